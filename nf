@@ -1,0 +1,52 @@
+#!/bin/sh
+# One command to start (./nf demo) and one to prove (./nf test); both set up what they need on a fresh Debian-like machine.
+set -eu
+cd "$(dirname "$0")"
+
+as_root() {
+  if [ "$(id -u)" = 0 ]; then "$@"; elif command -v sudo >/dev/null 2>&1; then sudo "$@"; else return 1; fi
+}
+
+apt_install() {
+  command -v apt-get >/dev/null 2>&1 || return 1
+  as_root apt-get update -q >/dev/null && as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends "$@" >/dev/null
+}
+
+set_up() {
+  command -v python3 >/dev/null 2>&1 || apt_install python3
+  if [ ! -x .venv/bin/python ] || ! .venv/bin/python -m pip --version >/dev/null 2>&1; then
+    rm -rf .venv
+    python3 -m venv .venv 2>/dev/null || { rm -rf .venv; apt_install python3-venv && python3 -m venv .venv; }
+  fi
+  if [ ! -f .venv/installed ] || [ pyproject.toml -nt .venv/installed ] || [ constraints.txt -nt .venv/installed ]; then
+    echo "Setting up Northfell: installing its packages into .venv"
+    .venv/bin/python -m pip install -q --disable-pip-version-check -c constraints.txt -e '.[dev]'
+    touch .venv/installed
+  fi
+}
+
+need_browser() {
+  if command -v chromium >/dev/null 2>&1 && command -v chromedriver >/dev/null 2>&1; then return 0; fi
+  echo "Setting up Northfell: installing Chromium for the browser tests"
+  apt_install chromium chromium-driver || echo "Chromium and ChromeDriver could not be installed: the browser tests need them."
+}
+
+case "${1:-}" in
+  demo | serve | run | check | convert | schema | labels)
+    set_up
+    exec .venv/bin/northfell "$@" ;;
+  test)
+    shift
+    set_up
+    need_browser
+    .venv/bin/ruff check .
+    .venv/bin/ruff format --check .
+    .venv/bin/mypy
+    exec .venv/bin/python -m pytest "$@" ;;
+  bench)
+    set_up
+    exec .venv/bin/python benchmarks/run.py ;;
+  *)
+    echo "usage: ./nf demo | test | bench | serve | run | check | convert | schema | labels" >&2
+    exit 64 ;;
+esac

@@ -1,0 +1,132 @@
+"""Running studies over operating states, keeping what is current, and gathering findings."""
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.findings import Finding, findings_of, missing_findings, sorted_findings
+from northfell.core.model.completeness import missing
+from northfell.core.model.network import Network
+from northfell.core.model.parameters import STUDIES, Study
+from northfell.core.network import Compiled, compile_network
+from northfell.core.studies import arc_flash, load_flow, short_circuit
+from northfell.core.studies.arc_flash import ArcFlash
+from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.short_circuit import ShortCircuit
+
+TITLES: dict[Study, str] = {"load_flow": "Load flow", "short_circuit": "Short circuit", "arc_flash": "Arc flash"}
+
+
+@dataclass
+class StateResults:
+    """The studies of one version of a network in one state; each is run when first asked for and kept."""
+
+    network: Network
+    state: str
+    _kept: dict[str, Any] = field(default_factory=dict)
+
+    def compiled(self, study: Study) -> Compiled:
+        return self._once("compiled", lambda: compile_network(self.network, self.state, study))
+
+    def load_flow(self) -> LoadFlow:
+        return self._once("load_flow", lambda: load_flow.run(self.compiled("load_flow")))
+
+    def short_circuit(self) -> ShortCircuit:
+        return self._once("short_circuit", lambda: short_circuit.run(self.compiled("short_circuit")))
+
+    def arc_flash(self) -> ArcFlash:
+        return self._once("arc_flash", lambda: arc_flash.run(self.compiled("arc_flash"), faults=self._faults()))
+
+    def _faults(self) -> ShortCircuit | None:
+        try:
+            return self.short_circuit()
+        except CannotRun:
+            return None  # arc flash names what is lacking itself
+
+    def run(self, study: Study) -> Any:
+        return {"load_flow": self.load_flow, "short_circuit": self.short_circuit, "arc_flash": self.arc_flash}[study]()
+
+    def outcome(self, study: Study) -> Any:
+        """The result, or the error that a person can act on."""
+        try:
+            return self.run(study)
+        except (CannotRun, NoSolution) as error:
+            return error
+
+    def _once(self, key: str, make: Callable[[], Any]) -> Any:
+        if key not in self._kept:
+            try:
+                self._kept[key] = make()
+            except (CannotRun, NoSolution) as error:
+                self._kept[key] = error
+        kept = self._kept[key]
+        if isinstance(kept, Exception):
+            raise kept
+        return kept
+
+
+@dataclass
+class Results:
+    """All states of one version of a network."""
+
+    network: Network
+    states: dict[str, StateResults] = field(default_factory=dict)
+    _findings: list[Finding] | None = None
+
+    def at(self, state: str) -> StateResults:
+        if state not in self.states:
+            self.network.state(state)  # refuses an unknown one
+            self.states[state] = StateResults(self.network, state)
+        return self.states[state]
+
+    def findings(self) -> list[Finding]:
+        """Over all studies and all operating states, gravest first."""
+        if self._findings is None:
+            found: list[Finding] = []
+            for state in self.network.state_names:
+                for study in STUDIES:
+                    found += findings_in(self.at(state), study)
+            self._findings = sorted_findings(_once_each(found))
+        return self._findings
+
+
+def findings_in(results: StateResults, study: Study) -> list[Finding]:
+    """Findings of one study in one state; what it lacks if it cannot run."""
+    outcome = results.outcome(study)
+    if isinstance(outcome, NoSolution):
+        return [Finding(study, results.state, "", "", "breach", str(outcome))]
+    if isinstance(outcome, CannotRun):
+        lacking = missing_findings(missing(results.network.in_state(results.state), study), study, results.state)
+        return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
+    return findings_of(outcome, results.network.settings.limits)
+
+
+def _once_each(found: list[Finding]) -> list[Finding]:
+    """Missing data are missing in every state and for several studies: one line is enough."""
+    seen: set[tuple[str, str]] = set()
+    kept = []
+    for f in found:
+        key = (f.element_id, f.text)
+        if f.severity != "missing" or key not in seen:
+            kept.append(f)
+        seen.add(key)
+    return kept
+
+
+class ResultsCache:
+    """Results of the last few network versions, by project and version."""
+
+    def __init__(self, most: int = 8) -> None:
+        self._kept: OrderedDict[tuple[int, int], Results] = OrderedDict()
+        self._most = most
+
+    def of(self, project_id: int, version: int, network: Network) -> Results:
+        key = (project_id, version)
+        if key not in self._kept:
+            self._kept[key] = Results(network)
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        self._kept.move_to_end(key)
+        return self._kept[key]

@@ -1,0 +1,1 @@
+"""Shipped tables and typical values, each with its source."""

@@ -1,0 +1,174 @@
+"""Typical values: one function fills what a nameplate does not carry, always with its source, so that it can be marked as assumed."""
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, cast
+
+from northfell.core.catalogue import tables
+from northfell.core.model.completeness import needed
+from northfell.core.model.elements import (
+    Bus,
+    Cable,
+    Conductor,
+    Element,
+    InductionMotor,
+    SynchronousGenerator,
+    Transformer,
+)  # fmt: skip
+from northfell.core.model.parameters import STUDIES, parameter
+
+IEC = "IEC 60909-0:2016"
+
+
+@dataclass(frozen=True)
+class Typical:
+    """A typical value and where it comes from."""
+
+    value: float | str
+    source: str
+
+
+def typical_value(elements: Mapping[str, Element], element: Element, field: str) -> Typical | None:
+    """The typical value of one parameter, or None where no rule gives one for this element."""
+    p = parameter(type(element), field)
+    rule = _RULES.get(p.typical) if p and p.typical else None
+    return rule(elements, element, field) if rule else None
+
+
+def typical_for_missing(elements: Mapping[str, Element], element: Element) -> dict[str, Typical]:
+    """Typical values for all that this element lacks for any study, by field. One may rest on another that is filled with it."""
+    found: dict[str, Typical] = {}
+    filled = element
+    for p in {p.name: p for study in STUDIES for p in needed(elements, element, study)}.values():
+        if getattr(filled, p.name) is None and (one := typical_value(elements, filled, p.name)):
+            found[p.name] = one
+            filled = filled.model_copy(update={p.name: one.value})
+    return found
+
+
+def _nominal_kv(elements: Mapping[str, Element], element: Element) -> float:
+    bus = cast(Bus, elements[element.buses[0]])
+    return bus.v_nominal_kv if bus.v_nominal_kv is not None else math.nan
+
+
+def _infeed_r_over_x(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.1, f"{IEC}, RQ = 0.1·XQ where unknown")
+
+
+def _enclosure(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    row = tables.enclosure_classes().get(cast(Bus, e).equipment_class or "")
+    return Typical(getattr(row, field), f"IEEE 1584-2018, typical for {row.name} (unverified)") if row else None
+
+
+def _generator_power_factor(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.8, "usual rated power factor of industrial generators (unverified)")
+
+
+def _generator_resistance(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    g = cast(SynchronousGenerator, e)
+    if g.s_rated_mva is None or g.v_rated_kv is None or g.xd2_pct is None:
+        return None
+    x = g.xd2_pct / 100 * g.v_rated_kv**2 / g.s_rated_mva
+    return Typical(float(f"{0.02 * x:.3g}"), "2 % of X″d, typical of the true stator resistance (unverified)")
+
+
+def _vector_group(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    t = cast(Transformer, e)
+    if t.v_lv_kv is None:
+        return None
+    return Typical("Dyn11", "usual for distribution transformers (unverified)") if t.v_lv_kv <= 1 else None
+
+
+def _transformer_uk(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    t = cast(Transformer, e)
+    row = tables.transformer_typical(t.s_rated_mva * 1000) if t.s_rated_mva else None
+    return Typical(row[0], "typical table for liquid-filled transformers (unverified)") if row else None
+
+
+def _transformer_ur(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    t = cast(Transformer, e)
+    row = tables.transformer_typical(t.s_rated_mva * 1000) if t.s_rated_mva else None
+    if row is None or t.uk_pct is None:
+        return None
+    ur = t.uk_pct / math.sqrt(1 + row[1] ** 2)
+    return Typical(float(f"{ur:.3g}"), f"from typical X/R {row[1]:g} of liquid-filled transformers (unverified)")
+
+
+def _conductor_r(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    w = cast(Conductor, e)
+    if w.conductor is None or w.area_mm2 is None:
+        return None
+    r = tables.conductor_resistance(w.conductor, w.area_mm2)
+    return Typical(r, f"IEC 60228 class 2, {w.conductor} {w.area_mm2:g} mm²") if r is not None else None
+
+
+def _conductor_x(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    w = cast(Conductor, e)
+    if not isinstance(e, Cable) or w.area_mm2 is None or not _nominal_kv(elements, e) <= 1:
+        return None
+    x = tables.lv_cable_reactance(w.area_mm2)
+    return Typical(x, "typical of multicore low-voltage cables at 50 Hz (unverified)") if x is not None else None
+
+
+def _end_temperature(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    if not isinstance(e, Cable):
+        return Typical(80.0, "bare overhead conductors, 70 to 80 °C at the end of a fault")
+    t = {"PVC": 160.0, "XLPE": 250.0, "EPR": 250.0}.get(e.insulation or "")
+    return Typical(t, f"limit of {e.insulation} insulation at the end of a fault") if t else None
+
+
+def _breaker_time(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.06, "usual interrupting time of a medium-voltage breaker, 3 cycles at 50 Hz")
+
+
+def _relay_tolerance(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(5.0, "usual assigned error of numerical relays (unverified)")
+
+
+def _motor_efficiency(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    m = cast(InductionMotor, e)
+    value = tables.motor_efficiency_pct(m.p_rated_kw) if m.p_rated_kw else None
+    if value is None and m.p_rated_kw and m.p_rated_kw <= 1000:
+        return Typical(96.0, "class IE3 at 200 kW and above, IEC 60034-30-1")
+    return Typical(value, "class IE3, 4 poles, 50 Hz, IEC 60034-30-1") if value is not None else None
+
+
+def _motor_power_factor(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.86, "usual of four-pole motors at full load (unverified)")
+
+
+def _motor_ilr(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(5.0, f"{IEC}, ILR/IrM = 5 where unknown")
+
+
+def _motor_r_over_x(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    m = cast(InductionMotor, e)
+    if m.v_rated_kv is None or m.p_rated_kw is None:
+        return None
+    if m.v_rated_kv <= 1:
+        return Typical(0.42, f"{IEC}, low-voltage motors with their cables")
+    if m.pole_pairs is None:
+        return None
+    large = m.p_rated_kw / 1000 / m.pole_pairs >= 1
+    return Typical(0.10 if large else 0.15, f"{IEC}, medium-voltage motors {'from' if large else 'below'} 1 MW per pair of poles")
+
+
+_RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] = {
+    "infeed_r_over_x": _infeed_r_over_x,
+    "enclosure": _enclosure,
+    "generator_power_factor": _generator_power_factor,
+    "generator_resistance": _generator_resistance,
+    "transformer_vector_group": _vector_group,
+    "transformer_uk": _transformer_uk,
+    "transformer_ur": _transformer_ur,
+    "conductor_r": _conductor_r,
+    "conductor_x": _conductor_x,
+    "conductor_end_temperature": _end_temperature,
+    "breaker_interrupting_time": _breaker_time,
+    "relay_tolerance": _relay_tolerance,
+    "motor_efficiency": _motor_efficiency,
+    "motor_power_factor": _motor_power_factor,
+    "motor_ilr": _motor_ilr,
+    "motor_r_over_x": _motor_r_over_x,
+}

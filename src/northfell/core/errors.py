@@ -1,0 +1,88 @@
+"""Every error a person can act on. Anything else that is raised is a defect."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+
+class NorthfellError(Exception):
+    """Base of every error a person can act on."""
+
+
+@dataclass(eq=False)
+class InputRefused(NorthfellError, ValueError):
+    """A value outside what is accepted. Its parts serve the card, the command line and the JSON reply alike."""
+
+    field: str
+    got: object
+    accepted: str  # in words, with unit
+    remedy: str = ""  # what to do, where we know it
+    where: str = "Input"  # the element as the user names it, added by whoever knows it
+
+    def __str__(self) -> str:
+        return f"{self.where}: {self.field} is {shown(self.got)}, accepted is {self.accepted}. {self.remedy}".rstrip()
+
+    def __reduce__(self) -> tuple[object, ...]:  # so that it survives the way back from a worker process
+        return type(self), (self.field, self.got, self.accepted, self.remedy, self.where)
+
+    def at(self, where: str) -> "InputRefused":
+        """The same refusal, with the place named by whoever knows it."""
+        return replace(self, where=where)
+
+
+class NetworkRefused(NorthfellError, ValueError):
+    """A network or change set that cannot be taken, with every reason at once."""
+
+    def __init__(self, refusals: Iterable[InputRefused]) -> None:
+        self.refusals = tuple(refusals)
+        super().__init__(self.refusals)
+
+    def __str__(self) -> str:
+        return "\n".join(str(one) for one in self.refusals)
+
+
+class StaleVersion(NorthfellError):
+    """What was to be changed has changed since the caller read it."""
+
+
+class NotFound(NorthfellError, LookupError):
+    """A project, element, state or sheet that is not there (any more)."""
+
+
+class CannotRun(NorthfellError):
+    """A study that lacks data, a supply or a reference. Each reason says where and what would help."""
+
+    def __init__(self, study: str, reasons: Iterable[str]) -> None:
+        self.study = study
+        self.reasons = tuple(reasons)
+        super().__init__(study, self.reasons)
+
+    def __str__(self) -> str:
+        return "\n".join(self.reasons)
+
+
+@dataclass(eq=False)
+class NoSolution(NorthfellError):
+    """An iteration that did not converge: what was tried, and where it stood when it was given up."""
+
+    study: str
+    tried: str
+    iterations: int
+    mismatch_mva: float
+    bus: str
+
+    def __str__(self) -> str:
+        return (
+            f"No solution found: {self.tried}. After {self.iterations} iterations the largest mismatch is "
+            f"{self.mismatch_mva:.4g} MVA at bus {self.bus}. The load there may be more than the network can carry, or an "
+            "impedance on the way to it may be wrong."
+        )
+
+
+def shown(value: object, limit: int = 80) -> str:
+    """A refused value as it can be shown in one line: bounded, with control characters made visible."""
+    if value is None:
+        return "empty"
+    text = value if isinstance(value, str) else f"{value:.15g}" if isinstance(value, float) else str(value)
+    text = text.encode("unicode_escape").decode() if any(not c.isprintable() for c in text) else text
+    text = text if len(text) <= limit else text[: limit - 1] + "…"
+    return f"“{text}”" if isinstance(value, str) else text

@@ -1,0 +1,283 @@
+"""Change sets: the only way in which a network changes. Each is validated whole and knows its inverse.
+
+A change set is a list of small acts. Applying it gives a new network and the change set that takes it back; undo, history and
+proposals all lean on that.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from northfell.core.errors import InputRefused, NetworkRefused, NotFound
+from northfell.core.model.elements import Element, Reference
+from northfell.core.model.network import (
+    NORMAL,
+    Network,
+    OperatingState,
+    Placement,
+    Sheet,
+    check_network,
+    element_from,
+    refusals_from,
+    title_of,
+)  # fmt: skip
+from northfell.core.model.parameters import parameter
+from northfell.core.model.settings import ProjectSettings
+
+
+class _Act(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+
+class Add(_Act):
+    """Put an element into the network, at a place in its order (None: at the end)."""
+
+    act: Literal["add"] = "add"
+    element: dict[str, Any]
+    at: int | None = None
+
+
+class Remove(_Act):
+    """Take an element out, with what states and sheets hold of it."""
+
+    act: Literal["remove"] = "remove"
+    id: Reference
+
+
+class Set(_Act):
+    """Set parameters of an element for all states. `assumed` names the source of those values that are typical ones."""
+
+    act: Literal["set"] = "set"
+    id: Reference
+    values: dict[str, Any]
+    assumed: dict[str, str] = Field(default_factory=dict)
+
+
+class Connect(_Act):
+    """Take a terminal to another bus."""
+
+    act: Literal["connect"] = "connect"
+    id: Reference
+    terminal: str
+    bus: Reference
+
+
+class Move(_Act):
+    """Place an element on a sheet, or take it off (None)."""
+
+    act: Literal["move"] = "move"
+    sheet: str
+    id: Reference
+    to: Placement | None
+
+
+class Switch(_Act):
+    """Set what an operating state may hold: switch position, in service, set points. None takes a state's difference back."""
+
+    act: Literal["switch"] = "switch"
+    state: str
+    id: Reference
+    values: dict[str, Any]
+
+
+class PutStates(_Act):
+    """Replace the list of operating states."""
+
+    act: Literal["states"] = "states"
+    states: list[OperatingState]
+
+
+class PutSettings(_Act):
+    """Replace the settings of the project."""
+
+    act: Literal["settings"] = "settings"
+    settings: ProjectSettings
+
+
+Act = Annotated[Add | Remove | Set | Connect | Move | Switch | PutStates | PutSettings, Field(discriminator="act")]
+ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change set with the line that history shows for it."""
+
+    title: str
+    acts: tuple[Any, ...]
+
+    def to_json(self) -> str:
+        return ACTS.dump_json(list(self.acts)).decode()
+
+    @classmethod
+    def from_json(cls, title: str, text: str | bytes) -> "Change":
+        return cls(title, tuple(ACTS.validate_json(text)))
+
+
+@dataclass
+class _Draft:
+    """The parts of a network while a change set is applied to them."""
+
+    elements: dict[str, Element]
+    states: list[OperatingState]
+    sheets: list[Sheet]
+    settings: ProjectSettings
+
+
+def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
+    """Apply a change set whole.
+
+    Returns
+    -------
+    The changed network and the change set that takes it back.
+
+    Raises
+    ------
+    NetworkRefused, NotFound
+        Nothing is changed then.
+    """
+    draft = _Draft(dict(network.elements), list(network.states), list(network.sheets), network.settings)
+    inverse: list[Any] = []
+    for act in change.acts:
+        inverse = [*_DO[type(act)](draft, act), *inverse]
+    changed = Network.model_construct(
+        name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings
+    )
+    check_network(changed)
+    return changed, Change(change.title, tuple(inverse))
+
+
+def _element(draft: _Draft, element_id: str) -> Element:
+    if element_id not in draft.elements:
+        raise NotFound(f"There is no element “{element_id}” (any more).")
+    return draft.elements[element_id]
+
+
+def _add(draft: _Draft, act: Add) -> Iterable[Any]:
+    element = element_from(act.element)
+    if element.id in draft.elements:
+        raise NetworkRefused([InputRefused("id", element.id, "an id that is not in use", where=title_of(element))])
+    items = list(draft.elements.items())
+    items.insert(len(items) if act.at is None else act.at, (element.id, element))
+    draft.elements = dict(items)
+    return [Remove(id=element.id)]
+
+
+def _remove(draft: _Draft, act: Remove) -> Iterable[Any]:
+    element = _element(draft, act.id)
+    at = list(draft.elements).index(act.id)
+    back: list[Any] = [Add(element=element.model_dump(), at=at)]
+    for i, state in enumerate(draft.states):
+        if act.id in state.differences:
+            back.append(Switch(state=state.name, id=act.id, values=state.differences[act.id]))
+            draft.states[i] = state.model_copy(update={"differences": {k: v for k, v in state.differences.items() if k != act.id}})
+    for i, sheet in enumerate(draft.sheets):
+        if act.id in sheet.placements:
+            back.append(Move(sheet=sheet.name, id=act.id, to=sheet.placements[act.id]))
+            draft.sheets[i] = sheet.model_copy(update={"placements": {k: v for k, v in sheet.placements.items() if k != act.id}})
+    draft.elements = {k: v for k, v in draft.elements.items() if k != act.id}
+    return back
+
+
+def _set(draft: _Draft, act: Set) -> Iterable[Any]:
+    element = _element(draft, act.id)
+    unknown = [field for field in act.values if parameter(type(element), field) is None]
+    if unknown:
+        raise NetworkRefused(
+            [InputRefused("field", unknown[0], f"a parameter of a {element.TITLE.lower()}", where=title_of(element))]
+        )
+    # a value that was assumed is assumed no more once it is set without a source
+    assumed = {k: v for k, v in element.assumed.items() if k not in act.values} | act.assumed
+    draft.elements[act.id] = element_from({**element.model_dump(), **act.values, "assumed": assumed}, title_of(element))
+    old = {field: getattr(element, field) for field in act.values}
+    return [Set(id=act.id, values=old, assumed={k: v for k, v in element.assumed.items() if k in act.values})]
+
+
+def _connect(draft: _Draft, act: Connect) -> Iterable[Any]:
+    element = _element(draft, act.id)
+    if act.terminal not in element.TERMINALS:
+        accepted = "one of " + ", ".join(element.TERMINALS)
+        raise NetworkRefused([InputRefused("terminal", act.terminal, accepted, where=title_of(element))])
+    draft.elements[act.id] = element_from({**element.model_dump(), act.terminal: act.bus}, title_of(element))
+    return [Connect(id=act.id, terminal=act.terminal, bus=getattr(element, act.terminal))]
+
+
+def _move(draft: _Draft, act: Move) -> Iterable[Any]:
+    _element(draft, act.id)
+    for i, sheet in enumerate(draft.sheets):
+        if sheet.name == act.sheet:
+            old = sheet.placements.get(act.id)
+            placements = {k: v for k, v in sheet.placements.items() if k != act.id}
+            if act.to is not None:
+                placements[act.id] = act.to
+            draft.sheets[i] = sheet.model_copy(update={"placements": placements})
+            return [Move(sheet=act.sheet, id=act.id, to=old)]
+    raise NotFound(f"There is no sheet “{act.sheet}” (any more).")
+
+
+def _switch(draft: _Draft, act: Switch) -> Iterable[Any]:
+    element = _element(draft, act.id)
+    for field in act.values:
+        p = parameter(type(element), field)
+        if p is None or not p.in_state:
+            raise NetworkRefused(
+                [InputRefused("field", field, "a field that an operating state may hold", where=title_of(element))]
+            )
+    if act.state == NORMAL:
+        return _set(draft, Set(id=act.id, values=act.values))
+    for i, state in enumerate(draft.states):
+        if state.name == act.state:
+            held = state.differences.get(act.id, {})
+            new = {k: v for k, v in {**held, **act.values}.items() if v is not None}
+            new = {k: v for k, v in new.items() if v != getattr(element, k)}  # what equals Normal is no difference
+            differences = {k: v for k, v in state.differences.items() if k != act.id} | ({act.id: new} if new else {})
+            draft.states[i] = state.model_copy(update={"differences": differences})
+            return [Switch(state=act.state, id=act.id, values={k: held.get(k) for k in act.values})]
+    raise NotFound(f"There is no operating state “{act.state}” (any more).")
+
+
+def _put_states(draft: _Draft, act: PutStates) -> Iterable[Any]:
+    old, draft.states = draft.states, list(act.states)
+    return [PutStates(states=old)]
+
+
+def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
+    old, draft.settings = draft.settings, act.settings
+    return [PutSettings(settings=old)]
+
+
+_DO: dict[type, Any] = {
+    Add: _add, Remove: _remove, Set: _set, Connect: _connect, Move: _move, Switch: _switch, PutStates: _put_states, PutSettings: _put_settings,
+}  # fmt: skip
+
+
+def settings_with(settings: ProjectSettings, path: str, value: Any) -> ProjectSettings:
+    """The settings with one of them changed; `path` is a name, with its group where it has one ("limits.loading_close_pct").
+
+    Raises
+    ------
+    NetworkRefused
+        If there is no such setting, or it does not take the value.
+    """
+    raw = settings.model_dump()
+    *group, field = path.split(".")
+    holder = raw.get(group[0]) if group else raw
+    if len(group) > 1 or not isinstance(holder, dict) or field not in holder or isinstance(holder[field], dict):
+        raise NetworkRefused([InputRefused("setting", path, "one of " + ", ".join(setting_paths()), where="Settings")])
+    holder[field] = value
+    try:
+        return ProjectSettings.model_validate(raw)
+    except ValidationError as error:
+        raise NetworkRefused(refusals_from(error, ProjectSettings, raw, "Settings")) from None
+
+
+def setting_paths() -> list[str]:
+    """Every setting by its path."""
+    paths: list[str] = []
+    for name, info in ProjectSettings.model_fields.items():
+        if isinstance(info.annotation, type) and issubclass(info.annotation, BaseModel):
+            paths += [f"{name}.{inner}" for inner in info.annotation.model_fields]
+        else:
+            paths.append(name)
+    return paths

@@ -1,0 +1,60 @@
+"""What is still missing, for which study."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from northfell.core.model.elements import Element
+from northfell.core.model.network import references_of, title_of
+from northfell.core.model.parameters import Parameter, Study, parameters_of
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A parameter that a study needs and an element lacks."""
+
+    element: Element
+    parameter: Parameter
+
+    def __str__(self) -> str:
+        p = self.parameter
+        help_ = " A typical value can be filled in." if p.typical else ""
+        return f"{title_of(self.element)}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}.{help_}"
+
+
+def needed(elements: Mapping[str, Element], element: Element, study: Study) -> Iterable[Parameter]:
+    """The parameters without which this element cannot take part in the study, beside the others of the network."""
+    values = element.__dict__
+    for p in parameters_of(type(element)):
+        if study not in p.needed_for or not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
+            continue
+        if p.named_by and not any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values()):
+            continue
+        yield p
+
+
+def named(element: Element) -> set[str]:
+    """The ids of the elements that this one refers to."""
+    return {getattr(element, p.name) for p in references_of(type(element))} - {None}
+
+
+def missing_of(elements: Mapping[str, Element], element: Element, study: Study) -> list[Missing]:
+    """What one element lacks for the study; an element out of service lacks nothing."""
+    if not element.in_service:
+        return []
+    return [Missing(element, p) for p in needed(elements, element, study) if getattr(element, p.name) is None]
+
+
+def missing(elements: Mapping[str, Element], study: Study, among: Iterable[Element] | None = None) -> list[Missing]:
+    """What the elements (or some `among` them) lack for the study, in the order of the network."""
+    return [one for element in (elements.values() if among is None else among) for one in missing_of(elements, element, study)]
+
+
+def assumed_count(elements: Mapping[str, Element], study: Study) -> int:
+    """On how many assumed values the study rests."""
+    return sum(
+        1
+        for element in elements.values()
+        if element.in_service and element.assumed
+        for p in needed(elements, element, study)
+        if p.name in element.assumed
+    )

@@ -1,0 +1,232 @@
+"""A network with its operating states and sheets, and the rules that hold for it as a whole."""
+
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from northfell.core.errors import InputRefused, NetworkRefused, NotFound
+from northfell.core.model.elements import ELEMENT, KINDS, NAME_ACCEPTED, Element, Name
+from northfell.core.model.parameters import Parameter, parameter, parameters_of
+from northfell.core.model.settings import ProjectSettings
+
+NORMAL = "Normal"
+MOST_ELEMENTS = 200_000
+
+
+class _Record(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+
+
+class OperatingState(_Record):
+    """A way of running the network, as differences from the network as drawn."""
+
+    name: Name
+    differences: dict[str, dict[str, Any]] = Field(default_factory=dict)  # element id -> field -> value
+
+
+class Placement(_Record):
+    """Where an element's symbol stands on a sheet, in sheet units of one grid step each (x right, y down)."""
+
+    x: float
+    y: float
+    turn: int = Field(default=0, ge=0, le=3)  # quarter turns clockwise
+    width: float = Field(default=0.0, ge=0, le=10000)  # of a bus drawn as a bar
+
+
+class Sheet(_Record):
+    """One drawing of the network."""
+
+    name: Name
+    placements: dict[str, Placement] = Field(default_factory=dict)  # element id -> placement
+
+
+class Network(_Record):
+    """Elements in the order of the file, states, sheets and settings. `Normal` is the network as drawn."""
+
+    name: Name
+    elements: dict[str, Element] = Field(default_factory=dict)
+    states: list[OperatingState] = Field(default_factory=list)
+    sheets: list[Sheet] = Field(default_factory=list)
+    settings: ProjectSettings = Field(default_factory=ProjectSettings)
+
+    @property
+    def state_names(self) -> list[str]:
+        return [NORMAL, *(state.name for state in self.states)]
+
+    def state(self, name: str) -> OperatingState:
+        """An operating state by name; `Normal` has no differences."""
+        if name == NORMAL:
+            return OperatingState(name=NORMAL)
+        for state in self.states:
+            if state.name == name:
+                return state
+        raise NotFound(f"There is no operating state “{name}”. Accepted are {', '.join(self.state_names)}.")
+
+    def in_state(self, name: str) -> dict[str, Element]:
+        """The elements as they are in a state."""
+        elements = dict(self.elements)
+        for element_id, values in self.state(name).differences.items():
+            elements[element_id] = elements[element_id].model_copy(update=values)
+        return elements
+
+    def element(self, element_id: str) -> Element:
+        try:
+            return self.elements[element_id]
+        except KeyError:
+            raise NotFound(f"There is no element “{element_id}” in {self.name} (any more).") from None
+
+    @cached_property
+    def id_of_name(self) -> Mapping[str, str]:
+        return {element.name: element_id for element_id, element in self.elements.items()}
+
+    def referrers(self, element_id: str) -> Iterator[tuple[Element, Parameter]]:
+        """The elements that name this one, with the field in which they do."""
+        for other in self.elements.values():
+            for p in references_of(type(other)):
+                if getattr(other, p.name) == element_id:
+                    yield other, p
+
+
+def references_of(kind: type[Element]) -> tuple[Parameter, ...]:
+    """The parameters of a kind that name another element."""
+    return tuple(p for p in parameters_of(kind) if p.refers_to)
+
+
+def title_of(element: Element) -> str:
+    """How a message names an element: kind and name."""
+    return f"{element.TITLE} {element.name}"
+
+
+def element_from(raw: Any, where: str = "") -> Element:
+    """An element from raw data.
+
+    Raises
+    ------
+    NetworkRefused
+        With one refusal for each field, which names the element, the field, the value and what is accepted.
+    """
+    if not isinstance(raw, dict):
+        raise NetworkRefused([InputRefused("element", raw, "an object with kind and name", where=where or "Elements")])
+    kind, name = raw.get("kind"), raw.get("name")
+    place = where
+    if kind in KINDS and isinstance(name, str) and name:
+        place = f"{KINDS[kind].TITLE} {name if name.isprintable() else name.encode('unicode_escape').decode()}"[:120]
+    try:
+        element: Element = ELEMENT.validate_python(raw)
+    except ValidationError as error:
+        raise NetworkRefused(refusals_from(error, KINDS.get(kind) if isinstance(kind, str) else None, raw, place)) from None
+    return element
+
+
+def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: Any, where: str) -> list[InputRefused]:
+    """A validation error as refusals in the words of the declarations."""
+    found: list[InputRefused] = []
+    for one in error.errors(include_url=False, include_context=False):
+        path = [part for part in one["loc"] if not (isinstance(part, str) and part in KINDS)]
+        field = str(path[0]) if path else "kind"
+        declared, inner, got = model, raw, one["input"]
+        for step, part in enumerate(path[:-1]):  # settings are nested records
+            info = declared.model_fields.get(str(part)) if declared else None
+            nested = info.annotation if info else None
+            if isinstance(nested, type) and issubclass(nested, BaseModel):
+                declared, field = nested, str(path[step + 1])
+            inner = inner.get(part) if isinstance(inner, dict) else None
+        p = parameter(declared, field) if declared else None
+        if one["type"] == "extra_forbidden":
+            accepted, got = "one of " + ", ".join(declared.model_fields if declared else []), field
+            found.append(InputRefused("field", got, accepted, where=where))
+        elif one["type"].startswith("union_tag"):
+            found.append(
+                InputRefused("kind", raw.get("kind") if isinstance(raw, dict) else raw, "one of " + ", ".join(KINDS), where=where)
+            )
+        elif one["type"] == "missing":
+            found.append(InputRefused(field, None, p.accepted if p else "a value", where=where))
+        elif field == "name":
+            found.append(InputRefused(field, got, NAME_ACCEPTED, where=where))
+        else:
+            found.append(InputRefused(field, got, p.accepted if p else one["msg"].lower(), where=where))
+    unique = {(r.field, r.accepted): r for r in found}  # a union reports each of its members
+    return list(unique.values())
+
+
+def check_network(network: Network) -> None:
+    """The rules between elements: unique names, references that exist and are of the right kind, states that name what is there.
+
+    Raises
+    ------
+    NetworkRefused
+        With every breach found.
+    """
+    found: list[InputRefused] = []
+    seen: dict[str, Element] = {}
+    for element_id, element in network.elements.items():
+        where = title_of(element)
+        if element.id != element_id:
+            found.append(InputRefused("id", element.id, f"the key it stands under, {element_id}", where=where))
+        if element.name in seen:
+            found.append(
+                InputRefused(
+                    "name",
+                    element.name,
+                    "a name that no other element has",
+                    f"{title_of(seen[element.name])} has it already.",
+                    where,
+                )
+            )
+        seen[element.name] = element
+        found += _reference_breaches(network, element)
+        for field in element.assumed:
+            if parameter(type(element), field) is None:
+                found.append(InputRefused("assumed", field, "names of its own fields", where=where))
+    found += _state_breaches(network)
+    for sheet in network.sheets:
+        for element_id in sheet.placements:
+            if element_id not in network.elements:
+                found.append(InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}"))
+    if found:
+        raise NetworkRefused(found)
+
+
+def _reference_breaches(network: Network, element: Element) -> Iterator[InputRefused]:
+    for p in references_of(type(element)):
+        target_id = getattr(element, p.name)
+        if target_id is None:
+            continue
+        target = network.elements.get(target_id)
+        if target is None:
+            yield InputRefused(p.name, target_id, p.accepted, "No element of that name is in the network.", title_of(element))
+        elif target.kind not in p.refers_to:
+            yield InputRefused(p.name, target.name, p.accepted, f"{target.name} is a {target.TITLE.lower()}.", title_of(element))
+    if len(set(element.buses)) < len(element.buses):
+        bus = network.elements.get(element.buses[0])
+        field = element.TERMINALS[-1]
+        yield InputRefused(
+            field, bus.name if bus else element.buses[0], "another bus than at its first terminal", where=title_of(element)
+        )
+
+
+def _state_breaches(network: Network) -> Iterator[InputRefused]:
+    names: set[str] = {NORMAL}
+    for state in network.states:
+        where = f"State {state.name}"
+        if state.name in names:
+            yield InputRefused("name", state.name, "a name that no other state has", where=where)
+        names.add(state.name)
+        for element_id, values in state.differences.items():
+            element = network.elements.get(element_id)
+            if element is None:
+                yield InputRefused("differences", element_id, "an element of the network", where=where)
+                continue
+            for field in values:
+                p = parameter(type(element), field)
+                if p is None or not p.in_state:
+                    allowed = ", ".join(q.name for q in parameters_of(type(element)) if q.in_state)
+                    yield InputRefused(
+                        "differences", field, f"a field that a state may hold: {allowed}", where=f"{where}, {title_of(element)}"
+                    )
+            try:
+                ELEMENT.validate_python({**element.model_dump(), **values})
+            except ValidationError as error:
+                yield from refusals_from(error, type(element), values, f"{where}, {title_of(element)}")

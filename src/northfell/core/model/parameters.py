@@ -1,0 +1,192 @@
+"""One declaration per parameter. The card, the completeness list, the JSON schema and the refusals are all derived from it.
+
+A field of an element or of the settings is declared once, with :func:`param`; :func:`parameters_of` reads the declarations back.
+"""
+
+import types
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cache
+from typing import Any, Literal, Union, get_args, get_origin
+
+from pydantic import BaseModel, Field
+
+Study = Literal["load_flow", "short_circuit", "arc_flash"]
+STUDIES: tuple[Study, ...] = get_args(Study)
+Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "record"]
+
+
+@dataclass(frozen=True)
+class When:
+    """The condition under which a parameter acts: another field has one of these values (None: any value at all)."""
+
+    field: str
+    among: tuple[Any, ...] | None = None
+
+    def holds(self, values: Mapping[str, Any]) -> bool:
+        value = values.get(self.field)
+        return value is not None if self.among is None else value in self.among
+
+    def __str__(self) -> str:
+        return f"{self.field} is given" if self.among is None else f"{self.field} is {' or '.join(map(str, self.among))}"
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """What a declaration says."""
+
+    name: str
+    form: Form
+    label: str
+    meaning: str
+    unit: str
+    symbol: str
+    section: str
+    needed_for: tuple[Study, ...]
+    acts_when: When | None
+    named_by: str  # kind of element: needed only where one of that kind refers to the holder
+    replaced_by: str  # the field that makes this one unnecessary
+    typical: str  # key of the rule in catalogue.typical, empty if there is none
+    in_state: bool  # may differ between operating states
+    refers_to: tuple[str, ...]  # kinds of element
+    choices: tuple[Any, ...]
+    gt: float | None
+    ge: float | None
+    lt: float | None
+    le: float | None
+    optional: bool
+    default: Any
+    source: str
+
+    @property
+    def accepted(self) -> str:
+        """What the field takes, in words."""
+        if self.form == "choice":
+            text = "one of " + ", ".join(f"“{c}”" for c in self.choices)
+        elif self.form == "yes or no":
+            text = "true or false"
+        elif self.form == "text":
+            text = "text of one line" if self.name != "note" else "text"
+        elif self.form == "reference":
+            text = "the name of a " + " or ".join(kind.replace("_", " ") for kind in self.refers_to)
+        else:
+            unit = f" {self.unit}" if self.unit else ""
+            low = f"above {self.gt:g}{unit}" if self.gt is not None else f"{self.ge:g}{unit} or more" if self.ge is not None else ""
+            high = (
+                f"below {self.lt:g}{unit}" if self.lt is not None else f"{self.le:g}{unit} or less" if self.le is not None else ""
+            )
+            text = f"a {self.form}" + (f" in {self.unit}" if unit and not low and not high else "")
+            text += (", " if low or high else "") + " and ".join(t for t in (low, high) if t)
+        return text + (" (or empty)" if self.optional else "")
+
+    def acts(self, values: Mapping[str, Any]) -> bool:
+        """Whether the parameter has an effect beside these other values."""
+        return self.acts_when is None or self.acts_when.holds(values)
+
+
+def param(
+    default: Any = ...,
+    *,
+    label: str,
+    meaning: str,
+    unit: str = "",
+    symbol: str = "",
+    section: str = "Rating",
+    needed_for: Iterable[Study] = (),
+    acts_when: When | None = None,
+    named_by: str = "",
+    replaced_by: str = "",
+    typical: str = "",
+    in_state: bool = False,
+    refers_to: Iterable[str] = (),
+    choices: Iterable[Any] = (),
+    gt: float | None = None,
+    ge: float | None = None,
+    lt: float | None = None,
+    le: float | None = None,
+    source: str = "",
+) -> Any:
+    """Declare a parameter. `choices` is for lists that come from data; a Literal type needs none.
+
+    Give it a range, a unit and a meaning that a student can read; `needed_for` names the studies that cannot run without it.
+    """
+    told: dict[str, Any] = {
+        "unit": unit,
+        "symbol": symbol,
+        "section": section,
+        "needed_for": list(needed_for),
+        "acts_when": str(acts_when) if acts_when else "",
+        "named_by": named_by,
+        "replaced_by": replaced_by,
+        "typical": typical,
+        "in_state": in_state,
+        "refers_to": list(refers_to),
+        "source": source,
+    }
+    extra: dict[str, Any] = {f"x-{key.replace('_', '-')}": value for key, value in told.items() if value}
+    if choices:
+        extra["enum"] = [*choices, None] if default is None else [*choices]
+    if acts_when:
+        extra["x-condition"] = {"field": acts_when.field, "among": list(acts_when.among) if acts_when.among else None}
+    return Field(default, title=label, description=meaning, gt=gt, ge=ge, lt=lt, le=le, json_schema_extra=extra)
+
+
+@cache
+def parameters_of(model: type[BaseModel]) -> tuple[Parameter, ...]:
+    """All declared parameters of an element kind or settings class, in the order of declaration."""
+    return tuple(_read(model, name) for name, info in model.model_fields.items() if info.title)
+
+
+def parameter(model: type[BaseModel], name: str) -> Parameter | None:
+    """One declared parameter by its name, or None."""
+    return next((p for p in parameters_of(model) if p.name == name), None)
+
+
+def _read(model: type[BaseModel], name: str) -> Parameter:
+    info = model.model_fields[name]
+    extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+
+    def told(key: str, otherwise: Any = "") -> Any:
+        return extra.get(f"x-{key}", otherwise)
+
+    bounds = {key: next((getattr(m, key) for m in info.metadata if hasattr(m, key)), None) for key in ("gt", "ge", "lt", "le")}
+    condition = told("condition", None)
+    listed = [choice for choice in extra.get("enum", []) if choice is not None]  # type: ignore[union-attr]
+    form, choices, optional = _form(info.annotation)
+    if listed:
+        form, choices = "choice", tuple(listed)
+    if told("refers-to", None):
+        form = "reference"
+    return Parameter(
+        name=name,
+        form=form,
+        label=info.title or name,
+        meaning=info.description or "",
+        unit=told("unit"),
+        symbol=told("symbol"),
+        section=told("section"),
+        needed_for=tuple(told("needed-for", [])),
+        acts_when=When(condition["field"], tuple(condition["among"]) if condition["among"] else None) if condition else None,
+        named_by=told("named-by"),
+        replaced_by=told("replaced-by"),
+        typical=told("typical"),
+        in_state=bool(told("in-state", False)),
+        refers_to=tuple(told("refers-to", [])),
+        choices=choices,
+        optional=optional,
+        default=None if info.is_required() else info.get_default(call_default_factory=True),
+        source=told("source"),
+        **bounds,
+    )
+
+
+def _form(annotation: Any) -> tuple[Form, tuple[Any, ...], bool]:
+    """Form of entry, choices and whether the field may be empty, from the type."""
+    if get_origin(annotation) in (Union, types.UnionType):
+        inner = [a for a in get_args(annotation) if a is not type(None)]
+        form, choices, _ = _form(inner[0])
+        return form, choices, True
+    if get_origin(annotation) is Literal:
+        return "choice", get_args(annotation), False
+    forms: dict[Any, Form] = {float: "number", int: "whole number", str: "text", bool: "yes or no"}
+    return forms.get(annotation, "record"), (), False

@@ -1,0 +1,19 @@
+"""From model and operating state to arrays: topology, islands, per unit, sparse admittances. Every study starts here."""
+
+from northfell.core.network.admittance import branch_two_ports, node_admittance
+from northfell.core.network.compile import Compiled, compile_network
+from northfell.core.network.linear import Factorised
+from northfell.core.network.switches import switch_currents
+from northfell.core.network.topology import Topology, energised, topology_of
+
+__all__ = [
+    "Compiled",
+    "Factorised",
+    "Topology",
+    "branch_two_ports",
+    "compile_network",
+    "energised",
+    "node_admittance",
+    "switch_currents",
+    "topology_of",
+]

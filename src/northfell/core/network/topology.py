@@ -1,0 +1,101 @@
+"""Which buses are one electrical node, which nodes hang together, and what is fed.
+
+Closed switching devices make one node of the buses they join; branches join nodes to islands. An island is fed where a source in
+service stands in it.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from northfell.core.model.elements import Bus, Element, Infeed, Switching, SynchronousGenerator
+
+Ints = NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Topology:
+    """Connections of a network in one state. A bus out of service has node -1 and takes what hangs on it out of service."""
+
+    bus_ids: tuple[str, ...]
+    bus_index: Mapping[str, int]
+    node_of_bus: Ints  # (bus,)
+    n_nodes: int
+    island_of_node: Ints  # (node,)
+    fed_node: NDArray[np.bool_]  # (node,)
+    closed_ids: tuple[str, ...]  # closed switching devices in service
+    closed_from: Ints  # (closed,) bus
+    closed_to: Ints  # (closed,) bus
+    live: Mapping[str, bool]  # element id -> in service, as are all its buses
+
+    def fed_bus(self, bus: int) -> bool:
+        node = self.node_of_bus[bus]
+        return bool(node >= 0 and self.fed_node[node])
+
+
+def topology_of(elements: Mapping[str, Element]) -> Topology:
+    """Nodes, islands and supply of the elements of one state."""
+    bus_ids = tuple(e.id for e in elements.values() if isinstance(e, Bus))
+    index = {bus_id: i for i, bus_id in enumerate(bus_ids)}
+    bus_up = {bus_id: elements[bus_id].in_service for bus_id in bus_ids}
+    live = {e.id: e.in_service and all(bus_up[b] for b in e.buses) for e in elements.values()}
+
+    closed = [e for e in elements.values() if isinstance(e, Switching) and live[e.id] and e.closed]
+    closed_from, closed_to = _ends(closed, index)
+    node, n_nodes = _components(closed_from, closed_to, len(bus_ids))
+
+    branches = [e for e in elements.values() if len(e.TERMINALS) == 2 and not isinstance(e, Switching) and live[e.id]]
+    branch_from, branch_to = _ends(branches, index)
+    island, n_islands = _components(node[branch_from], node[branch_to], n_nodes)
+
+    fed_island = np.zeros(n_islands, bool)
+    for e in elements.values():
+        if isinstance(e, Infeed | SynchronousGenerator) and live[e.id]:
+            fed_island[island[node[index[e.bus]]]] = True
+
+    up = np.array([bus_up[b] for b in bus_ids], bool)
+    return Topology(
+        bus_ids=bus_ids,
+        bus_index=index,
+        node_of_bus=np.where(up, node, -1),
+        n_nodes=n_nodes,
+        island_of_node=island,
+        fed_node=fed_island[island] if n_nodes else np.zeros(0, bool),
+        closed_ids=tuple(e.id for e in closed),
+        closed_from=closed_from,
+        closed_to=closed_to,
+        live=live,
+    )
+
+
+def energised(elements: Mapping[str, Element], topology: Topology) -> dict[str, bool]:
+    """Which elements are under voltage: in service with at least one bus fed (an open breaker fed from one side is)."""
+    state: dict[str, bool] = {}
+    for e in elements.values():
+        if isinstance(e, Bus):
+            state[e.id] = e.in_service and topology.fed_bus(topology.bus_index[e.id])
+        elif e.TERMINALS:
+            state[e.id] = topology.live[e.id] and any(topology.fed_bus(topology.bus_index[b]) for b in e.buses)
+    for e in elements.values():
+        breaker = getattr(e, "breaker", None)
+        if breaker is not None:
+            state[e.id] = e.in_service and state.get(breaker, False)
+    return state
+
+
+def _ends(elements: list[Element], index: Mapping[str, int]) -> tuple[Ints, Ints]:
+    return (
+        np.array([index[e.buses[0]] for e in elements], np.intp),
+        np.array([index[e.buses[1]] for e in elements], np.intp),
+    )
+
+
+def _components(a: Ints, b: Ints, n: int) -> tuple[Ints, int]:
+    if n == 0:
+        return np.zeros(0, np.intp), 0
+    count, labels = connected_components(coo_array((np.ones(len(a)), (a, b)), shape=(n, n)), directed=False)
+    return labels.astype(np.intp), int(count)

@@ -1,0 +1,184 @@
+"""What an arc-flash study found, by location, and the tables. Energies are kept in J/cm² and shown in cal/cm²."""
+
+import math
+from dataclasses import dataclass
+
+from northfell.core.catalogue.tables import UNVERIFIED_ELECTRODES
+from northfell.core.model.elements import Bus
+from northfell.core.model.settings import ArcFlashSettings
+from northfell.core.network import Compiled
+from northfell.core.studies.arc_flash.equations import CAL
+from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.core.tables import Cell, Table, build
+
+METHOD = "IEEE 1584-2018"
+
+
+@dataclass(frozen=True)
+class Variant:
+    """Energy with full or reduced arcing current, in the maximum or the minimum case."""
+
+    case: str
+    variant: str
+    i_bolted_ka: float
+    i_arc_ka: float
+    factor: float  # of the full arcing current
+    opens_at_s: float  # when the last source is cut off; infinite for never
+    arc_time_s: float  # after the two-second rule
+    device: str | None  # id of the switch that decides
+    stage: str
+    i_device_ka: float
+    energy_j_cm2: float
+    boundary_mm: float
+
+    @property
+    def energy_cal_cm2(self) -> float:
+        return self.energy_j_cm2 / CAL
+
+
+@dataclass(frozen=True)
+class DeviceTime:
+    """When one device opens for the arc at a location."""
+
+    case: str
+    variant: str
+    device: str
+    i_device_ka: float
+    opens_at_s: float
+    stage: str
+
+
+@dataclass(frozen=True)
+class Location:
+    """One place of work. The first variant governs; there is none where the place is not fed or outside the method's range."""
+
+    bus_id: str
+    faulted: int  # bus index of the electrical fault
+    side: str
+    fed: bool
+    variants: tuple[Variant, ...]
+    devices: tuple[DeviceTime, ...]
+    warnings: tuple[str, ...]
+
+    @property
+    def worst(self) -> Variant | None:
+        return self.variants[0] if self.variants else None
+
+    @property
+    def boundary_mm(self) -> float:
+        """The largest boundary of all variants: it need not belong to the largest energy."""
+        return max(v.boundary_mm for v in self.variants)
+
+    def variant(self, case: str, variant: str) -> Variant:
+        return next(v for v in self.variants if (v.case, v.variant) == (case, variant))
+
+
+@dataclass(frozen=True)
+class ArcFlash:
+    """Arc flash at all locations of one state."""
+
+    net: Compiled
+    settings: ArcFlashSettings
+    faults: ShortCircuit
+    locations: tuple[Location, ...]
+
+    def location(self, bus_id: str, side: str) -> Location | None:
+        return next((one for one in self.locations if (one.bus_id, one.side) == (bus_id, side)), None)
+
+    def bus(self, location: Location) -> Bus:
+        bus = self.net.elements[location.bus_id]
+        assert isinstance(bus, Bus)
+        return bus
+
+    @property
+    def summary(self) -> dict[str, float | int | str | None]:
+        computed = [one for one in self.locations if one.worst]
+        highest = max(computed, key=lambda one: one.worst.energy_j_cm2 if one.worst else 0.0, default=None)
+        return {
+            "locations": len(self.locations),
+            "not_fed": sum(not one.fed for one in self.locations),
+            "highest_energy_cal_cm2": finite(highest.worst.energy_cal_cm2) if highest and highest.worst else None,
+            "highest_at": self.net.name(highest.bus_id) if highest else None,
+            "two_second_rule": str(self.settings.two_second_rule).lower(),
+        }
+
+    def tables(self) -> list[Table]:
+        return [self.locations_table(), self.devices_table(), self.variants_table()]
+
+    def locations_table(self) -> Table:
+        """A row for each location and side; a place that is not fed has empty figures."""
+        rows: list[tuple[Cell, ...]] = []
+        for one in self.locations:
+            bus, worst = self.bus(one), one.worst
+            head = (self.net.state, bus.name, one.side, METHOD, bus.electrode_configuration, bus.gap_mm)
+            if worst is None:
+                rows.append((*head, *[None] * 14, bus.working_distance_mm, "; ".join(one.warnings) or "not fed", one.fed, None))
+                continue
+            full, reduced = one.variant(worst.case, "full"), one.variant(worst.case, "reduced")
+            rows.append((
+                *head, worst.i_bolted_ka, full.i_arc_ka, reduced.i_arc_ka, self.net.name(worst.device) if worst.device else None, finite(worst.i_device_ka),
+                finite(worst.opens_at_s), finite(worst.energy_cal_cm2), finite(full.energy_cal_cm2), finite(reduced.energy_cal_cm2), worst.variant,
+                finite(one.boundary_mm), worst.case, finite(worst.arc_time_s), worst.stage, bus.working_distance_mm, "; ".join(one.warnings), one.fed,
+                coefficients_status(bus.electrode_configuration or ""),
+            ))  # fmt: skip
+        columns = (
+            ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("method", "", "Method"), ("configuration", "", "Electrodes"),
+            ("gap_mm", "mm", "Gap"), ("i_bolted_ka", "kA", "Bolted"), ("i_arc_ka", "kA", "Arcing"), ("i_arc_reduced_ka", "kA", "Reduced"),
+            ("device", "", "Cleared by"), ("i_device_ka", "kA", "Through it"), ("clearing_time_s", "s", "Opens at"), ("energy_cal_cm2", "cal/cm²", "Energy"),
+            ("energy_full_cal_cm2", "cal/cm²", "Full"), ("energy_reduced_cal_cm2", "cal/cm²", "Reduced"), ("governs", "", "Governs"),
+            ("boundary_mm", "mm", "Boundary"), ("case", "", "Case"), ("arc_time_s", "s", "Arc lasts"), ("stage", "", "Stage"),
+            ("working_distance_mm", "mm", "Distance"), ("warnings", "", "Warnings"), ("energised", "", "Fed"), ("coefficients", "", "Coefficients"),
+        )  # fmt: skip
+        return build("locations", columns, rows)
+
+    def devices_table(self) -> Table:
+        rows: list[tuple[Cell, ...]] = []
+        for one in self.locations:
+            for d in one.devices:
+                name = self.net.name(d.device)
+                rows.append(
+                    (
+                        self.net.state,
+                        self.bus(one).name,
+                        one.side,
+                        d.variant,
+                        name,
+                        d.i_device_ka,
+                        finite(d.opens_at_s),
+                        d.case,
+                        d.stage,
+                    )
+                )
+        columns = (
+            ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("variant", "", "Current"), ("device", "", "Device"),
+            ("i_device_ka", "kA", "Through it"), ("opens_at_s", "s", "Opens at"), ("case", "", "Case"), ("stage", "", "Stage"),
+        )  # fmt: skip
+        return build("devices", columns, rows)
+
+    def variants_table(self) -> Table:
+        rows: list[tuple[Cell, ...]] = []
+        for one in self.locations:
+            for v in one.variants:
+                rows.append((
+                    self.net.state, self.bus(one).name, one.side, v.case, v.variant, v.i_bolted_ka, v.i_arc_ka, self.net.name(v.device) if v.device else None,
+                    finite(v.i_device_ka), finite(v.opens_at_s), finite(v.arc_time_s), finite(v.energy_cal_cm2), finite(v.boundary_mm),
+                ))  # fmt: skip
+        columns = (
+            ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("case", "", "Case"), ("variant", "", "Current"),
+            ("i_bolted_ka", "kA", "Bolted"), ("i_arc_ka", "kA", "Arcing"), ("device", "", "Cleared by"), ("i_device_ka", "kA", "Through it"),
+            ("opens_at_s", "s", "Opens at"), ("arc_time_s", "s", "Arc lasts"), ("energy_cal_cm2", "cal/cm²", "Energy"), ("boundary_mm", "mm", "Boundary"),
+        )  # fmt: skip
+        return build("variants", columns, rows)
+
+
+def coefficients_status(configuration: str) -> str:
+    """How far the standard's coefficients of a configuration were checked here."""
+    return (
+        "consistent, not verified by a published example"
+        if configuration in UNVERIFIED_ELECTRODES
+        else "verified by the published examples"
+    )
+
+
+def finite(value: float) -> float | None:
+    return float(value) if math.isfinite(value) else None

@@ -1,0 +1,202 @@
+"""How an incident energy came about, derived again with the study's own equations."""
+
+import math
+
+from northfell.core.model.elements import Bus
+from northfell.core.model.network import title_of
+from northfell.core.quantities import figure as f
+from northfell.core.studies.arc_flash import equations as eq
+from northfell.core.studies.arc_flash.result import METHOD, ArcFlash, Location, Variant, coefficients_status
+from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s
+from northfell.core.studies.protection import devices_of
+from northfell.core.working import Working
+
+
+def explain_energy(
+    study: ArcFlash, location: Location, variant: Variant | None = None, quantity: str = "energy_cal_cm2"
+) -> Working:
+    """The working of energy or boundary at a location (its governing variant, unless another is asked for)."""
+    one = variant or location.worst
+    assert one is not None
+    net, bus = study.net, study.bus(location)
+    box, voc, d = enclosure_of(bus), bus.v_nominal_kv or math.nan, bus.working_distance_mm or math.nan
+    what = "Incident energy" if quantity == "energy_cal_cm2" else "Arc-flash boundary"
+    w = Working(f"{what} at {bus.name}, {location.side} side, state {net.state}, {one.variant} arcing current, {one.case}imum case")
+    _given(w, bus)
+    ibf = w.given(
+        "Ibf",
+        f"bolted three-phase current, {one.case}imum case",
+        one.i_bolted_ka,
+        "kA",
+        "IEC 60909-0:2016, see the fault's working",
+    )
+    full = _arcing_current(w, box, voc, ibf)
+    factor = 1.0
+    if one.variant == "reduced":
+        cf = eq.variation_factor(box.configuration, voc)
+        w.step(
+            "Variation factor",
+            "VarCf",
+            "k1·V⁶ + … + k7",
+            f"V = {f(voc)} kV, {box.configuration}",
+            cf,
+            "",
+            f"{METHOD}, 4.5 (Eq. 2), Table 2",
+        )
+        factor = 1 - 0.5 * cf
+        w.step(
+            "Reduced arcing current", "Iarc,min", "Iarc·(1 − 0.5·VarCf)", f"{f(full, 5)} · (1 − 0.5 · {f(cf)})", full * factor, "kA", f"{METHOD}, 4.5",
+            "At 600 V and below only the final current is reduced." if voc <= 0.6 else "All three intermediate currents are reduced.",
+        )  # fmt: skip
+    t = _arc_time(w, study, location, one, full * factor)
+    cf_box = _correction(w, box, voc)
+    _energy(w, box, voc, ibf, d, t, factor, cf_box, quantity)
+    return w
+
+
+def _given(w: Working, bus: Bus) -> None:
+    title = title_of(bus)
+    w.given("Voc", "open-circuit voltage, taken as nominal", bus.v_nominal_kv or math.nan, "kV", f"{title}, nominal voltage")
+    w.given("config", "electrode configuration", bus.electrode_configuration or "", "", title)
+    fields = [("G", "conductor gap", "gap_mm"), ("D", "working distance", "working_distance_mm")]
+    if bus.electrode_configuration in eq.IN_BOX:
+        fields += [("H", "box height", "box_height_mm"), ("W", "box width", "box_width_mm"), ("depth", "box depth", "box_depth_mm")]
+    for symbol, meaning, field in fields:
+        w.given(symbol, meaning, float(getattr(bus, field)), "mm", bus.assumed.get(field, title), field in bus.assumed)
+
+
+def _arcing_current(w: Working, box: eq.Enclosure, voc: float, ibf: float) -> float:
+    status = coefficients_status(box.configuration)
+    levels = []
+    for v in eq.LEVELS_V if voc > 0.6 else (600,):
+        i = eq.intermediate_current_ka(box.configuration, v, ibf, box.gap_mm)
+        levels.append(i)
+        w.step(
+            f"Intermediate arcing current, {v} V", f"Iarc,{v}", "10^(k1 + k2·lg Ibf + k3·lg G)·(k4·Ibf⁶ + … + k10)",
+            f"Ibf = {f(ibf, 5)} kA, G = {f(box.gap_mm)} mm, {box.configuration}", i, "kA", f"{METHOD}, 4.4 (Eq. 1), Table 1", f"Coefficients {status}.",
+        )  # fmt: skip
+    full = eq.arcing_current_ka(voc, ibf, box)
+    if voc <= 0.6:
+        w.step(
+            "Arcing current", "Iarc", "1/√{(0.6/V)²·[1/I600² − (0.6² − V²)/(0.6²·Ibf²)]}", f"V = {f(voc)} kV, I600 = {f(levels[0], 5)} kA, Ibf = {f(ibf, 5)} kA",
+            full, "kA", f"{METHOD}, 4.10 (Eq. 25)",
+        )  # fmt: skip
+    else:
+        w.step(
+            "Arcing current", "Iarc", "interpolation between the levels at V", f"V = {f(voc)} kV from {', '.join(f(i, 5) for i in levels)} kA", full, "kA",
+            f"{METHOD}, 4.9 (Eq. 16 to 18)",
+        )  # fmt: skip
+    return full
+
+
+def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_arc: float) -> float:
+    """Clearing of the deciding device, with its curve's own working, and the two-second rule. Returns ms."""
+    net = study.net
+    if one.device is not None:
+        flow = study.faults.flows([location.faulted], one.case)
+        through = abs(complex(flow.terminals[one.device][0, 0]))
+        name = net.name(one.device)
+        w.given(f"I″k({name})", f"bolted current through {name}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
+        i_device = i_arc / one.i_bolted_ka * through
+        w.step(
+            f"Arcing current through {name}", f"I({name})", "Iarc·I″k(device)/Ibf", f"{f(i_arc, 5)} · {f(through, 5)} / {f(one.i_bolted_ka, 5)}", i_device, "kA",
+            note="Arcing current divides like the bolted current; at the voltage of the device.",
+        )  # fmt: skip
+        devices_of(net.elements)[one.device].clearing(i_device * 1000, w)
+    others = [d for d in location.devices if (d.case, d.variant) == (one.case, one.variant) and d.device != one.device]
+    for d in others:
+        w.given(
+            f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage
+        )
+    note = "The full current is held until the last source is cut off." if others else ""
+    w.step(
+        "Last source cut off",
+        "tc",
+        "longest path to a source, first device to open on each",
+        net.name(one.device) if one.device else "no device",
+        one.opens_at_s,
+        "s",
+        "",
+        note,
+    )
+    t = exposure_s(study.settings, one.opens_at_s)
+    if study.settings.two_second_rule:
+        rule = study.settings.max_exposure_s
+        w.step(
+            "Arc duration",
+            "T",
+            f"min(tc, {f(rule)} s)",
+            f"min({f(one.opens_at_s)}, {f(rule)})",
+            t * 1000,
+            "ms",
+            f"{METHOD}, 6.9: two-second rule in force",
+        )
+    else:
+        w.step("Arc duration", "T", "tc", f(one.opens_at_s), t * 1000, "ms", "two-second rule not in force")
+    return t * 1000
+
+
+def _correction(w: Working, box: eq.Enclosure, voc: float) -> float:
+    if not box.in_box:
+        return w.step("Enclosure correction", "CF", "1 in open air", box.configuration, 1.0, "", f"{METHOD}, 4.8")
+    height, width, shallow = eq.equivalent_box_in(box, voc)
+    ees = (height + width) / 2
+    w.step(
+        "Equivalent box", "EES", "(H1 + W1)/2", f"({f(height)} + {f(width)})/2, {'shallow' if shallow else 'typical'} box", ees, "in",
+        f"{METHOD}, 4.8.3, Table 6", "" if box.configuration == "VCB" else "Constants of Eq. 11 and 12 unverified for this configuration.",
+    )  # fmt: skip
+    cf = eq.correction_of(box, voc)
+    equation = "1/(b1·EES² + b2·EES + b3)" if shallow else "b1·EES² + b2·EES + b3"
+    return w.step(
+        "Enclosure correction", "CF", equation, f"EES = {f(ees)} in, {box.configuration}", cf, "", f"{METHOD}, 4.8.4, Table 7"
+    )
+
+
+def _energy(
+    w: Working, box: eq.Enclosure, voc: float, ibf: float, d: float, t: float, factor: float, cf: float, quantity: str
+) -> None:
+    if not math.isfinite(t):
+        w.step("Energy", "E", "grows without end", "no device cuts the last source off", math.inf, "cal/cm²")
+        w.result, w.unit = math.inf, "cal/cm²"
+        return
+    numbers = f"Ibf = {f(ibf, 5)} kA, G = {f(box.gap_mm)} mm, T = {f(t)} ms, CF = {f(cf)}"
+    levels = eq.levels(voc, ibf, box, factor) if t > 0 else []
+    if quantity == "energy_cal_cm2":
+        for v, i3, i13 in levels:
+            e = eq.level_energy_j_cm2(box.configuration, v, ibf, box.gap_mm, d, t, i3, i13, cf)
+            w.step(
+                f"Energy, {v} V level", f"E{v}", "(12.552/50)·T·10^(k1 + k2·lg G + k3·Iarc/P(Ibf) + k11·lg Ibf + k12·lg D + k13·lg Iarc + lg(1/CF))",
+                f"{numbers}, D = {f(d)} mm, Iarc = {f(i13, 5)} kA" + (f", I600 = {f(i3, 5)} kA" if voc <= 0.6 else ""), e, "J/cm²",
+                f"{METHOD}, 4.6, Tables 3 to 5",
+            )  # fmt: skip
+        e = eq.incident_energy_j_cm2(voc, ibf, box, d, t, factor)
+        if voc > 0.6:
+            w.step(
+                "Energy at the voltage",
+                "E",
+                "interpolation between the levels at V",
+                f"V = {f(voc)} kV",
+                e,
+                "J/cm²",
+                f"{METHOD}, 4.9 (Eq. 19 to 21)",
+            )
+        w.result = w.step("Incident energy", "E", "E / 4.184", f"{f(e, 5)} / 4.184", e / eq.CAL, "cal/cm²")
+        w.unit = "cal/cm²"
+        return
+    for v, i3, i13 in levels:
+        b = eq.level_boundary_mm(box.configuration, v, ibf, box.gap_mm, t, i3, i13, cf)
+        w.step(
+            f"Boundary, {v} V level", f"AFB{v}", "10^([k1 + k2·lg G + k3·Iarc/P(Ibf) + k11·lg Ibf + k13·lg Iarc + lg(1/CF) − lg(20/T)]/(−k12))", numbers, b, "mm",
+            f"{METHOD}, 4.7",
+        )  # fmt: skip
+    b = eq.boundary_mm(voc, ibf, box, t, factor)
+    w.result = w.step(
+        "Boundary",
+        "AFB",
+        "at 1.2 cal/cm²" + (", interpolated at V" if voc > 0.6 else ""),
+        f"V = {f(voc)} kV",
+        b,
+        "mm",
+        f"{METHOD}, 4.7",
+    )
+    w.unit = "mm"

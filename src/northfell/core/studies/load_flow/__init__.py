@@ -1,0 +1,6 @@
+"""Balanced load flow: voltages, flows, loadings and losses of one operating state."""
+
+from northfell.core.studies.load_flow.result import LoadFlow
+from northfell.core.studies.load_flow.solve import run
+
+__all__ = ["LoadFlow", "run"]

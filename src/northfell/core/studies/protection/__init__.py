@@ -1,0 +1,7 @@
+"""Protective devices: their curves as bands, and when a device has opened for a current through it."""
+
+from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s, trip_time_s
+from northfell.core.studies.protection.devices import Clearing, Device, devices_of
+from northfell.core.studies.protection.isolation import Isolation, isolate
+
+__all__ = ["Clearing", "Device", "Isolation", "devices_of", "gg_operating_time_s", "isolate", "relay_time_s", "trip_time_s"]

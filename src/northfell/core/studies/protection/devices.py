@@ -1,0 +1,112 @@
+"""The protective devices of a network in one state, and when each has opened for a current through it."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from northfell.core.catalogue.tables import gg_gates, relay_curves
+from northfell.core.model.elements import Breaker, Element, Fuse, Relay
+from northfell.core.quantities import figure as f
+from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s, trip_time_s
+from northfell.core.working import Working
+
+
+@dataclass(frozen=True)
+class Clearing:
+    """When a device has opened: total time on its slow edge [s], infinite if never, and by which stage."""
+
+    t_s: float
+    stage: str
+
+
+@dataclass(frozen=True)
+class Device:
+    """A switching device that opens by itself: a fuse, a breaker with its own trip, or a breaker with relays."""
+
+    switch: Breaker | Fuse
+    relays: tuple[Relay, ...] = ()
+
+    @property
+    def name(self) -> str:
+        return self.switch.name
+
+    def clearing(self, i_a: float, w: Working | None = None) -> Clearing:
+        """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
+        if isinstance(self.switch, Fuse):
+            return _fuse(self.switch, i_a, w)
+        found = [_relay(self.switch, relay, i_a, w) for relay in self.relays]
+        if self.switch.trip == "electronic":
+            found.append(_trip(self.switch, i_a, w))
+        return min(found, key=lambda c: c.t_s)
+
+
+def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
+    """The devices in service, by the id of their switch. A breaker without trip and relay is none."""
+    relays: dict[str, list[Relay]] = {}
+    for e in elements.values():
+        if isinstance(e, Relay) and e.in_service:
+            relays.setdefault(e.breaker, []).append(e)
+    found: dict[str, Device] = {}
+    for e in elements.values():
+        if isinstance(e, Fuse):
+            found[e.id] = Device(e)
+        elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays):
+            found[e.id] = Device(e, tuple(relays.get(e.id, ())))
+    return found
+
+
+def _fuse(fuse: Fuse, i_a: float, w: Working | None) -> Clearing:
+    gates = gg_gates()[fuse.i_rated_a or math.nan]
+    t = float(gg_operating_time_s(gates, i_a))
+    if w:
+        w.given("In", f"gG fuse-link {fuse.name}", float(fuse.i_rated_a or 0), "A", f"Fuse {fuse.name}, rated current")
+        note = "Straight lines in log-log through the gates; constant I²t below 0.01 s."
+        if "unverified" in gates.status:
+            note += " The I²t values of this size are unverified."
+        w.step(f"Time of {fuse.name}", "t", "slow edge of the gG gates at I", f"I = {f(i_a)} A", t, "s", "IEC 60269-1", note)
+    return Clearing(t, "fuse")
+
+
+def _relay(breaker: Breaker, relay: Relay, i_a: float, w: Working | None) -> Clearing:
+    curve = relay_curves()[relay.curve or ""]
+    pickup, tm, tolerance = relay.i_pickup_a or math.nan, relay.time_multiplier or math.nan, relay.time_tolerance_pct or 0.0
+    t = float(relay_time_s(curve, i_a / pickup, tm, relay.m_start, relay.m_hold)) * (1 + tolerance / 100)
+    stage, law = f"{relay.name} {curve.name}", f"(1 + {f(tolerance)} %)·TM·(k/(M^α − 1) + c)"
+    substituted = (
+        f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
+    )
+    if relay.i_high_a is not None and i_a >= relay.i_high_a and (relay.t_high_s or 0.0) < t:
+        t, stage, law = relay.t_high_s or 0.0, f"{relay.name} high stage", "t≫ for I ≥ I≫"
+        substituted = f"I = {f(i_a)} A ≥ I≫ = {f(relay.i_high_a)} A"
+    total = t + (breaker.t_break_s or 0.0)
+    if w:
+        for symbol, meaning, field, unit in (("I>", "pickup", "i_pickup_a", "A"), ("TM", "time multiplier", "time_multiplier", "")):
+            w.given(symbol, meaning, float(getattr(relay, field)), unit, f"Overcurrent relay {relay.name}", field in relay.assumed)
+        source = f"IEC 60255-151 ({curve.id})" + ("" if curve.status.startswith("operate verified") else ", constants unverified")
+        w.step(f"Relay {relay.name}, slow edge", "t", law, substituted, t, "s", source)
+        mark = "~" if "t_break_s" in breaker.assumed else ""
+        w.step(f"Breaker {breaker.name}", "t", "relay + interrupting time", f"{f(t)} + {f(breaker.t_break_s)}{mark}", total, "s")
+    return Clearing(total, stage)
+
+
+def _trip(breaker: Breaker, i_a: float, w: Working | None) -> Clearing:
+    ir, tr = breaker.trip_ir_a or math.nan, breaker.trip_tr_s or math.nan
+    t = float(trip_time_s(i_a, ir, tr, breaker.trip_isd_a, breaker.trip_tsd, breaker.trip_ii_a))
+    alone = {
+        "long time": trip_time_s(i_a, ir, tr, None, None, None),
+        "short time": trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None),
+        "instantaneous": trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a),
+    }
+    stage = min(alone, key=lambda k: float(alone[k]))
+    if w:
+        w.given("Ir", "long-time pickup", ir, "A", f"Breaker {breaker.name}")
+        w.given("tr", "long-time delay at 6·Ir", tr, "s", f"Breaker {breaker.name}")
+        if breaker.trip_isd_a is not None:
+            w.given("Isd", "short-time pickup", breaker.trip_isd_a, "A", f"Breaker {breaker.name}, band {breaker.trip_tsd}")
+        if breaker.trip_ii_a is not None:
+            w.given("Ii", "instantaneous pickup", breaker.trip_ii_a, "A", f"Breaker {breaker.name}")
+        w.step(
+            f"Trip of {breaker.name}, slow edge", "t", "fastest stage that picks up at I; the bands include the breaker's own time",
+            f"I = {f(i_a)} A: {stage if math.isfinite(t) else 'no stage'}", t, "s", "generic trip bands (unverified defaults)",
+        )  # fmt: skip
+    return Clearing(t, f"{breaker.name} {stage}" if math.isfinite(t) else f"{breaker.name} does not pick up")

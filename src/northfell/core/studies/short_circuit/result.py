@@ -1,0 +1,177 @@
+"""What a short-circuit study found: currents at every bus, what flows where for a fault at some, and the tables."""
+
+import cmath
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from northfell.core.model.elements import Element, InductionMotor
+from northfell.core.model.settings import ShortCircuitSettings
+from northfell.core.network import Compiled, Factorised, switch_currents
+from northfell.core.network.compile import Complexes, Floats
+from northfell.core.tables import Cell, Table, build
+
+CASES = ("max", "min")
+METHOD = "IEC 60909-0:2016"
+
+
+@dataclass(frozen=True)
+class CaseNetwork:
+    """Impedances and currents of the maximum or the minimum case; nan where a bus is not fed."""
+
+    case: str
+    c: Floats  # (bus,)
+    z1_ohm: Complexes  # (bus,)
+    zc_ohm: Complexes  # (bus,) at the equivalent frequency
+    ik_ka: Floats  # (bus,)
+    r_over_x: Floats  # (bus,) of method (c)
+    kappa: Floats  # (bus,)
+    ip_ka: Floats  # (bus,)
+    factor: Factorised
+    two_port: Complexes  # (branch, 2, 2)
+    z_branch_pu: Complexes  # (branch,) corrected
+    z_infeed_pu: Complexes
+    z_generator_pu: Complexes
+    z_motor_pu: Complexes
+    motors: tuple[InductionMotor, ...]  # those that take part
+
+
+@dataclass(frozen=True)
+class Flows:
+    """Currents during a fault at each of some buses [kA at the voltage of the terminal's bus], from the bus into the element."""
+
+    buses: tuple[int, ...]
+    ik_ka: Complexes  # (fault,)
+    terminals: dict[str, Complexes]  # element id -> (terminal, fault)
+
+    def toward(self, element: Element, bus_id: str, fault: int) -> complex:
+        """Current that an element brings into one of its buses."""
+        return -complex(self.terminals[element.id][element.buses.index(bus_id), fault])
+
+
+@dataclass(frozen=True)
+class ShortCircuit:
+    """Three-phase faults at all buses of one state."""
+
+    net: Compiled
+    settings: ShortCircuitSettings
+    cases: dict[str, CaseNetwork]
+
+    def flows(self, buses: Sequence[int], case: str) -> Flows:
+        """Currents everywhere for faults at the given buses, by superposition of the source at the fault point."""
+        net, one = self.net, self.cases[case]
+        nodes = net.topology.node_of_bus
+        at = np.array(buses, np.intp)
+        n, k = net.topology.n_nodes, len(at)
+        rhs = np.zeros((n, k), complex)
+        rhs[nodes[at], np.arange(k)] = 1
+        columns = one.factor.solve(rhs) if k else rhs
+        i_fault = one.c[at] / columns[nodes[at], np.arange(k)]  # p.u.
+        v = -columns * i_fault  # change of voltage at the nodes
+        v[~net.topology.fed_node] = 0
+        v_bus = np.where(nodes[:, None] >= 0, v[nodes], 0)
+        i_base = net.i_base_ka()
+
+        into_bus = np.zeros((len(nodes), k), complex)
+        terminals: dict[str, Complexes] = {}
+        ends = np.stack([net.branches.from_bus, net.branches.to_bus], axis=1)
+        i_branch = np.einsum("bij,bjf->bif", one.two_port, v_bus[ends]) if len(ends) else np.zeros((0, 2, k), complex)
+        for side in (0, 1):
+            np.add.at(into_bus, ends[:, side], -i_branch[:, side])
+        i_branch_ka = i_branch * i_base[ends][:, :, None]
+        for i, branch_id in enumerate(net.branches.ids):
+            terminals[branch_id] = i_branch_ka[i]
+        groups = (net.infeeds, one.z_infeed_pu), (net.generators, one.z_generator_pu), (one.motors, one.z_motor_pu)
+        for elements, z in groups:
+            bus = net.bus_of(elements)
+            i_source = v_bus[bus] / z[:, None]
+            np.add.at(into_bus, bus, -i_source)
+            for i, e in enumerate(elements):
+                terminals[e.id] = (i_source[i] * i_base[bus[i]])[None, :]
+        into_bus[at, np.arange(k)] -= i_fault
+        into_bus[~np.isin(nodes, np.flatnonzero(net.topology.fed_node))] = 0
+        i_switch = switch_currents(net.topology, into_bus)
+        for i, closed_id in enumerate(net.topology.closed_ids):
+            i_ka = i_switch[i] * i_base[net.topology.closed_from[i]]
+            terminals[closed_id] = np.stack([i_ka, -i_ka])
+        return Flows(tuple(int(b) for b in at), i_fault * i_base[at], terminals)
+
+    def contributions(self, bus: int, case: str) -> list[tuple[Element, str, complex]]:
+        """What each element at a bus brings into a fault there: element, terminal, current [kA]. They sum to the fault current."""
+        flows = self.flows([bus], case)
+        return self._contributions(flows, 0)
+
+    def _contributions(self, flows: Flows, fault: int) -> list[tuple[Element, str, complex]]:
+        found = []
+        bus_id = self.net.topology.bus_ids[flows.buses[fault]]
+        for e, terminal in self._at_bus.get(bus_id, ()):
+            if e.id in flows.terminals:
+                found.append((e, terminal, -complex(flows.terminals[e.id][e.TERMINALS.index(terminal), fault])))
+        return found
+
+    @cached_property
+    def _at_bus(self) -> dict[str, list[tuple[Element, str]]]:
+        at: dict[str, list[tuple[Element, str]]] = {}
+        for e in self.net.elements.values():
+            for terminal, bus_id in zip(e.TERMINALS, e.buses, strict=True):
+                at.setdefault(bus_id, []).append((e, terminal))
+        return at
+
+    def fed_buses(self) -> list[int]:
+        return [i for i in range(len(self.net.topology.bus_ids)) if self.net.topology.fed_bus(i)]
+
+    @property
+    def summary(self) -> dict[str, float | int | str | None]:
+        fed = self.fed_buses()
+        highest = max(fed, key=lambda i: float(self.cases["max"].ik_ka[i]))
+        lowest = min(fed, key=lambda i: float(self.cases["min"].ik_ka[i]))
+        ids = self.net.topology.bus_ids
+        return {
+            "buses": len(fed),
+            "highest_ik_ka": float(self.cases["max"].ik_ka[highest]), "highest_at": self.net.name(ids[highest]),
+            "lowest_ik_ka": float(self.cases["min"].ik_ka[lowest]), "lowest_at": self.net.name(ids[lowest]),
+        }  # fmt: skip
+
+    def tables(self) -> list[Table]:
+        return [self.faults_table(), self.contributions_table(self.fed_buses())]
+
+    def faults_table(self) -> Table:
+        """A row for each fed bus and case; what this version does not compute is absent."""
+        rows: list[tuple[Cell, ...]] = []
+        top = self.net.topology
+        for i in self.fed_buses():
+            for case in CASES:
+                one = self.cases[case]
+                z = complex(one.z1_ohm[i])
+                x_over_r = z.imag / z.real if z.real else None
+                rows.append((
+                    self.net.state, self.net.name(top.bus_ids[i]), "3ph", case, METHOD, float(one.ik_ka[i]), None, -math.degrees(cmath.phase(z)),
+                    float(one.ip_ka[i]), None, None, None, x_over_r, z, None, None, float(one.c[i]), float(one.r_over_x[i]), float(one.kappa[i]),
+                    float(self.net.v_nominal_kv[i]),
+                ))  # fmt: skip
+        columns = (
+            ("state", "", "State"), ("bus", "", "Bus"), ("fault", "", "Fault"), ("case", "", "Case"), ("method", "", "Method"), ("ik_ka", "kA", "I″k"),
+            ("i_earth_ka", "kA", "Earth"), ("angle_deg", "deg", "Angle"), ("ip_ka", "kA", "ip"), ("ib_ka", "kA", "Ib"), ("ik_steady_ka", "kA", "Ik"),
+            ("ith_ka", "kA", "Ith"), ("x_over_r", "", "X/R"), ("z1_ohm", "ohm", "Z1"), ("z2_ohm", "ohm", "Z2"), ("z0_ohm", "ohm", "Z0"), ("c", "", "c"),
+            ("r_over_x_peak", "", "R/X for ip"), ("kappa", "", "κ"), ("v_nominal_kv", "kV", "Un"),
+        )  # fmt: skip
+        return build("faults", columns, rows)
+
+    def contributions_table(self, buses: Sequence[int]) -> Table:
+        rows: list[tuple[Cell, ...]] = []
+        flows = {case: self.flows(buses, case) for case in CASES}
+        for k, bus in enumerate(buses):
+            bus_name = self.net.name(self.net.topology.bus_ids[bus])
+            for case in CASES:
+                for e, terminal, i in self._contributions(flows[case], k):
+                    rows.append(
+                        (self.net.state, bus_name, "3ph", case, e.name, terminal, "1", abs(i), math.degrees(cmath.phase(i)), e.kind)
+                    )
+        columns = (
+            ("state", "", "State"), ("bus", "", "Bus"), ("fault", "", "Fault"), ("case", "", "Case"), ("element", "", "Element"),
+            ("terminal", "", "Terminal"), ("component", "", "Component"), ("i_ka", "kA", "I"), ("angle_deg", "deg", "Angle"), ("kind", "", "Kind"),
+        )  # fmt: skip
+        return build("contributions", columns, rows)
