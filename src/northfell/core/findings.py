@@ -92,16 +92,8 @@ def _voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
 
 def _not_fed(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     for e in (*flow.net.loads, *flow.net.motors):
-        if not flow.net.topology.fed_bus(flow.net.topology.bus_index[e.bus]) and _asks(e):
-            yield Finding(
-                "load_flow",
-                flow.net.state,
-                e.id,
-                e.name,
-                "close",
-                f"{title_of(e)} is not fed.",
-                help="Close a switch toward a source.",
-            )
+        if not flow.net.topology.fed_bus(flow.net.topology.bus_index[e.buses[0]]) and _asks(e):
+            yield Finding("load_flow", flow.net.state, e.id, e.name, "close", f"{title_of(e)} is not fed.", help="Close a switch toward a source.")
 
 
 def _asks(e: Element) -> bool:
@@ -118,16 +110,7 @@ def _reactive_limits(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
             if limit is not None and beyond * (q - limit) > 1e-6:
                 text = f"{title_of(g)} gives {figure(q)} Mvar to hold its voltage, {word} its limit of {figure(limit)} Mvar."
                 yield Finding(
-                    "load_flow",
-                    flow.net.state,
-                    g.id,
-                    g.name,
-                    "breach",
-                    text,
-                    q,
-                    limit,
-                    "Mvar",
-                    "Lower the voltage it holds, or its limit is not real.",
+                    "load_flow", flow.net.state, g.id, g.name, "breach", text, q, limit, "Mvar", "Lower the voltage it holds, or its limit is not real."
                 )
 
 
@@ -143,26 +126,13 @@ def _energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
             text = f"{at}: {figure(worst.energy_cal_cm2, 3)} cal/cm² at {figure(bus.working_distance_mm)} mm; {device} opens " + (
                 f"in {figure(worst.opens_at_s, 3)} s." if math.isfinite(worst.opens_at_s) else "never."
             )
-            yield Finding(
-                "arc_flash",
-                study.net.state,
-                bus.id,
-                bus.name,
-                severity,
-                text,
-                worst.energy_cal_cm2,
-                limits.energy_breach_cal_cm2,
-                "cal/cm²",
-            )
+            yield Finding("arc_flash", study.net.state, bus.id, bus.name, severity, text, worst.energy_cal_cm2, limits.energy_breach_cal_cm2, "cal/cm²")
         for warning in one.warnings:
             grave = "no protective device" in warning or "does not operate" in warning
             yield Finding("arc_flash", study.net.state, bus.id, bus.name, "breach" if grave else "close", f"{at}: {warning}.")
 
 
-_CHECKS: dict[type, tuple[Callable[..., Iterator[Finding]], ...]] = {
-    LoadFlow: (_loading, _voltage, _not_fed, _reactive_limits),
-    ArcFlash: (_energy,),
-}
+_CHECKS: dict[type, tuple[Callable[..., Iterator[Finding]], ...]] = {LoadFlow: (_loading, _voltage, _not_fed, _reactive_limits), ArcFlash: (_energy,)}
 ORDER = {"breach": 0, "close": 1, "missing": 2}
 
 

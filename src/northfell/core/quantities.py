@@ -33,22 +33,10 @@ UNITS: dict[str, dict[str, float]] = {
     "energy": {"cal/cm²": 1.0, "J/cm²": 1 / 4.184},
 }
 # what people type for the same unit
-ALIASES = {
-    "mm2": "mm²",
-    "°c": "degC",
-    "c": "degC",
-    "°": "deg",
-    "pu": "p.u.",
-    "uf/km": "µF/km",
-    "mvar": "Mvar",
-    "ω": "ohm",
-    "ω/km": "ohm/km",
-}
+ALIASES = {"mm2": "mm²", "°c": "degC", "c": "degC", "°": "deg", "pu": "p.u.", "uf/km": "µF/km", "mvar": "Mvar", "ω": "ohm", "ω/km": "ohm/km"}
 QUANTITY_OF = {unit: quantity for quantity, units in UNITS.items() for unit in units}
 # letter case tells milli from mega nowhere here except in these, which are kept exact
-TYPED = re.compile(
-    r"^\s*([+\-\u2212]?[0-9][0-9 \u2009\u202f]*(?:[.,][0-9]*)?|[+\-\u2212]?[.,][0-9]+)((?:[eE][+\-]?[0-9]+)?)\s*(.*?)\s*$"
-)
+TYPED = re.compile(r"^\s*([+\-\u2212]?[0-9][0-9 \u2009\u202f]*(?:[.,][0-9]*)?|[+\-\u2212]?[.,][0-9]+)((?:[eE][+\-]?[0-9]+)?)\s*(.*?)\s*$")
 
 
 def units_like(unit: str) -> list[str]:

@@ -50,10 +50,7 @@ class Table:
 
     def to_json(self) -> dict[str, Any]:
         """The table as JSON holds it: complex values as [re, im], absent and non-finite ones as null."""
-        return {
-            "columns": [{"name": c.name, "unit": c.unit} for c in self.columns],
-            "rows": [[json_cell(cell) for cell in row] for row in self.rows],
-        }
+        return {"columns": [{"name": c.name, "unit": c.unit} for c in self.columns], "rows": [[json_cell(cell) for cell in row] for row in self.rows]}
 
     def to_csv(self) -> str:
         """The table as CSV with units in the head; text that a spreadsheet would run as a formula is made inert."""

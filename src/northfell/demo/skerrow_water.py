@@ -6,8 +6,6 @@ from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.model.network import Network, OperatingState, Placement, Sheet, check_network, element_from
 from northfell.core.model.settings import Limits, ProjectSettings
 
-GRID = 1.0
-
 
 class _Drawing:
     """Collects elements with their places on the sheet."""
@@ -39,9 +37,7 @@ def skerrow_water() -> Network:
         found = typical_for_missing(elements, element)
         values = {field: one.value for field, one in found.items()}
         elements[element_id] = element.model_copy(update={**values, "assumed": {field: one.source for field, one in found.items()}})
-    tie_closed = OperatingState(
-        name="Tie closed, T2 out", differences={"Q10": {"closed": True}, "Q2": {"closed": False}, "Q12": {"closed": False}}
-    )
+    tie_closed = OperatingState(name="Tie closed, T2 out", differences={"Q10": {"closed": True}, "Q2": {"closed": False}, "Q12": {"closed": False}})
     network = Network(
         name="Skerrow Water",
         states=[tie_closed],
@@ -53,68 +49,55 @@ def skerrow_water() -> Network:
 
 
 def _intake(d: _Drawing) -> None:
-    d.add("bus", "33 kV intake", 8, 7, 32, v_nominal_kv=33.0)
-    d.add("infeed", "Infeed A", 24, 2, bus="33 kV intake", ik_max_ka=10.8, ik_min_ka=7.6, r_over_x=0.12, v_set_pu=1.01)
-    for n, x in ((1, 12.0), (2, 36.0)):
+    d.add("bus", "33 kV intake", 12, 7, 60, v_nominal_kv=33.0)
+    d.add("infeed", "Infeed A", 42, 2, bus="33 kV intake", ik_max_ka=10.8, ik_min_ka=7.6, r_over_x=0.12, v_set_pu=1.01)
+    for n, x in ((1, 20.0), (2, 64.0)):
         hv, lv = d.junction(f"T{n} HV", 33.0, x, 12), d.junction(f"T{n} LV", 11.0, x, 18)
         d.add("breaker", f"Q{n}", x, 10, from_bus="33 kV intake", to_bus=hv, i_rated_a=630.0)
         d.add(
             "transformer", f"T{n}", x, 15, hv_bus=hv, lv_bus=lv, s_rated_mva=10.0, v_hv_kv=33.0, v_lv_kv=11.0, vector_group="Dyn11", uk_pct=10.0,
-            load_loss_kw=54.0, no_load_loss_kw=8.0, no_load_current_pct=0.4, tap_pct=-2.5,
+            load_loss_kw=54.0, no_load_loss_kw=8.0, no_load_current_pct=0.4,
         )  # fmt: skip
         board = "11 kV board A" if n == 1 else "11 kV board B"
         d.add("breaker", f"Q1{n}", x, 20, from_bus=lv, to_bus=board, i_rated_a=800.0, t_break_s=0.06)
         d.add(
-            "relay", f"B{n}", x - 3.4, 10, breaker=f"Q{n}", ct_primary_a=300.0, curve="IEC_SI", i_pickup_a=240.0, time_multiplier=0.25, i_high_a=3600.0,
+            "relay", f"B{n}", x - 4, 10, breaker=f"Q{n}", ct_primary_a=300.0, curve="IEC_SI", i_pickup_a=240.0, time_multiplier=0.25, i_high_a=3600.0,
             t_high_s=0.05,
         )  # fmt: skip
-        d.add(
-            "relay",
-            f"B1{n}",
-            x - 3.4,
-            20,
-            breaker=f"Q1{n}",
-            ct_primary_a=800.0,
-            curve="IEC_SI",
-            i_pickup_a=660.0,
-            time_multiplier=0.18,
-        )
+        d.add("relay", f"B1{n}", x - 4, 20, breaker=f"Q1{n}", ct_primary_a=800.0, curve="IEC_SI", i_pickup_a=660.0, time_multiplier=0.18)
 
 
 def _board_11kv(d: _Drawing) -> None:
-    box = dict(v_nominal_kv=11.0, equipment_class="15 kV switchgear", electrode_configuration="VCB")
-    d.add("bus", "11 kV board A", 2, 23, 21, main="Q11", **box)
-    d.add("bus", "11 kV board B", 27, 23, 25, main="Q12", **box)
-    d.add("breaker", "Q10", 25, 23, from_bus="11 kV board A", to_bus="11 kV board B", closed=False, i_rated_a=800.0)
-    d.places["Q10"] = Placement(x=25, y=23, turn=1)
-    d.add("shunt", "C1", 40, 31, bus="11 kV board B", q_mvar=1.2)
+    box = {"v_nominal_kv": 11.0, "equipment_class": "15 kV switchgear", "electrode_configuration": "VCB"}
+    d.add("bus", "11 kV board A", 3, 23, 37, main="Q11", **box)
+    d.add("bus", "11 kV board B", 48, 23, 44, main="Q12", **box)
+    d.add("breaker", "Q10", 44, 23, from_bus="11 kV board A", to_bus="11 kV board B", closed=False, i_rated_a=800.0)
+    d.places["Q10"] = Placement(x=44, y=23, turn=1)
+    d.add("shunt", "C1", 71, 31, bus="11 kV board B", q_mvar=0.6)
 
 
 def _pumps(d: _Drawing) -> None:
-    for n, board, x in ((1, "A", 4.0), (2, "A", 9.0), (3, "B", 30.0), (4, "B", 35.0)):
+    for n, board, x in ((1, "A", 7.0), (2, "A", 16.0), (3, "B", 52.0), (4, "B", 61.0)):
         at = d.junction(f"P{n} feeder", 11.0, x, 28)
         d.add("breaker", f"Q2{n}", x, 26, from_bus=f"11 kV board {board}", to_bus=at, i_rated_a=630.0, t_break_s=0.06)
         d.add(
-            "relay", f"B2{n}", x - 3.4 if n in (2, 4) else x + 1.6, 26, breaker=f"Q2{n}", ct_primary_a=100.0, curve="IEC_VI", i_pickup_a=75.0,
+            "relay", f"B2{n}", x - 4, 26, breaker=f"Q2{n}", ct_primary_a=100.0, curve="IEC_VI", i_pickup_a=75.0,
             time_multiplier=0.3, i_high_a=700.0, t_high_s=0.05,
         )  # fmt: skip
-        d.places.pop(f"B2{n}")
         d.add(
             "induction_motor", f"P{n}", x, 31, bus=at, p_rated_kw=900.0, v_rated_kv=11.0, efficiency_pct=95.4, power_factor=0.87, pole_pairs=2,
             ilr_over_ir=5.5, load_factor=0.92, **({"in_service": False} if n == 4 else {}),
         )  # fmt: skip
 
 
-def _substation(
-    d: _Drawing, *, x: float, board: str, feeder: str, cable: str, tx: str, main: str, lv_board: str, s_mva: float, length_m: float
-) -> None:
+def _substation(d: _Drawing, *, x: float, board: str, feeder: str, cable: str, tx: str, main: str, lv_board: str, s_mva: float, length_m: float) -> None:
     """From an 11 kV feeder through a cable and a transformer to the main of a low-voltage board."""
     a, b, c = (d.junction(f"{cable} {end}", 11.0, x, y) for end, y in (("near", 28.0), ("far", 33.0), ("LV", 39.0)))
     d.raw[-1]["v_nominal_kv"] = 0.4
     i_n = s_mva / (3**0.5 * 11) * 1000
     d.add("breaker", feeder, x, 26, from_bus=f"11 kV board {board}", to_bus=a, i_rated_a=630.0, t_break_s=0.06)
     d.add(
-        "relay", f"B{feeder[1:]}", breaker=feeder, ct_primary_a=150.0, curve="IEC_EI", i_pickup_a=round(1.3 * i_n), time_multiplier=0.35,
+        "relay", f"B{feeder[1:]}", x - 4, 26, breaker=feeder, ct_primary_a=150.0, curve="IEC_EI", i_pickup_a=round(1.3 * i_n), time_multiplier=0.35,
         i_high_a=round(15 * i_n, -1), t_high_s=0.05,
     )  # fmt: skip
     d.add(
@@ -132,18 +115,14 @@ def _substation(
     )  # fmt: skip
 
 
-LV_BOARD = dict(v_nominal_kv=0.4, equipment_class="LV switchgear", electrode_configuration="VCB")
-MCC = dict(
-    v_nominal_kv=0.4, bus_kind="motor control centre", equipment_class="Deep LV MCC / panelboard", electrode_configuration="VCBB"
-)
+LV_BOARD = {"v_nominal_kv": 0.4, "equipment_class": "LV switchgear", "electrode_configuration": "VCB"}
+MCC = {"v_nominal_kv": 0.4, "bus_kind": "motor control centre", "equipment_class": "Deep LV MCC / panelboard", "electrode_configuration": "VCBB"}
 
 
 def _filter_hall(d: _Drawing) -> None:
-    _substation(
-        d, x=18, board="A", feeder="Q25", cable="W25", tx="T3", main="Q31", lv_board="Filter hall", s_mva=2.0, length_m=640.0
-    )
-    d.add("bus", "Filter hall", 6, 44, 21, main="Q31", **LV_BOARD)
-    for n, mcc, x, length, area in ((311, "Blower MCC", 9.0, 60.0, 240.0), (312, "Backwash MCC", 21.0, 85.0, 185.0)):
+    _substation(d, x=31, board="A", feeder="Q25", cable="W25", tx="T3", main="Q31", lv_board="Filter hall", s_mva=2.0, length_m=640.0)
+    d.add("bus", "Filter hall", 7, 44, 42, main="Q31", **LV_BOARD)
+    for n, mcc, x, length, area in ((311, "Blower MCC", 14.0, 60.0, 240.0), (312, "Backwash MCC", 33.0, 85.0, 185.0)):
         at = d.junction(f"W{n} near", 0.4, x, 49)
         d.add(
             "breaker", f"Q{n}", x, 47, from_bus="Filter hall", to_bus=at, i_rated_a=800.0, trip="electronic", trip_ir_a=640.0, trip_tr_s=4.0,
@@ -153,27 +132,25 @@ def _filter_hall(d: _Drawing) -> None:
             "cable", f"W{n}", x, 51.5, from_bus=at, to_bus=mcc, length_m=length, parallel=2, conductor="copper", area_mm2=area, insulation="XLPE",
             i_rated_a={240.0: 430.0, 185.0: 370.0}[area], t_operating_degc=70.0,
         )  # fmt: skip
-        d.add("bus", mcc, x - 5, 54, 10, **MCC)
-    d.add("induction_motor", "Blowers", 6, 58, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
-    d.add("load", "Blower aux", 12, 58, bus="Blower MCC", p_mw=0.04, q_mvar=0.02)
-    d.add("induction_motor", "Backwash", 18, 58, bus="Backwash MCC", p_rated_kw=75.0, v_rated_kv=0.4, count=4, load_factor=0.8)
-    d.add("load", "Filter valves", 24, 58, bus="Backwash MCC", p_mw=0.03, q_mvar=0.015)
-    d.add("load", "Hall services", 25.5, 48.5, bus="Filter hall", p_mw=0.65, q_mvar=0.26, characteristic="impedance")
+        d.add("bus", mcc, x - 7, 57, 17, **MCC)
+    d.add("induction_motor", "Blowers", 10, 61, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
+    d.add("load", "Blower aux", 20, 61, bus="Blower MCC", p_mw=0.04, q_mvar=0.02)
+    d.add("induction_motor", "Backwash", 29, 61, bus="Backwash MCC", p_rated_kw=75.0, v_rated_kv=0.4, count=4, load_factor=0.8)
+    d.add("load", "Filter valves", 39, 61, bus="Backwash MCC", p_mw=0.03, q_mvar=0.015)
+    d.add("load", "Hall services", 47, 47, bus="Filter hall", p_mw=0.65, q_mvar=0.26, characteristic="impedance")
 
 
 def _ozone_hall(d: _Drawing) -> None:
-    _substation(
-        d, x=46, board="B", feeder="Q26", cable="W26", tx="T4", main="Q41", lv_board="Ozone hall", s_mva=1.0, length_m=410.0
-    )
-    d.add("bus", "Ozone hall", 34, 44, 18, main="Q41", **LV_BOARD)
-    at = d.junction("W411 near", 0.4, 37, 49)
-    d.add("fuse", "F411", 37, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
+    _substation(d, x=82, board="B", feeder="Q26", cable="W26", tx="T4", main="Q41", lv_board="Ozone hall", s_mva=1.0, length_m=410.0)
+    d.add("bus", "Ozone hall", 58, 44, 34, main="Q41", **LV_BOARD)
+    at = d.junction("W411 near", 0.4, 64, 49)
+    d.add("fuse", "F411", 64, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
     d.add(
-        "cable", "W411", 37, 51.5, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=120.0, insulation="XLPE", i_rated_a=280.0,
+        "cable", "W411", 64, 51.5, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=120.0, insulation="XLPE", i_rated_a=280.0,
         t_operating_degc=70.0,
     )  # fmt: skip
-    d.add("bus", "Dosing MCC", 32, 54, 10, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
-    d.add("induction_motor", "Dosing", 34.5, 58, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
-    d.add("load", "Dosing aux", 39.5, 58, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
-    d.add("load", "Ozone plant", 45, 48.5, bus="Ozone hall", p_mw=0.42, q_mvar=0.2)
-    d.add("load", "Ultraviolet", 50, 48.5, bus="Ozone hall", p_mw=0.16, q_mvar=0.05, characteristic="current")
+    d.add("bus", "Dosing MCC", 57, 57, 17, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
+    d.add("induction_motor", "Dosing", 60, 61, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
+    d.add("load", "Dosing aux", 70, 61, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
+    d.add("load", "Ozone plant", 76, 47, bus="Ozone hall", p_mw=0.42, q_mvar=0.2)
+    d.add("load", "Ultraviolet", 89, 47, bus="Ozone hall", p_mw=0.16, q_mvar=0.05, characteristic="current")

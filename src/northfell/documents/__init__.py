@@ -1,0 +1,1 @@
+"""Documents on paper: arc-flash labels as PDF."""

@@ -120,15 +120,7 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
         made.append({"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"]})
     elif kind == 2:
         made.append(
-            {
-                "kind": "synchronous_generator",
-                "name": f"Source {name}",
-                "bus": name,
-                "mode": "voltage",
-                "p_mw": v["generation_mw"],
-                "v_set_pu": held,
-                **limits,
-            }
+            {"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "mode": "voltage", "p_mw": v["generation_mw"], "v_set_pu": held, **limits}
         )
     elif v["generation_mw"] or v["generation_mvar"]:
         power = {"p_mw": v["generation_mw"], "q_mvar": v["generation_mvar"]}
@@ -136,9 +128,7 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     if v["load_mw"] or v["load_mvar"]:
         made.append({"kind": "load", "name": f"Load {name}", "bus": name, "p_mw": v["load_mw"], "q_mvar": v["load_mvar"]})
     if v["shunt_g"] or v["shunt_b"]:
-        made.append(
-            {"kind": "shunt", "name": f"Shunt {name}", "bus": name, "q_mvar": v["shunt_b"] * base, "p_mw": v["shunt_g"] * base}
-        )
+        made.append({"kind": "shunt", "name": f"Shunt {name}", "bus": name, "q_mvar": v["shunt_b"] * base, "p_mw": v["shunt_g"] * base})
     return made
 
 
@@ -147,9 +137,7 @@ def _branch(line: str, at: int, base: float, buses: set[str], counted: dict[str,
     ends = [str(int(v["from"])), str(int(v["to"]))]
     for field, end in zip(("tap bus", "Z bus"), ends, strict=True):
         if end not in buses:
-            raise NetworkRefused(
-                [InputRefused(field, end, "the number of a bus in BUS DATA", where=f"Line {at}, branch {'-'.join(ends)}")]
-            )
+            raise NetworkRefused([InputRefused(field, end, "the number of a bus in BUS DATA", where=f"Line {at}, branch {'-'.join(ends)}")])
     circuit = int(v["circuit"]) or 1
     name = f"{ends[0]}-{ends[1]}-{circuit}"
     while name in counted:

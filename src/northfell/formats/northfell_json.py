@@ -40,10 +40,7 @@ def write(network: Network) -> str:
         "settings": network.settings.model_dump(),
         "elements": [_element_out(e, names) for e in network.elements.values()],
         "states": [{"name": s.name, "differences": {names[i]: v for i, v in s.differences.items()}} for s in network.states],
-        "sheets": [
-            {"name": s.name, "placements": {names[i]: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}}
-            for s in network.sheets
-        ],
+        "sheets": [{"name": s.name, "placements": {names[i]: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}} for s in network.sheets],
     }
     return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
@@ -82,9 +79,7 @@ def read(text: str | bytes) -> Network:
     if len(text) > MOST_BYTES:
         raise NetworkRefused([too_large(len(text))])
     data = _parsed(text)
-    refused: list[InputRefused] = [
-        InputRefused("field", key, "one of " + ", ".join(PARTS), where="File") for key in data if key not in PARTS
-    ]
+    refused: list[InputRefused] = [InputRefused("field", key, "one of " + ", ".join(PARTS), where="File") for key in data if key not in PARTS]
     name = data.get("name", "Unnamed network")
     elements, found = _elements(data.get("elements", []))
     refused += found
@@ -116,9 +111,7 @@ def _parsed(text: str | bytes) -> dict[str, Any]:
         raise NetworkRefused([InputRefused("format", got, f"“{FORMAT}”", "This is not a Northfell network file.", "File")])
     version = data.get("format_version")
     if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= FORMAT_VERSION:
-        remedy = (
-            "The file comes from a later version of Northfell." if isinstance(version, int) and version > FORMAT_VERSION else ""
-        )
+        remedy = "The file comes from a later version of Northfell." if isinstance(version, int) and version > FORMAT_VERSION else ""
         raise NetworkRefused([InputRefused("format_version", version, f"1 to {FORMAT_VERSION}", remedy, "File")])
     return data
 
@@ -177,9 +170,7 @@ def _records(raw: Any, model: type[Any], field: str) -> tuple[list[Any], list[In
         except ValidationError as error:
             for fault in error.errors(include_url=False, include_context=False):
                 where = f"{field.capitalize()} {at}"
-                refused.append(
-                    InputRefused(".".join(map(str, fault["loc"])) or field, fault["input"], fault["msg"].lower(), where=where)
-                )
+                refused.append(InputRefused(".".join(map(str, fault["loc"])) or field, fault["input"], fault["msg"].lower(), where=where))
     return records, refused
 
 
@@ -196,10 +187,10 @@ def schema() -> dict[str, Any]:
     settings = ProjectSettings.model_json_schema(ref_template="#/$defs/{model}")
     definitions.update(settings.pop("$defs", {}))
     definitions["ProjectSettings"] = settings
-    for model in (OperatingState, Sheet):
-        one = model.model_json_schema(ref_template="#/$defs/{model}")
+    for record in (OperatingState, Sheet):
+        one = record.model_json_schema(ref_template="#/$defs/{model}")
         definitions.update(one.pop("$defs", {}))
-        definitions[model.__name__] = one
+        definitions[record.__name__] = one
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Northfell network file (.northfell.json)",

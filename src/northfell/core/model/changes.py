@@ -141,9 +141,7 @@ def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
     inverse: list[Any] = []
     for act in change.acts:
         inverse = [*_DO[type(act)](draft, act), *inverse]
-    changed = Network.model_construct(
-        name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings
-    )
+    changed = Network.model_construct(name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings)
     check_network(changed)
     return changed, Change(change.title, tuple(inverse))
 
@@ -184,9 +182,7 @@ def _set(draft: _Draft, act: Set) -> Iterable[Any]:
     element = _element(draft, act.id)
     unknown = [field for field in act.values if parameter(type(element), field) is None]
     if unknown:
-        raise NetworkRefused(
-            [InputRefused("field", unknown[0], f"a parameter of a {element.TITLE.lower()}", where=title_of(element))]
-        )
+        raise NetworkRefused([InputRefused("field", unknown[0], f"a parameter of a {element.TITLE.lower()}", where=title_of(element))])
     # a value that was assumed is assumed no more once it is set without a source
     assumed = {k: v for k, v in element.assumed.items() if k not in act.values} | act.assumed
     draft.elements[act.id] = element_from({**element.model_dump(), **act.values, "assumed": assumed}, title_of(element))
@@ -221,9 +217,7 @@ def _switch(draft: _Draft, act: Switch) -> Iterable[Any]:
     for field in act.values:
         p = parameter(type(element), field)
         if p is None or not p.in_state:
-            raise NetworkRefused(
-                [InputRefused("field", field, "a field that an operating state may hold", where=title_of(element))]
-            )
+            raise NetworkRefused([InputRefused("field", field, "a field that an operating state may hold", where=title_of(element))])
     if act.state == NORMAL:
         return _set(draft, Set(id=act.id, values=act.values))
     for i, state in enumerate(draft.states):

@@ -52,9 +52,5 @@ def missing(elements: Mapping[str, Element], study: Study, among: Iterable[Eleme
 def assumed_count(elements: Mapping[str, Element], study: Study) -> int:
     """On how many assumed values the study rests."""
     return sum(
-        1
-        for element in elements.values()
-        if element.in_service and element.assumed
-        for p in needed(elements, element, study)
-        if p.name in element.assumed
+        1 for element in elements.values() if element.in_service and element.assumed for p in needed(elements, element, study) if p.name in element.assumed
     )

@@ -138,9 +138,7 @@ def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: An
             accepted, got = "one of " + ", ".join(declared.model_fields if declared else []), field
             found.append(InputRefused("field", got, accepted, where=where))
         elif one["type"].startswith("union_tag"):
-            found.append(
-                InputRefused("kind", raw.get("kind") if isinstance(raw, dict) else raw, "one of " + ", ".join(KINDS), where=where)
-            )
+            found.append(InputRefused("kind", raw.get("kind") if isinstance(raw, dict) else raw, "one of " + ", ".join(KINDS), where=where))
         elif one["type"] == "missing":
             found.append(InputRefused(field, None, p.accepted if p else "a value", where=where))
         elif field == "name":
@@ -166,15 +164,7 @@ def check_network(network: Network) -> None:
         if element.id != element_id:
             found.append(InputRefused("id", element.id, f"the key it stands under, {element_id}", where=where))
         if element.name in seen:
-            found.append(
-                InputRefused(
-                    "name",
-                    element.name,
-                    "a name that no other element has",
-                    f"{title_of(seen[element.name])} has it already.",
-                    where,
-                )
-            )
+            found.append(InputRefused("name", element.name, "a name that no other element has", f"{title_of(seen[element.name])} has it already.", where))
         seen[element.name] = element
         found += _reference_breaches(network, element)
         for field in element.assumed:
@@ -202,9 +192,7 @@ def _reference_breaches(network: Network, element: Element) -> Iterator[InputRef
     if len(set(element.buses)) < len(element.buses):
         bus = network.elements.get(element.buses[0])
         field = element.TERMINALS[-1]
-        yield InputRefused(
-            field, bus.name if bus else element.buses[0], "another bus than at its first terminal", where=title_of(element)
-        )
+        yield InputRefused(field, bus.name if bus else element.buses[0], "another bus than at its first terminal", where=title_of(element))
 
 
 def _state_breaches(network: Network) -> Iterator[InputRefused]:
@@ -223,9 +211,7 @@ def _state_breaches(network: Network) -> Iterator[InputRefused]:
                 p = parameter(type(element), field)
                 if p is None or not p.in_state:
                     allowed = ", ".join(q.name for q in parameters_of(type(element)) if q.in_state)
-                    yield InputRefused(
-                        "differences", field, f"a field that a state may hold: {allowed}", where=f"{where}, {title_of(element)}"
-                    )
+                    yield InputRefused("differences", field, f"a field that a state may hold: {allowed}", where=f"{where}, {title_of(element)}")
             try:
                 ELEMENT.validate_python({**element.model_dump(), **values})
             except ValidationError as error:

@@ -72,9 +72,7 @@ class Parameter:
         else:
             unit = f" {self.unit}" if self.unit else ""
             low = f"above {self.gt:g}{unit}" if self.gt is not None else f"{self.ge:g}{unit} or more" if self.ge is not None else ""
-            high = (
-                f"below {self.lt:g}{unit}" if self.lt is not None else f"{self.le:g}{unit} or less" if self.le is not None else ""
-            )
+            high = f"below {self.lt:g}{unit}" if self.lt is not None else f"{self.le:g}{unit} or less" if self.le is not None else ""
             text = f"a {self.form}" + (f" in {self.unit}" if unit and not low and not high else "")
             text += (", " if low or high else "") + " and ".join(t for t in (low, high) if t)
         return text + (" (or empty)" if self.optional else "")

@@ -14,26 +14,12 @@ class Settings(BaseModel):
 class Limits(Settings):
     """Limits of the project; findings compare results with them."""
 
-    loading_close_pct: float = param(
-        90.0, label="Loading, close", unit="%", gt=0, le=200, section="Limits", meaning="From here a loading is near its limit."
-    )
+    loading_close_pct: float = param(90.0, label="Loading, close", unit="%", gt=0, le=200, section="Limits", meaning="From here a loading is near its limit.")
     loading_breach_pct: float = param(
-        100.0,
-        label="Loading, breach",
-        unit="%",
-        gt=0,
-        le=200,
-        section="Limits",
-        meaning="Above this a loading is beyond its limit.",
+        100.0, label="Loading, breach", unit="%", gt=0, le=200, section="Limits", meaning="Above this a loading is beyond its limit."
     )
     voltage_close_pct: float = param(
-        4.0,
-        label="Voltage deviation, close",
-        unit="%",
-        gt=0,
-        le=50,
-        section="Limits",
-        meaning="Deviation from nominal from which a voltage is near its limit.",
+        4.0, label="Voltage deviation, close", unit="%", gt=0, le=50, section="Limits", meaning="Deviation from nominal from which a voltage is near its limit."
     )
     voltage_breach_pct: float = param(
         6.0,
@@ -45,13 +31,7 @@ class Limits(Settings):
         meaning="Deviation from nominal above which a voltage is beyond its limit.",
     )
     energy_close_cal_cm2: float = param(
-        8.0,
-        label="Incident energy, close",
-        unit="cal/cm²",
-        gt=0,
-        le=1000,
-        section="Limits",
-        meaning="A level of the site, not of a standard.",
+        8.0, label="Incident energy, close", unit="cal/cm²", gt=0, le=1000, section="Limits", meaning="A level of the site, not of a standard."
     )
     energy_breach_cal_cm2: float = param(
         40.0,
@@ -66,17 +46,9 @@ class Limits(Settings):
 
 class LoadFlowSettings(Settings):
     tolerance_mva: float = param(
-        1e-6,
-        label="Tolerance",
-        unit="MVA",
-        gt=0,
-        le=1,
-        section="Load flow",
-        meaning="Largest power mismatch at any bus when the solution is taken.",
+        1e-6, label="Tolerance", unit="MVA", gt=0, le=1, section="Load flow", meaning="Largest power mismatch at any bus when the solution is taken."
     )
-    max_iterations: int = param(
-        25, label="Most iterations", ge=1, le=200, section="Load flow", meaning="After this many Newton steps the run is given up."
-    )
+    max_iterations: int = param(25, label="Most iterations", ge=1, le=200, section="Load flow", meaning="After this many Newton steps the run is given up.")
 
 
 class ShortCircuitSettings(Settings):
@@ -98,29 +70,15 @@ class ArcFlashSettings(Settings):
         source="IEEE 1584-2018, 6.9",
         meaning="Exposure is taken as at most the time below, where the worker can leave. An engineering choice.",
     )
-    max_exposure_s: float = param(
-        2.0, label="Longest exposure", unit="s", gt=0, le=60, section="Arc flash", meaning="Used by the two-second rule."
-    )
+    max_exposure_s: float = param(2.0, label="Longest exposure", unit="s", gt=0, le=60, section="Arc flash", meaning="Used by the two-second rule.")
 
 
 class ProjectSettings(Settings):
     """All settings of a project."""
 
-    frequency_hz: Literal[50, 60] = param(
-        50, label="Frequency", unit="Hz", section="Network", meaning="Nominal frequency of the network."
-    )
-    s_base_mva: float = param(
-        100.0,
-        label="Power base",
-        unit="MVA",
-        gt=0,
-        le=1e5,
-        section="Network",
-        meaning="Base of per-unit values inside the calculation.",
-    )
-    energy_unit: Literal["cal/cm²", "J/cm²", "both"] = param(
-        "cal/cm²", label="Energy shown in", section="Arc flash", meaning="On screens and labels."
-    )
+    frequency_hz: Literal[50, 60] = param(50, label="Frequency", unit="Hz", section="Network", meaning="Nominal frequency of the network.")
+    s_base_mva: float = param(100.0, label="Power base", unit="MVA", gt=0, le=1e5, section="Network", meaning="Base of per-unit values inside the calculation.")
+    energy_unit: Literal["cal/cm²", "J/cm²", "both"] = param("cal/cm²", label="Energy shown in", section="Arc flash", meaning="On screens and labels.")
     limits: Limits = Field(default_factory=Limits)
     load_flow: LoadFlowSettings = Field(default_factory=LoadFlowSettings)
     short_circuit: ShortCircuitSettings = Field(default_factory=ShortCircuitSettings)

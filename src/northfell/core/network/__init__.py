@@ -6,14 +6,4 @@ from northfell.core.network.linear import Factorised
 from northfell.core.network.switches import switch_currents
 from northfell.core.network.topology import Topology, energised, topology_of
 
-__all__ = [
-    "Compiled",
-    "Factorised",
-    "Topology",
-    "branch_two_ports",
-    "compile_network",
-    "energised",
-    "node_admittance",
-    "switch_currents",
-    "topology_of",
-]
+__all__ = ["Compiled", "Factorised", "Topology", "branch_two_ports", "compile_network", "energised", "node_admittance", "switch_currents", "topology_of"]

@@ -154,15 +154,10 @@ def _branches(live: list[Element], topology: Topology, v_kv: Floats, s_base: flo
             a, b = (topology.bus_index[bus] for bus in e.buses)
             if not isinstance(e, EquivalentBranch) and (unknown := [i for i in (a, b) if math.isnan(v_kv[i])]):
                 name = title_of(e)
-                reasons += [
-                    f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it."
-                    for i in unknown
-                ]
+                reasons += [f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it." for i in unknown]
                 continue
             if isinstance(e, Conductor) and abs(v_kv[a] - v_kv[b]) > 1e-3 * v_kv[a]:
-                reasons.append(
-                    f"{title_of(e)} joins buses of {v_kv[a]:g} kV and {v_kv[b]:g} kV: v_nominal_kv must be the same at both ends."
-                )
+                reasons.append(f"{title_of(e)} joins buses of {v_kv[a]:g} kV and {v_kv[b]:g} kV: v_nominal_kv must be the same at both ends.")
                 continue
             if isinstance(e, Transformer) and (contradiction := _contradiction(e)):
                 reasons.append(contradiction)

@@ -1,5 +1,7 @@
 """The sparse solver behind one small face."""
 
+from typing import Any, Literal
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csc_array
@@ -13,9 +15,9 @@ class SingularMatrix(ArithmeticError):
 class Factorised:
     """A sparse matrix, factorised once and held for many right-hand sides."""
 
-    def __init__(self, matrix: csc_array, structurally_symmetric: bool = False) -> None:
-        options = dict(SymmetricMode=True) if structurally_symmetric else {}
-        order = "MMD_AT_PLUS_A" if structurally_symmetric else "COLAMD"
+    def __init__(self, matrix: Any, structurally_symmetric: bool = False) -> None:
+        options = {"SymmetricMode": True} if structurally_symmetric else {}
+        order: Literal["MMD_AT_PLUS_A", "COLAMD"] = "MMD_AT_PLUS_A" if structurally_symmetric else "COLAMD"
         threshold = 0.01 if structurally_symmetric else 1.0
         try:
             self._lu = splu(csc_array(matrix), permc_spec=order, diag_pivot_thresh=threshold, options=options)

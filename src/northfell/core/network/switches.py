@@ -37,9 +37,7 @@ def switch_currents(topology: Topology, into_bus: Complexes) -> Complexes:
     touched[a] = touched[b] = True
     grounded |= ~touched
     one = np.ones(m)
-    laplacian = coo_array(
-        (np.concatenate([one, one, -one, -one]), (np.concatenate([a, b, a, b]), np.concatenate([a, b, b, a]))), shape=(n, n)
-    ).tocsr()
+    laplacian = coo_array((np.concatenate([one, one, -one, -one]), (np.concatenate([a, b, a, b]), np.concatenate([a, b, b, a]))), shape=(n, n)).tocsr()
     free = np.flatnonzero(~grounded)
     potential = np.zeros((n, into_bus.shape[1]), complex)
     if len(free):

@@ -4,7 +4,7 @@ Closed switching devices make one node of the buses they join; branches join nod
 service stands in it.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -87,11 +87,8 @@ def energised(elements: Mapping[str, Element], topology: Topology) -> dict[str, 
     return state
 
 
-def _ends(elements: list[Element], index: Mapping[str, int]) -> tuple[Ints, Ints]:
-    return (
-        np.array([index[e.buses[0]] for e in elements], np.intp),
-        np.array([index[e.buses[1]] for e in elements], np.intp),
-    )
+def _ends(elements: Sequence[Element], index: Mapping[str, int]) -> tuple[Ints, Ints]:
+    return (np.array([index[e.buses[0]] for e in elements], np.intp), np.array([index[e.buses[1]] for e in elements], np.intp))
 
 
 def _components(a: Ints, b: Ints, n: int) -> tuple[Ints, int]:

@@ -54,17 +54,7 @@ class Working:
         self.entries.append(Input(symbol, meaning, value, unit, origin, assumed))
         return value
 
-    def step(
-        self,
-        title: str,
-        symbol: str,
-        equation: str,
-        substituted: str,
-        value: Value,
-        unit: str = "",
-        source: str = "",
-        note: str = "",
-    ) -> Value:
+    def step(self, title: str, symbol: str, equation: str, substituted: str, value: Value, unit: str = "", source: str = "", note: str = "") -> Value:
         """Note an equation, the numbers put into it, and what came out."""
         self.entries.append(Step(title, symbol, equation, substituted, value, unit, source, note))
         return value

@@ -142,16 +142,10 @@ def arcing_current_ka(voc_kv: float, ibf_ka: float, box: Enclosure) -> float:
     IEEE 1584-2018, 4.4, 4.9, 4.10.
     """
     levels = [intermediate_current_ka(box.configuration, v, ibf_ka, box.gap_mm) for v in LEVELS_V]
-    return (
-        low_voltage_current_ka(levels[0], ibf_ka, voc_kv)
-        if voc_kv <= 0.6
-        else interpolated(levels[0], levels[1], levels[2], voc_kv)
-    )
+    return low_voltage_current_ka(levels[0], ibf_ka, voc_kv) if voc_kv <= 0.6 else interpolated(levels[0], levels[1], levels[2], voc_kv)
 
 
-def _exponent(
-    configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_k3_ka: float, i_k13_ka: float, cf: float
-) -> tuple[float, float]:
+def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> tuple[float, float]:
     """What energy and boundary share: the exponent without the distance term, and k12."""
     k = arc_flash_coefficients()["tables_3_4_5_energy_and_boundary"][str(level_v)][configuration]
     polynomial = float(np.polyval([*k[3:10], 0.0], ibf_ka))
@@ -163,15 +157,7 @@ def _exponent(
 
 
 def level_energy_j_cm2(
-    configuration: str,
-    level_v: int,
-    ibf_ka: float,
-    gap_mm: float,
-    distance_mm: float,
-    t_ms: float,
-    i_k3_ka: float,
-    i_k13_ka: float,
-    cf: float,
+    configuration: str, level_v: int, ibf_ka: float, gap_mm: float, distance_mm: float, t_ms: float, i_k3_ka: float, i_k13_ka: float, cf: float
 ) -> float:
     """Energy at one of the three voltage levels. At 600 V and below, the k3 term holds I_600 and the k13 term the final current.
 
@@ -183,9 +169,7 @@ def level_energy_j_cm2(
     return 12.552 / 50 * t_ms * 10 ** (common + k12 * math.log10(distance_mm))
 
 
-def level_boundary_mm(
-    configuration: str, level_v: int, ibf_ka: float, gap_mm: float, t_ms: float, i_k3_ka: float, i_k13_ka: float, cf: float
-) -> float:
+def level_boundary_mm(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, t_ms: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> float:
     """Boundary at one of the three voltage levels.
 
     Source
@@ -209,9 +193,7 @@ def levels(voc_kv: float, ibf_ka: float, box: Enclosure, factor: float) -> list[
     return [(v, i, i) for v, i in levels]
 
 
-def incident_energy_j_cm2(
-    voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: float, t_ms: float, factor: float = 1.0
-) -> float:
+def incident_energy_j_cm2(voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: float, t_ms: float, factor: float = 1.0) -> float:
     """Incident energy at the working distance [J/cm²], zero for an arc of no duration.
 
     Source
@@ -221,10 +203,7 @@ def incident_energy_j_cm2(
     if t_ms == 0:
         return 0.0
     cf = correction_of(box, voc_kv)
-    found = [
-        level_energy_j_cm2(box.configuration, v, ibf_ka, box.gap_mm, distance_mm, t_ms, i3, i13, cf)
-        for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor)
-    ]
+    found = [level_energy_j_cm2(box.configuration, v, ibf_ka, box.gap_mm, distance_mm, t_ms, i3, i13, cf) for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor)]
     return found[0] if len(found) == 1 else interpolated(found[0], found[1], found[2], voc_kv)
 
 
@@ -238,10 +217,7 @@ def boundary_mm(voc_kv: float, ibf_ka: float, box: Enclosure, t_ms: float, facto
     if t_ms == 0:
         return 0.0
     cf = correction_of(box, voc_kv)
-    found = [
-        level_boundary_mm(box.configuration, v, ibf_ka, box.gap_mm, t_ms, i3, i13, cf)
-        for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor)
-    ]
+    found = [level_boundary_mm(box.configuration, v, ibf_ka, box.gap_mm, t_ms, i3, i13, cf) for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor)]
     return found[0] if len(found) == 1 else interpolated(found[0], found[1], found[2], voc_kv)
 
 

@@ -136,19 +136,7 @@ class ArcFlash:
         for one in self.locations:
             for d in one.devices:
                 name = self.net.name(d.device)
-                rows.append(
-                    (
-                        self.net.state,
-                        self.bus(one).name,
-                        one.side,
-                        d.variant,
-                        name,
-                        d.i_device_ka,
-                        finite(d.opens_at_s),
-                        d.case,
-                        d.stage,
-                    )
-                )
+                rows.append((self.net.state, self.bus(one).name, one.side, d.variant, name, d.i_device_ka, finite(d.opens_at_s), d.case, d.stage))
         columns = (
             ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("variant", "", "Current"), ("device", "", "Device"),
             ("i_device_ka", "kA", "Through it"), ("opens_at_s", "s", "Opens at"), ("case", "", "Case"), ("stage", "", "Stage"),
@@ -173,11 +161,7 @@ class ArcFlash:
 
 def coefficients_status(configuration: str) -> str:
     """How far the standard's coefficients of a configuration were checked here."""
-    return (
-        "consistent, not verified by a published example"
-        if configuration in UNVERIFIED_ELECTRODES
-        else "verified by the published examples"
-    )
+    return "consistent, not verified by a published example" if configuration in UNVERIFIED_ELECTRODES else "verified by the published examples"
 
 
 def finite(value: float) -> float | None:

@@ -7,6 +7,7 @@ from northfell.core.errors import CannotRun
 from northfell.core.model.completeness import missing
 from northfell.core.model.elements import Breaker, Bus, Fuse
 from northfell.core.model.network import title_of
+from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ArcFlashSettings
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
@@ -15,7 +16,7 @@ from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Locati
 from northfell.core.studies.protection import Device, devices_of, isolate
 from northfell.core.studies.short_circuit import CASES, Flows, ShortCircuit
 
-STUDY = "arc_flash"
+STUDY: Study = "arc_flash"
 V_RANGE_KV = (0.208, 15.0)
 
 
@@ -88,13 +89,7 @@ def _not_fed(net: Compiled, place: Place) -> Location:
 
 
 def _location(
-    net: Compiled,
-    settings: ArcFlashSettings,
-    faults: ShortCircuit,
-    devices: dict[str, Device],
-    place: Place,
-    flows: dict[str, Flows],
-    k: int,
+    net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], place: Place, flows: dict[str, Flows], k: int
 ) -> Location:
     bus = net.elements[net.topology.bus_ids[place.bus]]
     assert isinstance(bus, Bus)
@@ -130,11 +125,7 @@ def _variant(
     isolation = isolate(net, devices, place.faulted, {d: c.t_s for d, c in clearings.items()})
     t = exposure_s(settings, isolation.t_s)
     decides = isolation.device
-    energy = (
-        eq.incident_energy_j_cm2(voc, ibf, box, bus.working_distance_mm or math.nan, t * 1000, factor)
-        if math.isfinite(t)
-        else math.inf
-    )
+    energy = eq.incident_energy_j_cm2(voc, ibf, box, bus.working_distance_mm or math.nan, t * 1000, factor) if math.isfinite(t) else math.inf
     afb = eq.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf
     one = Variant(
         case=case, variant=variant, i_bolted_ka=ibf, i_arc_ka=i_arc * factor, factor=factor, opens_at_s=isolation.t_s, arc_time_s=t, device=decides,
@@ -154,9 +145,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
     if slow.device is None and math.isinf(slow.opens_at_s):
         told.append("no protective device stands between this place and a source")
     elif math.isinf(slow.opens_at_s):
-        told.append(
-            f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case"
-        )
+        told.append(f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case")
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
         told.append(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s")
     stages = {v.stage for v in found if v.device}

@@ -12,9 +12,7 @@ from northfell.core.studies.protection import devices_of
 from northfell.core.working import Working
 
 
-def explain_energy(
-    study: ArcFlash, location: Location, variant: Variant | None = None, quantity: str = "energy_cal_cm2"
-) -> Working:
+def explain_energy(study: ArcFlash, location: Location, variant: Variant | None = None, quantity: str = "energy_cal_cm2") -> Working:
     """The working of energy or boundary at a location (its governing variant, unless another is asked for)."""
     one = variant or location.worst
     assert one is not None
@@ -23,26 +21,12 @@ def explain_energy(
     what = "Incident energy" if quantity == "energy_cal_cm2" else "Arc-flash boundary"
     w = Working(f"{what} at {bus.name}, {location.side} side, state {net.state}, {one.variant} arcing current, {one.case}imum case")
     _given(w, bus)
-    ibf = w.given(
-        "Ibf",
-        f"bolted three-phase current, {one.case}imum case",
-        one.i_bolted_ka,
-        "kA",
-        "IEC 60909-0:2016, see the fault's working",
-    )
+    ibf = w.given("Ibf", f"bolted three-phase current, {one.case}imum case", one.i_bolted_ka, "kA", "IEC 60909-0:2016, see the fault's working")
     full = _arcing_current(w, box, voc, ibf)
     factor = 1.0
     if one.variant == "reduced":
         cf = eq.variation_factor(box.configuration, voc)
-        w.step(
-            "Variation factor",
-            "VarCf",
-            "k1·V⁶ + … + k7",
-            f"V = {f(voc)} kV, {box.configuration}",
-            cf,
-            "",
-            f"{METHOD}, 4.5 (Eq. 2), Table 2",
-        )
+        w.step("Variation factor", "VarCf", "k1·V⁶ + … + k7", f"V = {f(voc)} kV, {box.configuration}", cf, "", f"{METHOD}, 4.5 (Eq. 2), Table 2")
         factor = 1 - 0.5 * cf
         w.step(
             "Reduced arcing current", "Iarc,min", "Iarc·(1 − 0.5·VarCf)", f"{f(full, 5)} · (1 − 0.5 · {f(cf)})", full * factor, "kA", f"{METHOD}, 4.5",
@@ -105,9 +89,7 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
         devices_of(net.elements)[one.device].clearing(i_device * 1000, w)
     others = [d for d in location.devices if (d.case, d.variant) == (one.case, one.variant) and d.device != one.device]
     for d in others:
-        w.given(
-            f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage
-        )
+        w.given(f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage)
     note = "The full current is held until the last source is cut off." if others else ""
     w.step(
         "Last source cut off",
@@ -122,15 +104,7 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     t = exposure_s(study.settings, one.opens_at_s)
     if study.settings.two_second_rule:
         rule = study.settings.max_exposure_s
-        w.step(
-            "Arc duration",
-            "T",
-            f"min(tc, {f(rule)} s)",
-            f"min({f(one.opens_at_s)}, {f(rule)})",
-            t * 1000,
-            "ms",
-            f"{METHOD}, 6.9: two-second rule in force",
-        )
+        w.step("Arc duration", "T", f"min(tc, {f(rule)} s)", f"min({f(one.opens_at_s)}, {f(rule)})", t * 1000, "ms", f"{METHOD}, 6.9: two-second rule in force")
     else:
         w.step("Arc duration", "T", "tc", f(one.opens_at_s), t * 1000, "ms", "two-second rule not in force")
     return t * 1000
@@ -147,14 +121,10 @@ def _correction(w: Working, box: eq.Enclosure, voc: float) -> float:
     )  # fmt: skip
     cf = eq.correction_of(box, voc)
     equation = "1/(b1·EES² + b2·EES + b3)" if shallow else "b1·EES² + b2·EES + b3"
-    return w.step(
-        "Enclosure correction", "CF", equation, f"EES = {f(ees)} in, {box.configuration}", cf, "", f"{METHOD}, 4.8.4, Table 7"
-    )
+    return w.step("Enclosure correction", "CF", equation, f"EES = {f(ees)} in, {box.configuration}", cf, "", f"{METHOD}, 4.8.4, Table 7")
 
 
-def _energy(
-    w: Working, box: eq.Enclosure, voc: float, ibf: float, d: float, t: float, factor: float, cf: float, quantity: str
-) -> None:
+def _energy(w: Working, box: eq.Enclosure, voc: float, ibf: float, d: float, t: float, factor: float, cf: float, quantity: str) -> None:
     if not math.isfinite(t):
         w.step("Energy", "E", "grows without end", "no device cuts the last source off", math.inf, "cal/cm²")
         w.result, w.unit = math.inf, "cal/cm²"
@@ -171,15 +141,7 @@ def _energy(
             )  # fmt: skip
         e = eq.incident_energy_j_cm2(voc, ibf, box, d, t, factor)
         if voc > 0.6:
-            w.step(
-                "Energy at the voltage",
-                "E",
-                "interpolation between the levels at V",
-                f"V = {f(voc)} kV",
-                e,
-                "J/cm²",
-                f"{METHOD}, 4.9 (Eq. 19 to 21)",
-            )
+            w.step("Energy at the voltage", "E", "interpolation between the levels at V", f"V = {f(voc)} kV", e, "J/cm²", f"{METHOD}, 4.9 (Eq. 19 to 21)")
         w.result = w.step("Incident energy", "E", "E / 4.184", f"{f(e, 5)} / 4.184", e / eq.CAL, "cal/cm²")
         w.unit = "cal/cm²"
         return
@@ -190,13 +152,5 @@ def _energy(
             f"{METHOD}, 4.7",
         )  # fmt: skip
     b = eq.boundary_mm(voc, ibf, box, t, factor)
-    w.result = w.step(
-        "Boundary",
-        "AFB",
-        "at 1.2 cal/cm²" + (", interpolated at V" if voc > 0.6 else ""),
-        f"V = {f(voc)} kV",
-        b,
-        "mm",
-        f"{METHOD}, 4.7",
-    )
+    w.result = w.step("Boundary", "AFB", "at 1.2 cal/cm²" + (", interpolated at V" if voc > 0.6 else ""), f"V = {f(voc)} kV", b, "mm", f"{METHOD}, 4.7")
     w.unit = "mm"

@@ -14,12 +14,12 @@ def motor_power(net: Compiled) -> Complexes:
     """Power each motor symbol draws [p.u.]: shaft power in use over efficiency, at rated power factor."""
     p = np.array([(m.p_rated_kw or 0) / 1000 * m.count * m.load_factor / ((m.efficiency_pct or 100) / 100) for m in net.motors])
     q = np.array([math.tan(math.acos(m.power_factor or 1)) for m in net.motors]) * p
-    return (p + 1j * q) / net.s_base_mva
+    return np.asarray((p + 1j * q) / net.s_base_mva, complex)
 
 
 def load_power(net: Compiled) -> Complexes:
     """Power each static load draws at nominal voltage [p.u.]."""
-    return np.array([((e.p_mw or 0) + 1j * (e.q_mvar or 0)) * e.load_factor for e in net.loads], complex) / net.s_base_mva
+    return np.array([((e.p_mw or 0) + 1j * (e.q_mvar or 0)) * e.load_factor / net.s_base_mva for e in net.loads], complex)
 
 
 def generator_power(net: Compiled) -> Complexes:
@@ -28,5 +28,5 @@ def generator_power(net: Compiled) -> Complexes:
     for g in net.generators:
         p = 0.0 if g.mode == "reference" else g.p_mw
         q = {"power": g.q_mvar, "power factor": p * math.tan(math.acos(g.power_factor_set))}.get(g.mode, 0.0)
-        s.append(p + 1j * q)
-    return np.array(s, complex) / net.s_base_mva
+        s.append((p + 1j * q) / net.s_base_mva)
+    return np.array(s, complex)

@@ -33,6 +33,11 @@ def power_drawn(v_abs: Floats, load: Complexes) -> Complexes:
     return (load * v_abs[:, None] ** EXPONENTS).sum(axis=1)
 
 
+def current_of(y: csr_array, v: Complexes) -> Complexes:
+    """Current injected at each node [p.u.]."""
+    return np.asarray(y @ v)
+
+
 class Jacobian:
     """The derivative of the power balance; its pattern and the way into it are found once."""
 
@@ -63,7 +68,7 @@ class Jacobian:
         """The matrix at a voltage."""
         v_abs = np.abs(v)
         direction = v / v_abs
-        current = self.y @ v
+        current = current_of(self.y, v)
         across = v[self.row] * np.conj(self.y.data * v[self.column])
         by_angle = -1j * across
         by_angle[self.diagonal] += 1j * v * np.conj(current)
@@ -109,7 +114,7 @@ def newton(
     n_angle = len(angle_free)
 
     def mismatch(v: Complexes) -> Floats:
-        s = v * np.conj(y @ v) - generation + power_drawn(np.abs(v), load)
+        s = v * np.conj(current_of(y, v)) - generation + power_drawn(np.abs(v), load)
         return np.concatenate([s.real[angle_free], s.imag[magnitude_free]])
 
     nodes = np.concatenate([angle_free, magnitude_free])
@@ -121,7 +126,7 @@ def newton(
         except SingularMatrix:
             break
         iterations += 1
-        for shorter in range(9):
+        for _ in range(9):
             angle, magnitude = np.angle(v), np.abs(v)
             angle[angle_free] += step[:n_angle]
             magnitude[magnitude_free] += step[n_angle:]
@@ -132,7 +137,6 @@ def newton(
             step, halvings = step / 2, halvings + 1
         else:
             break  # no length of this step helps
-        del shorter
         v, error = v_new, error_new
     worst = int(nodes[np.argmax(np.abs(error))]) if len(error) else 0
     return Outcome(v, largest <= tolerance_pu, iterations, largest, worst, halvings)

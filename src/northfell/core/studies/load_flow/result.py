@@ -83,7 +83,7 @@ class LoadFlow:
         if isinstance(element, Switching):
             rating, unit, basis = getattr(element, "i_rated_a", None), "A", "rated current"
         else:
-            at = self._branch_index[element.id] if element.id in self._branch_index else None
+            at = self._branch_index.get(element.id, None)
             rating = _finite(float(self.net.branches.rating[at])) if at is not None else None
             in_a = bool(self.net.branches.rating_is_a[at]) if at is not None else False
             unit, basis = ("A", "current-carrying capacity") if in_a else ("MVA", "rated power")
@@ -162,9 +162,7 @@ class LoadFlow:
             if len(e.TERMINALS) != 2 or not self.net.topology.live[e.id]:
                 continue
             power = self.terminal_power.get(e.id)
-            loss = (
-                sum(power) if power and not isinstance(e, Switch | Breaker | Fuse) else 0j if power else complex(math.nan, math.nan)
-            )
+            loss = sum(power) if power and not isinstance(e, Switch | Breaker | Fuse) else 0j if power else complex(math.nan, math.nan)
             first = power[0] if power else complex(math.nan, math.nan)
             one = self.loading(e)
             rows.append((
@@ -181,9 +179,7 @@ class LoadFlow:
     def sources_table(self) -> Table:
         rows: list[tuple[Cell, ...]] = []
         base = self.net.s_base_mva
-        delivered = {
-            e.id: s for e, s in zip((*self.net.infeeds, *self.net.generators), (*self.s_infeed, *self.s_generator), strict=True)
-        }
+        delivered = {e.id: s for e, s in zip((*self.net.infeeds, *self.net.generators), (*self.s_infeed, *self.s_generator), strict=True)}
         for e in self.net.elements.values():
             if e.id in delivered:
                 s = complex(delivered[e.id]) * base
@@ -197,11 +193,7 @@ class LoadFlow:
     def loads_table(self) -> Table:
         net, base = self.net, self.net.s_base_mva
         groups = (net.loads, load_power(net), self.s_load), (net.motors, motor_power(net), self.s_motor)
-        both = {
-            e.id: (complex(a) * base, complex(b) * base)
-            for elements, r, d in groups
-            for e, a, b in zip(elements, r, d, strict=True)
-        }
+        both = {e.id: (complex(a) * base, complex(b) * base) for elements, r, d in groups for e, a, b in zip(elements, r, d, strict=True)}
         rows: list[tuple[Cell, ...]] = []
         for e in net.elements.values():
             if e.id in both:

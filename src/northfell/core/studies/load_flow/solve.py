@@ -10,6 +10,7 @@ from scipy.sparse.csgraph import breadth_first_order
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.completeness import missing
 from northfell.core.model.network import title_of
+from northfell.core.model.parameters import Study
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled, branch_two_ports, node_admittance, switch_currents
 from northfell.core.network.compile import Complexes, Floats
@@ -19,7 +20,7 @@ from northfell.core.studies.load_flow.injections import CHARACTERISTIC, generato
 from northfell.core.studies.load_flow.newton import EXPONENTS, Outcome, newton, power_drawn
 from northfell.core.studies.load_flow.result import LoadFlow
 
-STUDY = "load_flow"
+STUDY: Study = "load_flow"
 
 
 @dataclass(frozen=True)
@@ -58,11 +59,7 @@ def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
     f, t = net.topology.node_of_bus[net.branches.from_bus], net.topology.node_of_bus[net.branches.to_bus]
     inner = np.flatnonzero(sources.infeed_z)
     inner_port = branch_two_ports(
-        sources.infeed_z[inner].real,
-        sources.infeed_z[inner].imag,
-        np.zeros(len(inner)),
-        np.zeros(len(inner)),
-        np.ones(len(inner), complex),
+        sources.infeed_z[inner].real, sources.infeed_z[inner].imag, np.zeros(len(inner)), np.zeros(len(inner)), np.ones(len(inner), complex)
     )
     shunt = np.zeros(n_all, complex)
     np.add.at(shunt, net.node_of(net.shunts), [(s.p_mw + 1j * s.q_mvar) / net.s_base_mva for s in net.shunts])
@@ -100,9 +97,7 @@ def _sources(net: Compiled) -> _Sources:
         if e.flow_model == "behind impedance":
             if e.ik_max_ka is None or e.r_over_x is None or math.isnan(net.v_nominal_kv[bus[i]]):
                 field = "ik_max_ka" if e.ik_max_ka is None else "r_over_x" if e.r_over_x is None else "v_nominal_kv of its bus"
-                reasons.append(
-                    f"{title_of(e)}: {field} is empty; flow_model “behind impedance” needs it. Accepted too: flow_model “ideal”."
-                )
+                reasons.append(f"{title_of(e)}: {field} is empty; flow_model “behind impedance” needs it. Accepted too: flow_model “ideal”.")
                 continue
             v_kv = net.v_nominal_kv[bus[i]]
             z[i] = feeder_impedance(1.0, v_kv, e.ik_max_ka, e.r_over_x) * net.s_base_mva / v_kv**2
@@ -121,13 +116,9 @@ def _sources(net: Compiled) -> _Sources:
         if g.mode != "voltage":
             continue
         if int(node) in held:
-            messages.append(
-                f"{title_of(g)} does not hold the voltage: {holder[int(node)]} does at the same bus. It is taken with 0 Mvar."
-            )
+            messages.append(f"{title_of(g)} does not hold the voltage: {holder[int(node)]} does at the same bus. It is taken with 0 Mvar.")
         elif magnitude.setdefault(int(node), g.v_set_pu) != g.v_set_pu:
-            reasons.append(
-                f"{title_of(g)}: v_set_pu is {g.v_set_pu:g}, accepted is {magnitude[int(node)]:g} p.u. as held by another at the same bus."
-            )
+            reasons.append(f"{title_of(g)}: v_set_pu is {g.v_set_pu:g}, accepted is {magnitude[int(node)]:g} p.u. as held by another at the same bus.")
     reasons += _without_reference(net, {int(infeed_node[i]) for i in range(len(z)) if z[i] == 0} | set(held), infeed_node, z)
     if reasons:
         raise CannotRun(STUDY, reasons)
@@ -149,14 +140,10 @@ def _without_reference(net: Compiled, held: set[int], infeed_node: Ints, z: Comp
     reasons = []
     for number in np.unique(island[net.topology.fed_node]):
         if int(number) not in with_reference:
-            could = [
-                title_of(g) for g, node in zip(net.generators, net.node_of(net.generators), strict=True) if island[node] == number
-            ]
+            could = [title_of(g) for g, node in zip(net.generators, net.node_of(net.generators), strict=True) if island[node] == number]
             where = _bus_name(net, int(np.flatnonzero(island == number)[0]))
             if could:
-                reasons.append(
-                    f"No angle reference in the island of bus {where}: accepted is mode “reference” on one of {', '.join(could)}, or an infeed."
-                )
+                reasons.append(f"No angle reference in the island of bus {where}: accepted is mode “reference” on one of {', '.join(could)}, or an infeed.")
     return reasons
 
 
@@ -180,7 +167,7 @@ def _ideal_neighbours(net: Compiled, infeed_node: Ints, z: Complexes, generator_
 
 def _loads(net: Compiled, n: int) -> Complexes:
     load = np.zeros((n, len(EXPONENTS)), complex)
-    np.add.at(load, (net.node_of(net.loads), [CHARACTERISTIC.index(e.characteristic) for e in net.loads]), load_power(net))
+    np.add.at(load, (net.node_of(net.loads), np.array([CHARACTERISTIC.index(e.characteristic) for e in net.loads], np.intp)), load_power(net))
     np.add.at(load, (net.node_of(net.motors), np.zeros(len(net.motors), int)), motor_power(net))
     return load
 
@@ -208,9 +195,7 @@ def _solve_fed(
         v[pv] = v[pv] / np.abs(v[pv]) * np.array(list(sources.magnitude.values()))
     angle_free = np.setdiff1d(np.arange(len(v)), held)
     magnitude_free = np.setdiff1d(angle_free, pv)
-    return newton(
-        y, generation[fed], load[fed], v, angle_free, magnitude_free, settings.tolerance_mva / s_base, settings.max_iterations
-    )
+    return newton(y, generation[fed], load[fed], v, angle_free, magnitude_free, settings.tolerance_mva / s_base, settings.max_iterations)
 
 
 def _start(n: int, f: Ints, t: Ints, shift: Floats, held: Ints, v_held: Complexes) -> Complexes:
@@ -260,13 +245,7 @@ def _result(
     messages += _limits_broken(net, s_generator)
 
     into_bus = np.zeros((len(v), 1), complex)  # currents that elements bring into each bus
-    for elements, s in (
-        (net.loads, s_load),
-        (net.motors, s_motor),
-        (net.shunts, s_shunt),
-        (net.infeeds, -s_infeed),
-        (net.generators, -s_generator),
-    ):
+    for elements, s in ((net.loads, s_load), (net.motors, s_motor), (net.shunts, s_shunt), (net.infeeds, -s_infeed), (net.generators, -s_generator)):
         if elements:
             np.add.at(into_bus[:, 0], net.bus_of(elements), -np.nan_to_num(np.conj(s / v_at(elements))))
     for side in (0, 1):
@@ -313,10 +292,7 @@ def _source_power(
 
 def _shares(net: Compiled, sharing: list[int]) -> list[float]:
     """How generators on one bus share its reactive power: by their range where all have one, else equally."""
-    spans = [
-        g.q_max_mvar - g.q_min_mvar if g.q_max_mvar is not None and g.q_min_mvar is not None else 0.0
-        for g in (net.generators[i] for i in sharing)
-    ]
+    spans = [g.q_max_mvar - g.q_min_mvar if g.q_max_mvar is not None and g.q_min_mvar is not None else 0.0 for g in (net.generators[i] for i in sharing)]
     return [s / sum(spans) for s in spans] if all(s > 0 for s in spans) else [1 / len(sharing)] * len(sharing)
 
 

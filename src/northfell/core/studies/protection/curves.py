@@ -15,9 +15,7 @@ SHORT_TIME_BANDS_S = {"0.1": (0.05, 0.14), "0.2": (0.14, 0.20), "0.3": (0.23, 0.
 INSTANTANEOUS_S = 0.05
 
 
-def relay_time_s(
-    curve: RelayCurve, m: ArrayLike, time_multiplier: ArrayLike, m_start: float = 1.0, m_hold: float = np.inf
-) -> Floats:
+def relay_time_s(curve: RelayCurve, m: ArrayLike, time_multiplier: ArrayLike, m_start: float = 1.0, m_hold: float = np.inf) -> Floats:
     r"""Operating time of an inverse-time overcurrent relay.
 
     .. math:: t = T_M \left(\frac{k}{M^\alpha - 1} + c\right)
@@ -75,11 +73,7 @@ def gg_operating_time_s(gates: GgGates, i_a: ArrayLike, edge: str = "slow") -> F
         points = [(gates.fusing_x * gates.i_rated_a, gates.conventional_time_s), (gates.i_max_5s_a, 5.0), (gates.i_max_01s_a, 0.1)]
         i2t = gates.i2t_max_a2s
     else:
-        points = [
-            (gates.nonfusing_x * gates.i_rated_a, gates.conventional_time_s),
-            (gates.i_min_10s_a, 10.0),
-            (gates.i_min_01s_a, 0.1),
-        ]
+        points = [(gates.nonfusing_x * gates.i_rated_a, gates.conventional_time_s), (gates.i_min_10s_a, 10.0), (gates.i_min_01s_a, 0.1)]
         i2t = gates.i2t_min_a2s
     points.append((float(np.sqrt(i2t / 0.01)), 0.01))
     i = np.asarray(i_a, float)
@@ -90,9 +84,7 @@ def gg_operating_time_s(gates: GgGates, i_a: ArrayLike, edge: str = "slow") -> F
     return np.where(i >= points[0][0], t, np.inf)
 
 
-def trip_time_s(
-    i_a: ArrayLike, ir_a: float, tr_s: float, isd_a: float | None, tsd: str | None, ii_a: float | None, edge: str = "slow"
-) -> Floats:
+def trip_time_s(i_a: ArrayLike, ir_a: float, tr_s: float, isd_a: float | None, tsd: str | None, ii_a: float | None, edge: str = "slow") -> Floats:
     r"""Clearing time of a low-voltage breaker with an electronic trip: the fastest of its stages.
 
     .. math:: t_\mathrm{long} = t_r\,\frac{36}{(I/I_r)^2}

@@ -72,9 +72,7 @@ def _relay(breaker: Breaker, relay: Relay, i_a: float, w: Working | None) -> Cle
     pickup, tm, tolerance = relay.i_pickup_a or math.nan, relay.time_multiplier or math.nan, relay.time_tolerance_pct or 0.0
     t = float(relay_time_s(curve, i_a / pickup, tm, relay.m_start, relay.m_hold)) * (1 + tolerance / 100)
     stage, law = f"{relay.name} {curve.name}", f"(1 + {f(tolerance)} %)·TM·(k/(M^α − 1) + c)"
-    substituted = (
-        f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
-    )
+    substituted = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
     if relay.i_high_a is not None and i_a >= relay.i_high_a and (relay.t_high_s or 0.0) < t:
         t, stage, law = relay.t_high_s or 0.0, f"{relay.name} high stage", "t≫ for I ≥ I≫"
         substituted = f"I = {f(i_a)} A ≥ I≫ = {f(relay.i_high_a)} A"

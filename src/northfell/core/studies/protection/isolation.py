@@ -60,7 +60,7 @@ def isolate(net: Compiled, devices: Mapping[str, Device], bus: int, opens_at_s: 
             protected.append((opens_at_s.get(closed_id, math.inf), closed_id, a, b))
         else:
             groups.join(a, b)
-    sources = [top.bus_index[e.bus] for e in (*net.infeeds, *net.generators)]
+    sources = [top.bus_index[e.buses[0]] for e in (*net.infeeds, *net.generators)]
     first_met = _first_met(groups, protected, bus, sources)
     if any(groups.find(bus) == groups.find(s) for s in sources):
         return Isolation(math.inf, None, first_met)

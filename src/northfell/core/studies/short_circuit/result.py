@@ -167,9 +167,7 @@ class ShortCircuit:
             bus_name = self.net.name(self.net.topology.bus_ids[bus])
             for case in CASES:
                 for e, terminal, i in self._contributions(flows[case], k):
-                    rows.append(
-                        (self.net.state, bus_name, "3ph", case, e.name, terminal, "1", abs(i), math.degrees(cmath.phase(i)), e.kind)
-                    )
+                    rows.append((self.net.state, bus_name, "3ph", case, e.name, terminal, "1", abs(i), math.degrees(cmath.phase(i)), e.kind))
         columns = (
             ("state", "", "State"), ("bus", "", "Bus"), ("fault", "", "Fault"), ("case", "", "Case"), ("element", "", "Element"),
             ("terminal", "", "Terminal"), ("component", "", "Component"), ("i_ka", "kA", "I"), ("angle_deg", "deg", "Angle"), ("kind", "", "Kind"),

@@ -7,6 +7,7 @@ from scipy.sparse import csc_array
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.completeness import missing
+from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, branch_two_ports, node_admittance
 from northfell.core.network.compile import Complexes, Floats, numbers
@@ -14,7 +15,7 @@ from northfell.core.network.impedance import feeder_impedance
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import CASES, CaseNetwork, ShortCircuit
 
-STUDY = "short_circuit"
+STUDY: Study = "short_circuit"
 BLOCK = 256  # right-hand sides at a time: bounds the memory
 FC_OVER_F = 0.4  # method (c) for the peak
 
@@ -51,10 +52,7 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     infeed_bus = net.bus_of(net.infeeds)
     z_infeed = np.array(
         [
-            feeder_impedance(
-                c[b], net.v_nominal_kv[b], (e.ik_max_ka if case == "max" else e.ik_min_ka) or math.nan, e.r_over_x or 0.0
-            )
-            / z_base[b]
+            feeder_impedance(c[b], net.v_nominal_kv[b], (e.ik_max_ka if case == "max" else e.ik_min_ka) or math.nan, e.r_over_x or 0.0) / z_base[b]
             for e, b in zip(net.infeeds, infeed_bus, strict=True)
         ],
         complex,
@@ -67,9 +65,9 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     nodes = net.topology.node_of_bus
     n = net.topology.n_nodes
     source_node = np.concatenate([nodes[infeed_bus], nodes[generator_bus], net.node_of(motors)])
-    source_y = 1 / np.concatenate([z_infeed, z_generator, z_motor])
+    source_y: Complexes = 1 / np.concatenate([z_infeed, z_generator, z_motor])
     at_fc = np.concatenate([z_infeed, z_generator_peak, z_motor])
-    source_y_c = 1 / (at_fc.real + 1j * at_fc.imag * FC_OVER_F)
+    source_y_c: Complexes = np.asarray(1 / (at_fc.real + 1j * at_fc.imag * FC_OVER_F), dtype=np.complex128)
 
     fed = net.topology.fed_node
     f, t = nodes[net.branches.from_bus], nodes[net.branches.to_bus]
@@ -107,7 +105,8 @@ def _generator_impedance(net: Compiled, c_max: Floats, z_base: Floats) -> tuple[
     sin_phi = np.sqrt(1 - numbers(g, "power_factor_rated") ** 2)
     x_ohm = xd2 * ur**2 / sr
     k = eq.generator_correction(net.v_nominal_kv[bus], ur, c_max[bus], xd2, sin_phi) / z_base[bus]
-    return k * (numbers(g, "r_stator_ohm") + 1j * x_ohm), k * (eq.generator_fictitious_resistance(x_ohm, ur, sr) + 1j * x_ohm)
+    true, fictitious = numbers(g, "r_stator_ohm"), eq.generator_fictitious_resistance(x_ohm, ur, sr)
+    return np.asarray(k * (true + 1j * x_ohm), complex), np.asarray(k * (fictitious + 1j * x_ohm), complex)
 
 
 def motor_impedances(net: Compiled) -> Complexes:
@@ -118,9 +117,7 @@ def motor_impedances(net: Compiled) -> Complexes:
     return z / (net.v_nominal_kv[bus] ** 2 / net.s_base_mva)
 
 
-def _factorised(
-    n: int, two_port: Complexes, f: np.ndarray, t: np.ndarray, node: np.ndarray, y: Complexes, fed: np.ndarray
-) -> Factorised:
+def _factorised(n: int, two_port: Complexes, f: np.ndarray, t: np.ndarray, node: np.ndarray, y: Complexes, fed: np.ndarray) -> Factorised:
     shunt = np.zeros(n, complex)
     np.add.at(shunt, node, y)
     shunt[~fed] += 1.0  # what is not fed has no fault current; the entry only keeps the matrix regular

@@ -20,9 +20,7 @@ def explain_fault(study: ShortCircuit, bus: int, case: str, quantity: str = "ik_
     un, tolerance = float(net.v_nominal_kv[bus]), study.settings.lv_tolerance_pct
     name = net.name(net.topology.bus_ids[bus])
     word = {"max": "Maximum", "min": "Minimum"}[case]
-    w = Working(
-        f"{word} {'peak' if quantity == 'ip_ka' else 'initial symmetrical'} short-circuit current at {name}, state {net.state}"
-    )
+    w = Working(f"{word} {'peak' if quantity == 'ip_ka' else 'initial symmetrical'} short-circuit current at {name}, state {net.state}")
     w.given("Un", "nominal voltage", un, "kV", f"{title_of(net.elements[net.topology.bus_ids[bus]])}, nominal voltage")
     w.given("f", "nominal frequency", float(net.frequency_hz), "Hz", "project setting")
     w.given("tolerance", "voltage tolerance of low-voltage networks", float(tolerance), "%", "study setting")
@@ -47,15 +45,7 @@ def explain_fault(study: ShortCircuit, bus: int, case: str, quantity: str = "ik_
             f"{METHOD}, peak current, method (c)",
         )  # fmt: skip
         ratio = float(eq.r_over_x_equivalent(zc, FC_OVER_F))
-        w.step(
-            "Ratio at the fault",
-            "R/X",
-            "(Rc/Xc)·(fc/f)",
-            f"{f(zc.real, 5)} / {f(zc.imag, 5)} · {FC_OVER_F:g}",
-            ratio,
-            "",
-            f"{METHOD}, method (c)",
-        )
+        w.step("Ratio at the fault", "R/X", "(Rc/Xc)·(fc/f)", f"{f(zc.real, 5)} / {f(zc.imag, 5)} · {FC_OVER_F:g}", ratio, "", f"{METHOD}, method (c)")
         kappa = float(eq.peak_factor(ratio))
         w.step("Peak factor", "κ", "1.02 + 0.98·e^(−3·R/X)", f"1.02 + 0.98·e^(−3·{f(ratio)})", kappa, "", f"{METHOD}, peak current")
         ip = float(eq.peak_current_ka(kappa, ik))
@@ -86,16 +76,7 @@ def _elements_in_path(study: ShortCircuit, bus: int, case: str, w: Working) -> N
         un = float(net.v_nominal_kv[at])
         z_ohm = complex(z_of[element_id]) * un**2 / net.s_base_mva
         title, equation, substituted, source = _impedance(study, e, case, un)
-        w.step(
-            title,
-            f"Z({e.name})",
-            equation,
-            substituted,
-            z_ohm,
-            "ohm",
-            source,
-            f"At {f(un)} kV; brings {share:.1%} of the fault power.",
-        )
+        w.step(title, f"Z({e.name})", equation, substituted, z_ohm, "ohm", source, f"At {f(un)} kV; brings {share:.1%} of the fault power.")
     if small:
         w.given("n", "elements that bring less than 0.5 % each, in the matrix but not listed", float(small), "", "network")
 
@@ -143,10 +124,5 @@ def _impedance(study: ShortCircuit, e: Element, case: str, un: float) -> tuple[s
         numbers = f"({told('r_ohm_per_km')}{heat} + j{told('x_ohm_per_km')}) · {told('length_m')} m" + (
             f" / {getattr(e, 'parallel', 1)}" if getattr(e, "parallel", 1) > 1 else ""
         )
-        return (
-            title_of(e),
-            "(R′L + jX′L)·l" if case == "max" else "(R′L·[1 + α(θe − 20 °C)] + jX′L)·l",
-            numbers,
-            f"{METHOD}, lines and cables",
-        )
+        return (title_of(e), "(R′L + jX′L)·l" if case == "max" else "(R′L·[1 + α(θe − 20 °C)] + jX′L)·l", numbers, f"{METHOD}, lines and cables")
     return title_of(e), "r + jx on the power base", f"r = {told('r_pu')}, x = {told('x_pu')} p.u.", "as entered"

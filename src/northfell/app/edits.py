@@ -1,0 +1,126 @@
+"""Edits as a person makes them: what was typed becomes a change set with the line that history shows."""
+
+from typing import Any
+
+from pydantic import BaseModel
+
+from northfell.core.catalogue.typical import typical_for_missing
+from northfell.core.errors import InputRefused, NetworkRefused, NotFound
+from northfell.core.model.changes import Change, PutSettings, Set, Switch, settings_with
+from northfell.core.model.elements import Element, Switching
+from northfell.core.model.network import NORMAL, Network, title_of
+from northfell.core.model.parameters import Parameter, parameter
+from northfell.core.quantities import entry, parse_quantity
+
+
+def set_field(network: Network, state: str, element_id: str, field: str, typed: str) -> Change:
+    """Set one parameter from typed text. What a state may hold is set in the state shown, all else for every state."""
+    element = network.element(element_id)
+    p = parameter(type(element), field)
+    if p is None or p.form == "record":
+        raise NotFound(f"{title_of(element)} has no field “{field}”.")
+    value = read_typed(network, p, typed, title_of(element))
+    shown = network.in_state(state)[element_id]
+    old = getattr(shown, field)
+    title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + p.unit if p.unit else ''}"
+    if p.in_state and state != NORMAL:
+        return Change(f"{title} in {state}", (Switch(state=state, id=element_id, values={field: value}),))
+    return Change(title, (Set(id=element_id, values={field: value}),))
+
+
+def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
+    """What was typed as the value of a parameter.
+
+    Raises
+    ------
+    NetworkRefused
+        With what is accepted; ranges are checked by the model itself.
+    """
+    text = typed.strip()
+    if p.optional and text == "":
+        return None
+    refused = NetworkRefused([InputRefused(p.name, typed, p.accepted, where=where)])
+    if p.form == "text":
+        return typed if p.name == "note" else text
+    if p.form == "yes or no":
+        if text not in ("true", "false"):
+            raise refused
+        return text == "true"
+    if p.form == "choice":
+        for choice in p.choices:
+            if text == (entry(choice) if isinstance(choice, float | int) else choice):
+                return float(choice) if isinstance(choice, int) and not isinstance(choice, bool) and p.unit else choice
+        raise refused
+    if p.form == "reference":
+        target = network.id_of_name.get(text)
+        if target is None:
+            raise refused
+        return target
+    try:
+        value = parse_quantity(text, p.unit, p.name)
+    except InputRefused as error:
+        raise NetworkRefused([error.at(where)]) from None
+    if p.form == "whole number":
+        if not value.is_integer():
+            raise refused
+        return int(value)
+    return value
+
+
+def _told(network: Network, p: Parameter, value: Any) -> str:
+    if value is None:
+        return "empty"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if p.form == "reference":
+        return network.elements[value].name if value in network.elements else str(value)
+    if isinstance(value, float):
+        return entry(value)
+    text = str(value)
+    return text if len(text) <= 40 else text[:39] + "…"
+
+
+def operate(network: Network, state: str, element_id: str) -> Change:
+    """Open a closed switching device, or close an open one, in the state shown."""
+    element = network.in_state(state).get(element_id) or network.element(element_id)
+    if not isinstance(element, Switching):
+        raise NotFound(f"{title_of(element)} cannot be opened or closed.")
+    verb = "opened" if element.closed else "closed"
+    return Change(f"{element.name} {verb} in {state}", (Switch(state=state, id=element_id, values={"closed": not element.closed}),))
+
+
+def fill_typical(network: Network, element_id: str) -> Change:
+    """Fill what an element lacks with typical values, marked as assumed.
+
+    Raises
+    ------
+    NetworkRefused
+        If nothing that is missing has a typical value.
+    """
+    element = network.element(element_id)
+    found = typical_for_missing(network.elements, element)
+    if not found:
+        raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", _no_typical(element), title_of(element))])
+    values = {field: one.value for field, one in found.items()}
+    sources = {field: one.source for field, one in found.items()}
+    return Change(f"{element.name} typical values for {len(values)} fields", (Set(id=element_id, values=values, assumed=sources),))
+
+
+def _no_typical(element: Element) -> str:
+    if element.kind == "bus":
+        return "Choose the equipment class first: gap, box and distance follow from it."
+    return "Enter the nameplate first: rated power, voltage, conductor and cross-section."
+
+
+def set_setting(network: Network, path: str, typed: str) -> Change:
+    """Change one setting of the project from typed text."""
+    old = network.settings
+    *group, field = path.split(".")
+    holder = getattr(old, group[0], None) if group else old
+    p = parameter(type(holder), field) if isinstance(holder, BaseModel) else None
+    if p is None:
+        raise NotFound(f"There is no setting “{path}”.")
+    value = read_typed(network, p, typed, "Settings")
+    new = settings_with(old, path, int(value) if p.form == "choice" and isinstance(value, float) else value)
+    before = getattr(getattr(old, group[0]) if group else old, field)
+    return Change(f"{p.label} {_told(network, p, before)} → {_told(network, p, value)} {p.unit}".rstrip(), (PutSettings(settings=new),))

@@ -1,0 +1,145 @@
+"""Use cases on projects: open, change, undo, redo. Every change is kept in the database before it is answered."""
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from sqlite3 import Connection
+from threading import Lock
+
+from northfell.core.errors import NorthfellError, StaleVersion
+from northfell.core.model.changes import Change, apply_change
+from northfell.core.model.network import Network
+from northfell.store import history, projects, transaction
+from northfell.store.projects import ProjectRow
+
+
+@dataclass(frozen=True)
+class Project:
+    """An opened project: its row, its network, and what undo and redo would do."""
+
+    row: ProjectRow
+    network: Network
+    undo_title: str | None
+    redo_title: str | None
+
+    @property
+    def id(self) -> int:
+        return self.row.id
+
+    @property
+    def version(self) -> int:
+        return self.row.version
+
+
+class NothingToUndo(NorthfellError):
+    """There is no change to undo or redo."""
+
+
+class _Networks:
+    """The last few networks read, by project and version: an edit need not read the whole project again."""
+
+    def __init__(self, most: int = 8) -> None:
+        self._kept: OrderedDict[tuple[int, int, str], Network] = OrderedDict()
+        self._most = most
+        self._lock = Lock()
+
+    def get(self, key: tuple[int, int, str]) -> Network | None:
+        with self._lock:
+            return self._kept.get(key)
+
+    def put(self, key: tuple[int, int, str], network: Network) -> None:
+        with self._lock:
+            self._kept[key] = network
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+
+
+_networks = _Networks()
+
+
+def create_project(db: Connection, network: Network) -> int:
+    """A new project from a network; nothing that exists is touched."""
+    with transaction(db):
+        return projects.insert_project(db, network)
+
+
+def open_project(db: Connection, project_id: int) -> Project:
+    """The project as it stands."""
+    row = projects.project(db, project_id)
+    undo, redo = history.change_at(db, project_id, row.head), history.change_at(db, project_id, row.head + 1)
+    return Project(row, _network(db, row), undo.title if undo else None, redo.title if redo else None)
+
+
+def _key(db: Connection, row: ProjectRow) -> tuple[int, int, str]:
+    return row.id, row.version, f"{_path(db)} {row.changed_at}"
+
+
+def _path(db: Connection) -> str:
+    return str(db.execute("PRAGMA database_list").fetchone()["file"])
+
+
+def _network(db: Connection, row: ProjectRow) -> Network:
+    key = _key(db, row)
+    network = _networks.get(key)
+    if network is None:
+        network = projects.network_of(db, row.id)
+        _networks.put(key, network)
+    return network
+
+
+def change_project(db: Connection, project_id: int, change: Change, version: int) -> Project:
+    """Apply a change set to the version it was based on.
+
+    Raises
+    ------
+    StaleVersion
+        If the project has moved on; the message says what was changed meanwhile.
+    NetworkRefused, NotFound
+        If the change is refused; nothing is changed then.
+    """
+    with transaction(db):
+        row = projects.project(db, project_id)
+        if row.version != version:
+            raise StaleVersion(_what_differs(db, row, version))
+        old = _network(db, row)
+        new, inverse = apply_change(old, change)
+        history.append(db, project_id, row.head + 1, change, inverse)
+        _write(db, row, old, new, row.head + 1)
+    return open_project(db, project_id)
+
+
+def undo(db: Connection, project_id: int) -> Project:
+    """Take the newest change back."""
+    with transaction(db):
+        row = projects.project(db, project_id)
+        change = history.change_at(db, project_id, row.head)
+        if change is None:
+            raise NothingToUndo("There is nothing to undo.")
+        old = _network(db, row)
+        new, _ = apply_change(old, change.undoing)
+        _write(db, row, old, new, row.head - 1)
+    return open_project(db, project_id)
+
+
+def redo(db: Connection, project_id: int) -> Project:
+    """Apply again what was undone last."""
+    with transaction(db):
+        row = projects.project(db, project_id)
+        change = history.change_at(db, project_id, row.head + 1)
+        if change is None:
+            raise NothingToUndo("There is nothing to redo.")
+        old = _network(db, row)
+        new, _ = apply_change(old, change.change)
+        _write(db, row, old, new, row.head + 1)
+    return open_project(db, project_id)
+
+
+def _write(db: Connection, row: ProjectRow, old: Network, new: Network, head: int) -> None:
+    projects.write_network(db, row.id, old, new)
+    projects.advance(db, row.id, row.version, head)
+    _networks.put(_key(db, projects.project(db, row.id)), new)
+
+
+def _what_differs(db: Connection, row: ProjectRow, version: int) -> str:
+    newest = history.newest(db, row.id, max(1, min(5, row.version - version)))
+    told = "; ".join(f"“{c.title}”" for c in newest)
+    return f"The project was changed meanwhile ({told}). What you typed is kept here: look at the new state, then enter it again."

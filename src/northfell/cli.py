@@ -1,0 +1,251 @@
+"""The command line: studies on any network file without a browser, and the application itself."""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from northfell.app.studies import StateResults, findings_in
+from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, NorthfellError, NoSolution
+from northfell.core.model.changes import settings_with
+from northfell.core.model.completeness import missing
+from northfell.core.model.network import Network
+from northfell.core.model.parameters import STUDIES, Study
+from northfell.core.tables import Table, joined
+from northfell.formats import common_data_format, northfell_json, results
+
+SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Entry point; returns the exit code."""
+    options = _parser().parse_args(arguments)
+    try:
+        code = options.do(options)
+    except BrokenPipeError:
+        return SOLVED
+    except NorthfellError as error:
+        print(error, file=sys.stderr)
+        code = BAD_INPUT
+    if arguments is None:
+        sys.exit(code)
+    return code
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="northfell", description="Load flow, short circuit and arc flash of electrical networks.")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="command")
+
+    def command(name: str, do: Any, help_: str) -> argparse.ArgumentParser:
+        one = commands.add_parser(name, help=help_, description=help_)
+        one.set_defaults(do=do)
+        return one
+
+    demo = command("demo", _demo, "Start with the demo project and open it in the browser.")
+    serve = command("serve", _serve, "Start the application.")
+    for one in (demo, serve):
+        one.add_argument("--data", type=Path, default=None, help="folder of the database; by default ~/.local/share/northfell")
+        one.add_argument("--port", type=int, default=8400, help="port on this machine (0: any free one)")
+        one.add_argument("--no-browser", action="store_true", help="do not open a browser")
+
+    convert = command("convert", _convert, "Convert a network file, by file ending: .northfell.json, or .cdf (IEEE Common Data Format, in only).")
+    convert.add_argument("source", type=Path, metavar="IN")
+    convert.add_argument("target", type=Path, metavar="OUT")
+
+    run = command("run", _run, "Run a study on a network file and print its result as JSON.")
+    run.add_argument("study", choices=STUDIES)
+    run.add_argument("file", type=Path)
+    which = run.add_mutually_exclusive_group()
+    which.add_argument("--state", default="Normal", help="operating state")
+    which.add_argument("--all-states", action="store_true", help="every operating state, one after the other")
+    run.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", help="a setting, such as lv_tolerance_pct=6 or limits.loading_close_pct=80")
+    run.add_argument("--out", type=Path, help="also write to a file: .json, .csv or .xlsx")
+
+    check = command("check", _check, "Say what is missing for which study; exit 1 where a study cannot run.")
+    check.add_argument("file", type=Path)
+    check.add_argument("--study", choices=STUDIES, help="let this study alone decide the exit code")
+
+    command("schema", _schema, "Print the JSON schema of the network file.")
+
+    labels = command("labels", _labels, "Print arc-flash labels of all locations as PDF.")
+    labels.add_argument("file", type=Path)
+    labels.add_argument("--template", default="field", help="label template")
+    labels.add_argument("--stock", default="a4", help="label stock")
+    labels.add_argument("--out", type=Path, required=True)
+    return parser
+
+
+def read_network(path: Path) -> tuple[Network, list[str]]:
+    """A network from a file, by its ending, with messages."""
+    name = path.name.lower()
+    if name.endswith(".json"):
+        return northfell_json.read_file(path), []
+    if name.endswith(".cdf"):
+        try:
+            if path.stat().st_size > northfell_json.MOST_BYTES:
+                raise NetworkRefused([northfell_json.too_large(path.stat().st_size)])
+            return common_data_format.read(path.read_text(encoding="latin-1"))
+        except OSError as error:
+            raise NetworkRefused([InputRefused("file", str(path), "a file that can be read", error.strerror or "", "File")]) from None
+    raise NetworkRefused([InputRefused("file", path.name, "a name that ends in .northfell.json or .cdf", where="File")])
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from northfell.web.serve import serve
+
+    return serve(options.data, options.port, demo=True, browser=not options.no_browser)
+
+
+def _serve(options: argparse.Namespace) -> int:
+    from northfell.web.serve import serve
+
+    return serve(options.data, options.port, demo=False, browser=not options.no_browser)
+
+
+def _convert(options: argparse.Namespace) -> int:
+    network, messages = read_network(options.source)
+    if not options.target.name.lower().endswith(".json"):
+        raise NetworkRefused([InputRefused("file", options.target.name, "a name that ends in .northfell.json", where="Output")])
+    _write(options.target, northfell_json.write(network).encode())
+    for message in messages:
+        print(message, file=sys.stderr)
+    print(f"Wrote {options.target}: {len(network.elements)} elements.", file=sys.stderr)
+    return SOLVED
+
+
+def _write(path: Path, data: bytes) -> None:
+    try:
+        path.write_bytes(data)
+    except OSError as error:
+        raise NetworkRefused([InputRefused("file", str(path), "a place that can be written to", error.strerror or "", "Output")]) from None
+
+
+def _run(options: argparse.Namespace) -> int:
+    answer: dict[str, Any] = {
+        "study": options.study, "state": options.state, "settings": {}, "converged": False, "summary": {}, "tables": {}, "findings": [], "messages": [],
+    }  # fmt: skip
+    tables: list[Table] = []
+    try:
+        network, messages = read_network(options.file)
+        answer["messages"] += messages
+        network = _with_settings(network, options.study, options.set)
+        answer["settings"] = _settings_of(network, options.study)
+        states = network.state_names if options.all_states else [options.state]
+        answer["state"] = states if options.all_states else options.state
+        code, tables = _run_states(network, options.study, states, answer)
+    except NetworkRefused as error:
+        answer["messages"] += [str(one) for one in error.refusals]
+        code = BAD_INPUT
+    except NorthfellError as error:
+        answer["messages"].append(str(error))
+        code = BAD_INPUT
+    text = results.to_json(answer)
+    if options.out:
+        try:
+            _write_result(options.out, text, tables)
+        except NetworkRefused as error:
+            answer["messages"] += [str(one) for one in error.refusals]
+            text, code = results.to_json(answer), BAD_INPUT
+    sys.stdout.write(text)
+    for message in answer["messages"]:
+        print(message, file=sys.stderr)
+    return code
+
+
+def _run_states(network: Network, study: Study, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
+    """Run a study in each state and fill the answer. The gravest state decides the code; a failed one has no rows."""
+    found: list[list[Table]] = []
+    summaries: dict[str, Any] = {}
+    code = SOLVED
+    for state in states:
+        one = StateResults(network, state)
+        network.state(state)
+        try:
+            result = one.run(study)
+        except CannotRun as error:
+            answer["messages"] += [f"{state}: {reason}" if len(states) > 1 else reason for reason in error.reasons]
+            code = BAD_INPUT
+            continue
+        except NoSolution as error:
+            answer["messages"].append(f"{state}: {error}" if len(states) > 1 else str(error))
+            code = code or NO_SOLUTION
+            continue
+        found.append(result.tables())
+        summaries[state] = result.summary
+        answer["findings"] += [f.to_json() for f in findings_in(one, study)]
+        answer["messages"] += [*getattr(result, "messages", ())]
+    tables = [joined(list(group)) for group in zip(*found, strict=True)]
+    answer["converged"] = code == SOLVED
+    answer["summary"] = summaries if len(states) > 1 else next(iter(summaries.values()), {})
+    answer["tables"] = {table.name: table.to_json() for table in tables}
+    return code, tables
+
+
+def _with_settings(network: Network, study: Study, pairs: list[str]) -> Network:
+    settings = network.settings
+    for pair in pairs:
+        key, equals, text = pair.partition("=")
+        if not equals:
+            raise NetworkRefused([InputRefused("--set", pair, "KEY=VALUE", where="Command line")])
+        try:
+            value = json.loads(text)
+        except ValueError:
+            value = text
+        path = key if "." in key or key in type(settings).model_fields else f"{study}.{key}"
+        settings = settings_with(settings, path, value)
+    return network.model_copy(update={"settings": settings})
+
+
+def _settings_of(network: Network, study: Study) -> dict[str, Any]:
+    raw = network.settings.model_dump()
+    keys = ["frequency_hz", "s_base_mva", "limits", study, *(["short_circuit"] if study == "arc_flash" else [])]
+    return {key: raw[key] for key in keys}
+
+
+def _write_result(path: Path, text: str, tables: list[Table]) -> None:
+    name = path.name.lower()
+    writers = {".json": lambda: text.encode(), ".csv": lambda: results.to_csv(tables).encode("utf-8-sig"), ".xlsx": lambda: results.to_workbook(tables)}
+    for ending, write in writers.items():
+        if name.endswith(ending):
+            _write(path, write())
+            print(f"Wrote {path}", file=sys.stderr)
+            return
+    raise NetworkRefused([InputRefused("--out", path.name, "a name that ends in .json, .csv or .xlsx", where="Command line")])
+
+
+def _check(options: argparse.Namespace) -> int:
+    """Missing data and what else keeps a study from running, in any state."""
+    try:
+        network, messages = read_network(options.file)
+    except NetworkRefused as error:
+        sys.stdout.write(results.to_json({"file": str(options.file), "studies": {}, "messages": [str(r) for r in error.refusals]}))
+        print(error, file=sys.stderr)
+        return BAD_INPUT
+    told: dict[str, Any] = {}
+    for study in STUDIES:
+        reasons: list[str] = []
+        for state in network.state_names:
+            lacking = [str(m) for m in missing(network.in_state(state), study)]
+            outcome = StateResults(network, state).outcome(study) if not lacking else None
+            reasons += lacking or [str(r) for r in getattr(outcome, "reasons", ())] or ([str(outcome)] if isinstance(outcome, NoSolution) else [])
+        told[study] = {"can_run": not reasons, "missing": list(dict.fromkeys(reasons))}
+    sys.stdout.write(results.to_json({"file": str(options.file), "studies": told, "messages": messages}))
+    decides = [options.study] if options.study else list(STUDIES)
+    return SOLVED if all(told[s]["can_run"] for s in decides) else BAD_INPUT
+
+
+def _schema(options: argparse.Namespace) -> int:
+    sys.stdout.write(results.to_json(northfell_json.schema()))
+    return SOLVED
+
+
+def _labels(options: argparse.Namespace) -> int:
+    from northfell.app.labels import labels_of, pdf
+
+    network, _ = read_network(options.file)
+    labels = labels_of(network)
+    _write(options.out, pdf(network.name, labels, options.template, options.stock))
+    print(f"Wrote {options.out}: {len(labels)} labels.", file=sys.stderr)
+    return SOLVED

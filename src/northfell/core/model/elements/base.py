@@ -1,0 +1,49 @@
+"""What every element has, and the terms its declarations share."""
+
+from typing import Annotated, Any, ClassVar
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+from northfell.core.model.parameters import Study, param
+
+LF: Study = "load_flow"
+SC: Study = "short_circuit"
+AF: Study = "arc_flash"
+NAME_ACCEPTED = "1 to 80 characters on one line"
+IEC = "IEC 60909-0:2016"
+
+
+def _one_line(name: str) -> str:
+    if not 1 <= len(name) <= 80 or not name.isprintable() or name != name.strip():
+        raise ValueError(NAME_ACCEPTED)
+    return name
+
+
+Name = Annotated[str, AfterValidator(_one_line)]
+Reference = Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class Element(BaseModel):
+    """What every element has."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+    TERMINALS: ClassVar[tuple[str, ...]] = ()
+    TITLE: ClassVar[str]
+    PREFIX: ClassVar[str]  # default name by IEC 81346-2 letter
+
+    kind: str
+    id: Reference
+    name: Name = param(label="Name", meaning="Unique in the network; results, labels and files use it.", section="Identity")
+    label: str = param("", label="Text name", meaning="A second, free name, such as the text name in an imported file.", section="Identity")
+    in_service: bool = param(True, label="In service", meaning="Out of service, the element takes no part in any study.", section="Operation", in_state=True)
+    note: str = param("", label="Note", meaning="Free text for whoever stands at the equipment.", section="Notes")
+    assumed: dict[str, str] = Field(default_factory=dict)  # field -> source of the typical value it holds
+
+    @property
+    def buses(self) -> tuple[str, ...]:
+        """The ids of the buses at its terminals, in terminal order."""
+        return tuple(getattr(self, terminal) for terminal in self.TERMINALS)
+
+
+def terminal(label: str, meaning: str) -> Any:
+    return param(label=label, meaning=meaning, section="Connection", refers_to=("bus",))

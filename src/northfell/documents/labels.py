@@ -1,0 +1,160 @@
+"""Arc-flash labels as PDF in true size, after the form of ANSI Z535.4 and with the content NFPA 70E 130.5(H) asks for."""
+
+import io
+import math
+from dataclasses import dataclass
+from datetime import date
+
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.units import mm
+from reportlab.pdfgen.canvas import Canvas
+
+from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.quantities import THIN_SPACE
+from northfell.drawing.label import HEIGHT_MM, WIDTH_MM, LabelText, label_shapes
+from northfell.drawing.metrics import FONTS, register_fonts, unprintable
+from northfell.drawing.shapes import Line, Polygon, Rect, Shape, Text
+
+TEMPLATES = ("field",)
+
+
+@dataclass(frozen=True)
+class Stock:
+    """A sheet of labels: page and cells [mm] from its top left corner."""
+
+    page_mm: tuple[float, float]
+    cells: tuple[tuple[float, float], ...]
+
+
+STOCKS = {"a4": Stock((210.0, 297.0), ((30.0, 30.0), (30.0, 160.0)))}  # two labels of 150 x 100 mm on a page of A4
+
+
+@dataclass(frozen=True)
+class Label:
+    """The figures of one label. Energies are rounded up where they are printed."""
+
+    equipment: str
+    side: str
+    has_line_side: bool
+    network: str
+    danger: bool
+    site_limit_cal_cm2: float
+    energy_cal_cm2: float
+    energy_unit: str
+    working_distance_mm: float
+    boundary_mm: float
+    v_kv: float
+    limited_m: float | None
+    restricted_m: float | None
+    glove_class: str | None
+    state: str
+    several_states: bool
+    method: str
+    notes: tuple[str, ...]
+    made_on: date
+
+    def text(self) -> LabelText:
+        """The label in words."""
+        in_joule = round_up(self.energy_cal_cm2 * 4.184)
+        energy, unit = (in_joule, "J/cm²") if self.energy_unit == "J/cm²" else (round_up(self.energy_cal_cm2), "cal/cm²")
+        if self.energy_unit == "both":
+            unit = f"cal/cm² ({in_joule} J/cm²)"
+        volts = f"{self.v_kv:g} kV" if self.v_kv >= 1 else f"{self.v_kv * 1000:g} V"
+        restricted = "–" if self.limited_m is None else "avoid contact" if self.restricted_m is None else f"{self.restricted_m:g} m"
+        place = f"{self.network} · {self.side} side of the main" if self.has_line_side else self.network
+        governed = f" · governed by state {self.state}" if self.several_states else ""
+        instruction = (
+            f"Do not work on live parts: above the site limit of {self.site_limit_cal_cm2:g} cal/cm²."
+            if self.danger
+            else "Appropriate personal protective equipment required."
+        )
+        return LabelText(
+            signal="DANGER" if self.danger else "WARNING",
+            energy=energy,
+            energy_unit=unit,
+            distance=f"{self.working_distance_mm:.0f} mm",
+            instruction=instruction,
+            rows=(
+                ("Arc-flash boundary", f"{math.ceil(self.boundary_mm / 10) / 100:.2f} m"),
+                ("Nominal voltage", volts),
+                ("Limited approach", "–" if self.limited_m is None else f"{self.limited_m:g} m"),
+                ("Glove class", self.glove_class or "–"),
+                ("Restricted approach", restricted),
+                ("Arc rating at least", f"{round_up(self.energy_cal_cm2)} cal/cm²"),
+            ),
+            equipment=self.equipment,
+            place=place + governed,
+            small=(f"{self.method} · {self.made_on.isoformat()}" + "".join(f" · {note}" for note in self.notes),),
+        )
+
+
+def round_up(value: float) -> str:
+    """A printed energy is never below the computed one: rounded up to one decimal, whole above 100."""
+    if value >= 100:
+        return f"{math.ceil(value - 1e-9):,}".replace(",", THIN_SPACE)
+    return f"{math.ceil(value * 10 - 1e-9) / 10:.1f}"
+
+
+def shapes_of(label: Label) -> list[Shape]:
+    """The label as shapes in millimetres, for screen and paper."""
+    return label_shapes(label.text())
+
+
+def labels_pdf(job: str, labels: list[Label], stock: Stock) -> bytes:
+    """All labels on their stock; the document is titled after the job.
+
+    Raises
+    ------
+    NetworkRefused
+        If a name has letters that the fonts lack: a label with holes must not be printed.
+    """
+    for label in labels:
+        for field, text in (("name", label.equipment), ("network", label.network), ("state", label.state)):
+            if lacking := unprintable(text):
+                raise NetworkRefused([InputRefused(field, text, f"letters that can be printed, not “{lacking}”", where=f"Label {label.equipment}")])
+    register_fonts()
+    out = io.BytesIO()
+    width, height = (v * mm for v in stock.page_mm)
+    canvas = Canvas(out, pagesize=(width, height) if stock.page_mm != (210.0, 297.0) else A4)
+    canvas.setTitle(f"Arc-flash labels, {job}")
+    canvas.setCreator("Northfell")
+    for i, label in enumerate(labels):
+        cell = i % len(stock.cells)
+        if i and cell == 0:
+            canvas.showPage()
+        x, y = stock.cells[cell]
+        canvas.saveState()
+        canvas.translate(x * mm, height - y * mm)
+        for shape in shapes_of(label):
+            _paint(canvas, shape)
+        canvas.restoreState()
+    canvas.save()
+    return out.getvalue()
+
+
+def _paint(canvas: Canvas, shape: Shape) -> None:
+    """One shape; its y runs downward in millimetres, the page's upward in points."""
+    if shape.style.fill:
+        canvas.setFillColor(shape.style.fill)
+    if shape.style.stroke:
+        canvas.setStrokeColor(shape.style.stroke)
+        canvas.setLineWidth(shape.style.width * mm)
+    fill, stroke = int(bool(shape.style.fill)), int(bool(shape.style.stroke))
+    if isinstance(shape, Text):
+        canvas.setFont(FONTS[shape.bold, shape.mono], shape.size * mm)
+        draw = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}[shape.anchor]
+        draw(shape.x * mm, -shape.y * mm, shape.text)
+    elif isinstance(shape, Rect):
+        canvas.roundRect(shape.x * mm, -(shape.y + shape.h) * mm, shape.w * mm, shape.h * mm, shape.corner * mm, stroke, fill)
+    elif isinstance(shape, Line | Polygon):
+        path = canvas.beginPath()
+        (x, y), *rest = shape.points
+        path.moveTo(x * mm, -y * mm)
+        for px, py in rest:
+            path.lineTo(px * mm, -py * mm)
+        if isinstance(shape, Polygon):
+            path.close()
+        canvas.drawPath(path, stroke, fill if isinstance(shape, Polygon) else 0)
+
+
+LABEL_SIZE_MM = (WIDTH_MM, HEIGHT_MM)

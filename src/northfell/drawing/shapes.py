@@ -1,0 +1,142 @@
+"""Shapes and their SVG text. Text from users is escaped here, once."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from html import escape
+
+Point = tuple[float, float]
+
+
+def number(value: float) -> str:
+    """A coordinate without needless digits."""
+    return f"{value:.2f}".rstrip("0").rstrip(".")
+
+
+def _attributes(values: dict[str, str | float]) -> str:
+    return "".join(f' {key}="{escape(number(value) if isinstance(value, float | int) else value)}"' for key, value in values.items() if value not in ("", None))
+
+
+@dataclass(frozen=True)
+class Style:
+    """Explicit colours for what leaves the screen; on screen, `cls` names the tokens."""
+
+    cls: str = ""
+    fill: str = ""
+    stroke: str = ""
+    width: float = 0.0
+
+    def attributes(self) -> dict[str, str | float]:
+        return {"class": self.cls, "fill": self.fill, "stroke": self.stroke, "stroke-width": self.width or ""}
+
+
+PLAIN = Style()
+
+
+@dataclass(frozen=True)
+class Line:
+    points: tuple[Point, ...]
+    style: Style = PLAIN
+
+    def svg(self) -> str:
+        points = " ".join(f"{number(x)},{number(y)}" for x, y in self.points)
+        return f"<polyline{_attributes({'points': points, **self.style.attributes()})}/>"
+
+
+@dataclass(frozen=True)
+class Polygon:
+    points: tuple[Point, ...]
+    style: Style = PLAIN
+
+    def svg(self) -> str:
+        points = " ".join(f"{number(x)},{number(y)}" for x, y in self.points)
+        return f"<polygon{_attributes({'points': points, **self.style.attributes()})}/>"
+
+
+@dataclass(frozen=True)
+class Circle:
+    x: float
+    y: float
+    r: float
+    style: Style = PLAIN
+
+    def svg(self) -> str:
+        return f"<circle{_attributes({'cx': self.x, 'cy': self.y, 'r': self.r, **self.style.attributes()})}/>"
+
+
+@dataclass(frozen=True)
+class Rect:
+    x: float
+    y: float
+    w: float
+    h: float
+    style: Style = PLAIN
+    corner: float = 0.0
+
+    def svg(self) -> str:
+        values = {"x": self.x, "y": self.y, "width": self.w, "height": self.h, "rx": self.corner or "", **self.style.attributes()}
+        return f"<rect{_attributes(values)}/>"
+
+
+@dataclass(frozen=True)
+class Arc:
+    """A half circle from one point to another, bulging to the right of the way."""
+
+    start: Point
+    end: Point
+    r: float
+    style: Style = PLAIN
+
+    def svg(self) -> str:
+        (x1, y1), (x2, y2) = self.start, self.end
+        d = f"M{number(x1)} {number(y1)}A{number(self.r)} {number(self.r)} 0 0 1 {number(x2)} {number(y2)}"
+        return f"<path{_attributes({'d': d, **self.style.attributes()})}/>"
+
+
+@dataclass(frozen=True)
+class Text:
+    """A line of text; `size` is its height in the drawing's unit, `anchor` start, middle or end."""
+
+    x: float
+    y: float
+    text: str
+    style: Style = PLAIN
+    size: float = 0.0
+    anchor: str = "start"
+    bold: bool = False
+    mono: bool = False
+
+    def svg(self) -> str:
+        values: dict[str, str | float] = {"x": self.x, "y": self.y, "font-size": self.size or "", **self.style.attributes()}
+        if self.anchor != "start":
+            values["text-anchor"] = self.anchor
+        if self.bold:
+            values["font-weight"] = "700"
+        if self.mono:
+            values["font-family"] = "Atkinson Hyperlegible Mono, monospace"
+        return f"<text{_attributes(values)}>{escape(self.text)}</text>"
+
+
+Shape = Line | Polygon | Circle | Rect | Arc | Text
+
+
+@dataclass
+class Group:
+    """Shapes of one element, with its classes, its address for the browser and a title for who cannot see it."""
+
+    shapes: list[Shape] = field(default_factory=list)
+    cls: str = ""
+    element: str = ""
+    title: str = ""
+
+    def add(self, *shapes: Shape) -> None:
+        self.shapes.extend(shapes)
+
+
+def svg_of(shapes: Iterable[Shape]) -> str:
+    return "".join(shape.svg() for shape in shapes)
+
+
+def extent(points: Sequence[Point], margin: float) -> tuple[float, float, float, float]:
+    """x, y, width, height that hold all points with a margin."""
+    xs, ys = [p[0] for p in points], [p[1] for p in points]
+    return min(xs) - margin, min(ys) - margin, max(xs) - min(xs) + 2 * margin, max(ys) - min(ys) + 2 * margin

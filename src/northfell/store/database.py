@@ -1,0 +1,72 @@
+"""Connections and migrations."""
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib import resources
+from pathlib import Path
+
+from northfell.core.errors import NorthfellError
+
+
+class LaterDatabase(NorthfellError):
+    """The database was written by a later version of Northfell."""
+
+
+def connect(path: Path | str) -> sqlite3.Connection:
+    """A connection with rows by name, foreign keys on, a write-ahead log, and every commit on the disk before it is answered."""
+    db = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False)
+    db.row_factory = sqlite3.Row
+    db.execute("PRAGMA foreign_keys = ON")
+    db.execute("PRAGMA journal_mode = WAL")
+    db.execute("PRAGMA synchronous = FULL")
+    return db
+
+
+@contextmanager
+def transaction(db: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
+    """All or nothing; the write lock is taken at the start."""
+    db.execute("BEGIN IMMEDIATE")
+    try:
+        yield db
+    except BaseException:
+        db.execute("ROLLBACK")
+        raise
+    db.execute("COMMIT")
+
+
+def migrations() -> list[tuple[int, str]]:
+    """The numbered migrations in order."""
+    folder = resources.files("northfell.store") / "migrations"
+    found = [(int(f.name[:4]), f.read_text(encoding="utf-8")) for f in folder.iterdir() if f.name.endswith(".sql")]
+    return sorted(found)
+
+
+def migrate(db: sqlite3.Connection) -> None:
+    """Bring a database to the newest schema; each migration and its number are one transaction.
+
+    Raises
+    ------
+    LaterDatabase
+        If it is newer than this program.
+    """
+    steps = migrations()
+    with transaction(db):
+        at = db.execute("PRAGMA user_version").fetchone()[0]
+        if at > steps[-1][0]:
+            raise LaterDatabase(f"The database has schema {at}; this version of Northfell reads up to {steps[-1][0]}. Start the later version.")
+        for number, sql in steps:
+            if number > at:
+                for statement in _statements(sql):
+                    db.execute(statement)
+                db.execute(f"PRAGMA user_version = {number:d}")
+
+
+def _statements(sql: str) -> Iterator[str]:
+    """The statements of a script one by one, since executescript would commit."""
+    part = ""
+    for line in sql.splitlines(keepends=True):
+        part += line
+        if sqlite3.complete_statement(part):
+            yield part
+            part = ""

@@ -1,0 +1,123 @@
+"""Projects and their networks in the database. Each function takes the connection; the caller owns the transaction."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from sqlite3 import Connection
+
+from northfell.core.errors import NotFound, StaleVersion
+from northfell.core.model.elements import ELEMENT
+from northfell.core.model.network import Network, OperatingState, Sheet
+from northfell.core.model.settings import ProjectSettings
+
+
+@dataclass(frozen=True, slots=True)
+class ProjectRow:
+    id: int
+    name: str
+    version: int
+    head: int
+    changed_at: str
+
+
+COLUMNS = "id, name, version, head, changed_at"
+
+
+def all_projects(db: Connection) -> list[ProjectRow]:
+    rows = db.execute(f"SELECT {COLUMNS} FROM project ORDER BY changed_at DESC, id DESC")
+    return [ProjectRow(**dict(row)) for row in rows]
+
+
+def project(db: Connection, project_id: int) -> ProjectRow:
+    row = db.execute(f"SELECT {COLUMNS} FROM project WHERE id = ?", (project_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"There is no project {project_id} (any more).")
+    return ProjectRow(**dict(row))
+
+
+def insert_project(db: Connection, network: Network) -> int:
+    """A new project that holds a network."""
+    cursor = db.execute("INSERT INTO project (name, settings, changed_at) VALUES (?, ?, ?)", (network.name, network.settings.model_dump_json(), _now()))
+    project_id = int(cursor.lastrowid or 0)
+    write_network(db, project_id, Network(name=network.name), network)
+    return project_id
+
+
+def network_of(db: Connection, project_id: int) -> Network:
+    """The network as it stands."""
+    head = db.execute("SELECT name, settings FROM project WHERE id = ?", (project_id,)).fetchone()
+    if head is None:
+        raise NotFound(f"There is no project {project_id} (any more).")
+    bodies = db.execute("SELECT id, body FROM element WHERE project_id = ? ORDER BY position", (project_id,))
+    elements = {row["id"]: ELEMENT.validate_json(row["body"]) for row in bodies}
+    states = db.execute("SELECT body FROM operating_state WHERE project_id = ? ORDER BY position", (project_id,))
+    sheets = db.execute("SELECT body FROM sheet WHERE project_id = ? ORDER BY position", (project_id,))
+    return Network.model_construct(
+        name=head["name"],
+        elements=elements,
+        states=[OperatingState.model_validate_json(row["body"]) for row in states],
+        sheets=[Sheet.model_validate_json(row["body"]) for row in sheets],
+        settings=ProjectSettings.model_validate_json(head["settings"]),
+    )
+
+
+def write_network(db: Connection, project_id: int, old: Network, new: Network) -> None:
+    """Write what differs between two networks; elements that are the same object are not touched."""
+    gone = [(project_id, element_id) for element_id in old.elements if element_id not in new.elements]
+    db.executemany("DELETE FROM element WHERE project_id = ? AND id = ?", gone)
+    changed = [(e.model_dump_json(), project_id, e.id) for e in new.elements.values() if e.id in old.elements and old.elements[e.id] is not e]
+    db.executemany("UPDATE element SET body = ? WHERE project_id = ? AND id = ?", changed)
+    _insert_elements(db, project_id, old, new)
+    if old.states != new.states:
+        _rewrite(db, "operating_state", project_id, [s.model_dump_json() for s in new.states])
+    if old.sheets != new.sheets:
+        _rewrite(db, "sheet", project_id, [s.model_dump_json() for s in new.sheets])
+    if old.settings != new.settings:
+        db.execute("UPDATE project SET settings = ? WHERE id = ?", (new.settings.model_dump_json(), project_id))
+
+
+def _insert_elements(db: Connection, project_id: int, old: Network, new: Network) -> None:
+    """New elements, each at a position between its neighbours."""
+    known = dict(db.execute("SELECT id, position FROM element WHERE project_id = ?", (project_id,)).fetchall()) if old.elements else {}
+    ids = list(new.elements)
+    last = max(known.values(), default=0.0)
+    before = 0.0
+    for at, element_id in enumerate(ids):
+        if element_id in known:
+            before = known[element_id]
+            continue
+        after = next((known[i] for i in ids[at + 1 :] if i in known), None) if before < last else None
+        before = (before + after) / 2 if after is not None else max(before, last) + 1
+        last = max(last, before)
+        values = (project_id, element_id, before, new.elements[element_id].model_dump_json())
+        db.execute("INSERT INTO element (project_id, id, position, body) VALUES (?, ?, ?, ?)", values)
+
+
+def _rewrite(db: Connection, table: str, project_id: int, bodies: list[str]) -> None:
+    db.execute(f"DELETE FROM {table} WHERE project_id = ?", (project_id,))
+    db.executemany(f"INSERT INTO {table} (project_id, position, body) VALUES (?, ?, ?)", [(project_id, i, b) for i, b in enumerate(bodies)])
+
+
+def advance(db: Connection, project_id: int, version: int, head: int) -> None:
+    """Count the version up and set the head of history.
+
+    Raises
+    ------
+    StaleVersion
+        If the project is no longer at `version`.
+    """
+    sql = "UPDATE project SET version = version + 1, head = ?, changed_at = ? WHERE id = ? AND version = ?"
+    if db.execute(sql, (head, _now(), project_id, version)).rowcount == 0:
+        raise StaleVersion("The project was changed meanwhile. Look at it again, then repeat the change.")
+
+
+def delete_project(db: Connection, project_id: int) -> None:
+    db.execute("DELETE FROM project WHERE id = ?", (project_id,))
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def element_counts(db: Connection) -> dict[int, int]:
+    """How many elements each project has."""
+    return {row[0]: row[1] for row in db.execute("SELECT project_id, count(*) FROM element GROUP BY project_id")}

@@ -1,0 +1,82 @@
+"""The web application: routes by subject, security headers, and errors in words."""
+
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from fastapi import FastAPI, Request, Response
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import PlainTextResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from northfell import __version__
+from northfell.app.studies import ResultsCache
+from northfell.core.errors import CannotRun, NetworkRefused, NorthfellError, NotFound, StaleVersion
+from northfell.store import connect
+from northfell.store.database import migrate
+from northfell.web import routes_edits, routes_projects, routes_results, routes_workspace
+from northfell.web.pages import error_page
+
+HERE = Path(__file__).parent
+MOST_BODY_BYTES = 33 * 1024 * 1024
+HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; img-src 'self' data:; style-src 'self'; script-src 'self'; object-src 'none'; base-uri 'none'; "
+    "frame-ancestors 'none'; form-action 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cache-Control": "no-store",
+}
+
+
+def create_application(database: Path) -> FastAPI:
+    """The application on one database file, brought to the newest schema first."""
+    db = connect(database)
+    migrate(db)
+    db.close()
+    application = FastAPI(title="Northfell", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
+    application.state.database = database
+    application.state.results = ResultsCache()
+    application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    for routes in (routes_projects, routes_edits, routes_results, routes_workspace):
+        application.include_router(routes.router)
+    application.middleware("http")(_guard)
+    application.add_exception_handler(NorthfellError, _told)  # type: ignore[arg-type]
+    application.add_exception_handler(RequestValidationError, _bad_request)  # type: ignore[arg-type]
+    application.add_exception_handler(HTTPException, _http_error)  # type: ignore[arg-type]
+    return application
+
+
+async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+    """Bound what is sent, refuse writes that another site's page asks for, and set the headers of every answer."""
+    if request.method not in ("GET", "HEAD"):
+        length = request.headers.get("content-length", "")
+        if not length.isdigit() or int(length) > MOST_BODY_BYTES:
+            return PlainTextResponse(f"What was sent is too large: accepted is at most {MOST_BODY_BYTES // 1_000_000} MB.", 413, HEADERS)
+        origin = request.headers.get("origin")
+        foreign = origin is not None and urlsplit(origin).netloc != request.headers.get("host", "")
+        if foreign or request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+            return PlainTextResponse("A page of another site asked for this change. It was refused.", 403, HEADERS)
+    response = await call_next(request)
+    for name, value in HEADERS.items():
+        if not (name == "Cache-Control" and request.url.path.startswith("/static/")):
+            response.headers.setdefault(name, value)
+    return response
+
+
+def _status(error: NorthfellError) -> int:
+    return 404 if isinstance(error, NotFound) else 409 if isinstance(error, StaleVersion) else 422
+
+
+def _told(request: Request, error: NorthfellError) -> Response:
+    lines = [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else list(error.reasons) if isinstance(error, CannotRun) else [str(error)]
+    return error_page(request, _status(error), lines)
+
+
+def _bad_request(request: Request, error: RequestValidationError) -> Response:
+    lines = [f"{'.'.join(str(p) for p in one['loc'][1:])}: {one['msg'].lower()}" for one in error.errors()]
+    return error_page(request, 422, lines)
+
+
+def _http_error(request: Request, error: HTTPException) -> Response:
+    return error_page(request, error.status_code, [str(error.detail)])

@@ -1,0 +1,126 @@
+"""The card of the selected element: its data by section, from the declarations, and what the stage knows of it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from northfell.app.studies import Results
+from northfell.core.findings import Finding
+from northfell.core.model.completeness import missing_of
+from northfell.core.model.elements import Element, Relay, Switching
+from northfell.core.model.network import NORMAL, Network
+from northfell.core.model.parameters import STUDIES, Parameter, parameters_of
+from northfell.core.quantities import entry
+from northfell.web.figures import Figure, Section, figures_of
+from northfell.web.naming import Ends
+from northfell.web.view import View
+
+HIDDEN = {"id", "kind"}
+
+
+@dataclass(frozen=True)
+class FieldShown:
+    """One parameter as an entry on the card."""
+
+    p: Parameter
+    value: str
+    choices: tuple[tuple[str, str], ...] = ()
+    assumed: str = ""
+    missing: bool = False
+    acts: bool = True
+    normal: str = ""  # what it is in Normal, where the state shown differs
+
+
+@dataclass(frozen=True)
+class Card:
+    element: Element
+    subtitle: str
+    state: str
+    figures: list[Section]
+    sections: list[tuple[str, list[FieldShown]]]
+    findings: list[Finding]
+    missing_for: list[str]
+    can_fill: bool
+    operable: str = ""  # "Open" or "Close"
+    references: dict[str, list[str]] = field(default_factory=dict)
+    energised: bool = True
+
+
+def card_of(network: Network, results: Results, view: View, findings: list[Finding]) -> Card | None:
+    """The card, or None where nothing is selected."""
+    if view.selected not in network.elements:
+        return None
+    normal = network.elements[view.selected]
+    element = network.in_state(view.state)[view.selected]
+    lacking = {m.parameter.name: study for study in STUDIES for m in missing_of(network.elements, element, study)}
+    shown_fields = [_field(network, element, normal, p, lacking) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
+    sections: dict[str, list[FieldShown]] = {}
+    for one in shown_fields:
+        sections.setdefault(one.p.section, []).append(one)
+    order = ["Rating", "Impedance", "Construction", "Enclosure", "Protection", "Operation", "Connection", "Identity", "Notes"]
+    from northfell.core.network import energised, topology_of
+
+    state = energised(network.in_state(view.state), topology_of(network.in_state(view.state)))
+    return Card(
+        element=element,
+        subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
+        state=view.state,
+        figures=figures_of(network, results, view, element),
+        sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
+        findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
+        missing_for=sorted({study.replace("_", " ") for study in lacking.values()}),
+        can_fill=any(p.typical and p.name in lacking for p in parameters_of(type(element))),
+        operable=("Open" if element.closed else "Close") if isinstance(element, Switching) else "",
+        references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
+        energised=state.get(element.id, True),
+    )
+
+
+def _trips(network: Network, element: Element) -> str:
+    return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
+
+
+def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: Mapping[str, str]) -> FieldShown:
+    value, base = getattr(element, p.name), getattr(normal, p.name)
+    choices: tuple[tuple[str, str], ...] = ()
+    if p.form == "choice":
+        choices = tuple((_text(network, p, c), _label(p, c)) for c in p.choices)
+    elif p.form == "yes or no":
+        choices = (("true", "yes"), ("false", "no"))
+    return FieldShown(
+        p=p,
+        value=_text(network, p, value),
+        choices=((("", "–"), *choices) if p.optional and choices else choices),
+        assumed=element.assumed.get(p.name, ""),
+        missing=p.name in lacking,
+        acts=p.acts(element.__dict__),
+        normal=_text(network, p, base) if value != base else "",
+    )
+
+
+CURVE_NAMES = {
+    "IEC_SI": "IEC standard inverse", "IEC_VI": "IEC very inverse", "IEC_EI": "IEC extremely inverse", "IEEE_MI": "IEEE moderately inverse",
+    "IEEE_VI": "IEEE very inverse", "IEEE_EI": "IEEE extremely inverse", "LTI": "long-time inverse", "STI": "short-time inverse",
+}  # fmt: skip
+
+
+def _label(p: Parameter, choice: Any) -> str:
+    return CURVE_NAMES.get(choice, choice) if p.name == "curve" else entry(choice) if isinstance(choice, float | int) else str(choice)
+
+
+def _text(network: Network, p: Parameter, value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if p.form == "reference":
+        return network.elements[value].name if value in network.elements else str(value)
+    return entry(value) if isinstance(value, float | int) else str(value)
+
+
+def state_note(view: View) -> str:
+    """What an edit of a state's value changes, in words."""
+    return "" if view.state == NORMAL else f"Values marked ◆ are set for {view.state} only."
+
+
+__all__ = ["Card", "FieldShown", "Figure", "Section", "card_of", "state_note"]

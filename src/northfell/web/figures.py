@@ -1,0 +1,263 @@
+"""What the current stage knows of one element, as figures that open their working."""
+
+import cmath
+import math
+from dataclasses import dataclass, field
+from urllib.parse import urlencode
+
+from northfell.app.labels import governing
+from northfell.app.studies import Results
+from northfell.core.errors import NorthfellError
+from northfell.core.findings import severity_of
+from northfell.core.model.elements import Bus, Element, Relay, Switching
+from northfell.core.model.network import Network
+from northfell.core.quantities import figure, fixed
+from northfell.core.studies.arc_flash import ArcFlash
+from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.web.view import View
+
+
+@dataclass(frozen=True)
+class Figure:
+    label: str
+    text: str
+    unit: str = ""
+    severity: str = ""
+    working: str = ""  # query of its working, where it has one
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Section:
+    title: str
+    figures: list[Figure] = field(default_factory=list)
+    aside: str = ""
+    message: str = ""
+
+
+def figures_of(network: Network, results: Results, view: View, element: Element) -> list[Section]:
+    """Sections for the stage shown; a study that cannot run says why instead."""
+    try:
+        if view.stage == "flow":
+            return _flow(network, results, view, element)
+        if view.stage == "faults":
+            return _faults(results.at(view.state).short_circuit(), view, element)
+        if view.stage == "arc-flash":
+            return _arc_flash(network, results, view, element)
+    except NorthfellError as error:
+        return [Section("No result in this state", message=str(error).splitlines()[0])]
+    return []
+
+
+def _flow(network: Network, results: Results, view: View, e: Element) -> list[Section]:
+    flow = results.at(view.state).load_flow()
+    found: list[Figure] = []
+    if isinstance(e, Bus):
+        found = _bus_voltage(flow, e, network)
+    elif e.id in flow.terminal_power and not math.isnan(flow.terminal_power[e.id][0].real):
+        found = _terminal_figures(flow, e, network)
+    sections = [Section("Flow", found)] if found else [Section("Flow", message=_no_flow(flow, e))]
+    if len(e.TERMINALS) == 2 and len(network.state_names) > 1:
+        sections.append(Section("In every state", _loading_by_state(network, results, e), "loading"))
+    elif isinstance(e, Bus) and len(network.state_names) > 1:
+        sections.append(Section("In every state", _voltage_by_state(network, results, e), "voltage"))
+    return sections
+
+
+def _no_flow(flow: LoadFlow, e: Element) -> str:
+    if isinstance(e, Relay):
+        return "A relay carries no power of its own; see its breaker."
+    if not e.in_service:
+        return "Out of service in this state."
+    if isinstance(e, Switching) and not e.closed:
+        return "Open in this state."
+    return "Not fed in this state."
+
+
+def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
+    at = flow.net.topology.bus_index[e.id]
+    v = complex(flow.v[at])
+    if cmath.isnan(v):
+        return []
+    limits = network.settings.limits
+    deviation = 100 * (abs(v) - 1)
+    severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
+    kv = abs(v) * float(flow.net.v_nominal_kv[at])
+    found = [Figure("Voltage", figure(kv), "kV", severity)] if math.isfinite(kv) else []
+    found += [
+        Figure("Voltage, per unit", fixed(abs(v), 4), "p.u.", severity),
+        Figure("Deviation from nominal", fixed(deviation, 1), "%", severity),
+        Figure("Angle", fixed(math.degrees(cmath.phase(v)), 2), "deg"),
+    ]
+    return found
+
+
+def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figure]:
+    limits = network.settings.limits
+    power, currents = flow.terminal_power[e.id], flow.current_a(e)
+    found: list[Figure] = []
+    if len(e.TERMINALS) == 2:
+        one = flow.loading(e)
+        if one.pct is not None:
+            severity = severity_of(one.pct, limits.loading_close_pct, limits.loading_breach_pct) or ""
+            found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, note=f"of {one.rating:g} {one.unit}, {one.basis}"))
+    sign = -1 if e.kind in ("infeed", "synchronous_generator") else 1
+    s = sign * power[0]
+    sides = ["first side", "second side"] if e.TERMINALS[0] == "from_bus" else ["high side", "low side"]
+    where = f", {sides[0]}" if len(e.TERMINALS) == 2 else ""
+    word = "delivered" if sign < 0 else ""
+    found += [
+        Figure(f"Active power {word}".strip() + where, figure(s.real), "MW"),
+        Figure(f"Reactive power {word}".strip() + where, figure(s.imag), "Mvar"),
+        Figure("Apparent power", figure(abs(s)), "MVA"),
+    ]
+    found += [
+        Figure(f"Current, {side}" if len(e.TERMINALS) == 2 else "Current", figure(i), "A") for side, i in zip(sides, currents, strict=False) if i is not None
+    ]
+    if abs(s) > 0:
+        found.append(Figure("Power factor", fixed(abs(s.real) / abs(s), 3)))
+    if len(e.TERMINALS) == 2 and not isinstance(e, Switching):
+        loss = sum(power)
+        found += [Figure("Losses", figure(loss.real * 1000), "kW"), Figure("Reactive losses", figure(loss.imag * 1000), "kvar")]
+    return found
+
+
+def _loading_by_state(network: Network, results: Results, e: Element) -> list[Figure]:
+    limits = network.settings.limits
+    values = {}
+    for state in network.state_names:
+        outcome = results.at(state).outcome("load_flow")
+        values[state] = outcome.loading(outcome.net.elements[e.id]).pct if isinstance(outcome, LoadFlow) else None
+    return _by_state(values, "%", lambda v: severity_of(v, limits.loading_close_pct, limits.loading_breach_pct) or "", 1)
+
+
+def _voltage_by_state(network: Network, results: Results, e: Element) -> list[Figure]:
+    limits = network.settings.limits
+    found = []
+    for state in network.state_names:
+        outcome = results.at(state).outcome("load_flow")
+        v = abs(complex(outcome.v[outcome.net.topology.bus_index[e.id]])) if isinstance(outcome, LoadFlow) else math.nan
+        severity = severity_of(100 * abs(v - 1), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if math.isfinite(v) else ""
+        found.append(Figure(state, fixed(v, 3) if math.isfinite(v) else "not fed", "p.u." if math.isfinite(v) else "", severity))
+    return found
+
+
+def _by_state(values: dict[str, float | None], unit: str, severity, digits: int | None = None) -> list[Figure]:  # type: ignore[no-untyped-def]
+    worst = max((v for v in values.values() if v is not None), default=None)
+    return [
+        Figure(
+            state,
+            "not fed" if v is None else fixed(v, digits) if digits is not None else figure(v, 3),
+            unit if v is not None else "",
+            severity(v) if v is not None else "",
+            note="worst" if v is not None and v == worst and len(values) > 1 else "",
+        )
+        for state, v in values.items()
+    ]
+
+
+def _faults(faults: ShortCircuit, view: View, e: Element) -> list[Section]:
+    if not isinstance(e, Bus):
+        return [Section("Faults", message="Select a bus to see its fault currents and what each branch brings.")]
+    at = faults.net.topology.bus_index[e.id]
+    if not faults.net.topology.fed_bus(at):
+        return [Section("Faults", message="Not fed in this state: no fault current.")]
+    sections = []
+    for case, title in (("max", "Maximum, motors in"), ("min", "Minimum, motors out")):
+        one = faults.cases[case]
+        z = complex(one.z1_ohm[at])
+        query = {"study": "short_circuit", "case": case}
+        sections.append(Section(f"Three-phase fault · {title}", [
+            Figure("Initial symmetrical I″k", figure(float(one.ik_ka[at])), "kA", working=urlencode({**query, "quantity": "ik_ka"})),
+            Figure("Peak ip", figure(float(one.ip_ka[at])), "kA", working=urlencode({**query, "quantity": "ip_ka"})),
+            Figure("Peak factor κ", fixed(float(one.kappa[at]), 3)),
+            Figure("X/R at the fault", figure(z.imag / z.real) if z.real else "–"),
+            Figure("Impedance |Z1|", figure(abs(z)), "ohm"),
+        ], "working"))  # fmt: skip
+    contributions = faults.contributions(at, "max")
+    largest = [c for c in contributions if abs(c[2]) > 1e-6]
+    listed = [
+        Figure(el.name, figure(abs(i)), "kA", note=f"∠ {fixed(math.degrees(cmath.phase(i)), 1)}°") for el, _, i in sorted(largest, key=lambda c: -abs(c[2]))
+    ]
+    total = sum((i for _, _, i in contributions), 0j)
+    listed.append(Figure("Sum of contributions", figure(abs(total)), "kA", note=f"∠ {fixed(math.degrees(cmath.phase(total)), 1)}°"))
+    sections.append(Section("What each brings, maximum", listed))
+    return sections
+
+
+def _arc_flash(network: Network, results: Results, view: View, e: Element) -> list[Section]:
+    study = results.at(view.state).arc_flash()
+    if not isinstance(e, Bus):
+        return [Section("Arc flash", message="Select a board to see its energy, what clears it, and its label.")]
+    if e.electrode_configuration is None:
+        return [Section("Arc flash", message="No enclosure data: choose the electrode configuration below to make this a location.")]
+    location = study.location(e.id, view.side) or study.location(e.id, "load")
+    assert location is not None
+    if location.worst is None:
+        told = "; ".join(location.warnings) or "Not fed in this state."
+        return [Section("Arc flash", message=told), _energy_by_state(network, results, e, location.side)]
+    return [*_location(study, view, network), _energy_by_state(network, results, e, location.side)]
+
+
+def _location(study: ArcFlash, view: View, network: Network) -> list[Section]:
+    location = study.location(view.selected, view.side) or study.location(view.selected, "load")
+    assert location is not None
+    assert location.worst is not None
+    w, limits = location.worst, network.settings.limits
+    severity = severity_of(w.energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or ""
+    reduced, full = location.variant(w.case, "reduced"), location.variant(w.case, "full")
+    widest = max(location.variants, key=lambda v: v.boundary_mm)
+    query = {"study": "arc_flash", "side": location.side}
+
+    def opened(quantity: str, variant: str, case: str) -> str:
+        return urlencode({**query, "quantity": quantity, "variant": variant, "case": case})
+
+    device = study.net.name(w.device) if w.device else "no device"
+    opens = f"{figure(w.opens_at_s, 3)}" if math.isfinite(w.opens_at_s) else "never"
+    chain = [
+        Figure(
+            "Bolted fault",
+            figure(w.i_bolted_ka),
+            "kA",
+            note=f"{w.case}imum case",
+            working=urlencode({"study": "short_circuit", "quantity": "ik_ka", "case": w.case, "faulted": location.faulted}),
+        ),
+        Figure("Arcing current", figure(full.i_arc_ka), "kA", note=f"reduced {figure(reduced.i_arc_ka)}"),
+        Figure(f"Through {device}", figure(w.i_device_ka), "kA", note=f"{w.variant} current"),
+        Figure(f"{device} opens", opens, "s" if opens != "never" else "", note=w.stage),
+        *([Figure("Arc lasts", figure(w.arc_time_s, 3), "s", note="two-second rule")] if w.arc_time_s != w.opens_at_s else []),
+        Figure(
+            "Incident energy", figure(w.energy_cal_cm2, 3), "cal/cm²", severity, opened("energy_cal_cm2", w.variant, w.case), f"{w.variant} current governs"
+        ),
+        Figure("Boundary", figure(widest.boundary_mm / 1000, 3), "m", "", opened("boundary_mm", widest.variant, widest.case), "at 1.2 cal/cm²"),
+    ]
+    four = [
+        Figure(
+            f"{v.case}imum, {v.variant}",
+            figure(v.energy_cal_cm2, 3),
+            "cal/cm²",
+            working=opened("energy_cal_cm2", v.variant, v.case),
+            note=f"{figure(v.arc_time_s, 3)} s",
+        )
+        for v in sorted(location.variants, key=lambda v: (v.case, v.variant))
+    ]
+    return [Section(f"Arc flash, {location.side} side", chain, "working"), Section("Cases", four, "working")]
+
+
+def _energy_by_state(network: Network, results: Results, e: Bus, side: str) -> Section:
+    limits = network.settings.limits
+    values: dict[str, float | None] = {}
+    for state in network.state_names:
+        outcome = results.at(state).outcome("arc_flash")
+        one = outcome.location(e.id, side) if isinstance(outcome, ArcFlash) else None
+        values[state] = one.worst.energy_cal_cm2 if one and one.worst else None
+    figures = _by_state(values, "cal/cm²", lambda v: severity_of(v, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or "")
+    return Section("In every state", figures, "energy")
+
+
+def governing_state(results: Results, bus_id: str, side: str) -> str:
+    """The state that governs a location's label; empty where none gives an energy."""
+    studies = {s: o for s in results.network.state_names if isinstance(o := results.at(s).outcome("arc_flash"), ArcFlash)}
+    found = governing(studies, bus_id, side)
+    return found[0] if found else ""

@@ -1,0 +1,34 @@
+"""Between which boards an element stands: junctions that only join two elements are looked through."""
+
+from collections.abc import Mapping
+
+from northfell.core.model.elements import Bus, Element
+
+
+class Ends:
+    """Names of the boards at the ends of elements."""
+
+    def __init__(self, elements: Mapping[str, Element]) -> None:
+        self._elements = elements
+        self._at: dict[str, list[Element]] = {}
+        for e in elements.values():
+            for bus_id in e.buses:
+                self._at.setdefault(bus_id, []).append(e)
+
+    def of(self, e: Element) -> str:
+        """Such as “33 kV intake → 11 kV board A”."""
+        return " → ".join(self._name(bus_id, e) for bus_id in e.buses)
+
+    def _name(self, bus_id: str, coming_from: Element) -> str:
+        seen: set[str] = set()
+        while bus_id not in seen:
+            seen.add(bus_id)
+            bus = self._elements[bus_id]
+            others = [e for e in self._at.get(bus_id, ()) if e is not coming_from]
+            if not isinstance(bus, Bus) or bus.bus_kind != "junction" or len(others) != 1:
+                break
+            (coming_from,) = others
+            if len(coming_from.TERMINALS) != 2:
+                return coming_from.name
+            bus_id = next(b for b in coming_from.buses if b != bus_id)
+        return self._elements[bus_id].name

@@ -1,0 +1,57 @@
+"""What every route shares: the connection, the templates, and answering a person or a fragment request."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import Depends, Request, Response
+from fastapi.templating import Jinja2Templates
+from pydantic import BaseModel
+
+from northfell.core.model.parameters import Parameter, parameters_of
+from northfell.core.quantities import entry, figure, fixed
+from northfell.store import connect
+
+
+def settings_parameters(group: BaseModel) -> tuple[Parameter, ...]:
+    """The declarations of a group of settings."""
+    return parameters_of(type(group))
+
+
+templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
+templates.env.filters["figure"] = figure
+templates.env.filters["fixed"] = fixed
+templates.env.filters["entry"] = entry
+templates.env.globals["settings_parameters"] = settings_parameters
+templates.env.trim_blocks = templates.env.lstrip_blocks = True
+
+
+def _database(request: Request) -> Iterator[Any]:
+    db = connect(request.app.state.database)
+    try:
+        yield db
+    finally:
+        db.close()
+
+
+Db = Annotated[Any, Depends(_database)]
+
+
+def is_fragment(request: Request) -> bool:
+    """Whether a part of the page asked, not the browser for a whole one."""
+    return request.headers.get("hx-request") == "true" and request.headers.get("hx-history-restore-request") != "true"
+
+
+def answer(request: Request, page: str, fragment: str, status_code: int = 200, **seen: Any) -> Response:
+    """The fragment for a part of the page, the page that includes it for everyone else."""
+    return templates.TemplateResponse(request, fragment if is_fragment(request) else page, seen, status_code=status_code)
+
+
+def error_page(request: Request, status: int, lines: list[str]) -> Response:
+    """An error in words, as a notice beside what is shown, or as a page of its own."""
+    response = answer(request, "error.html", "_notice.html", status, lines=lines, status=status)
+    if is_fragment(request):
+        response.headers["HX-Retarget"] = "#notice"
+        response.headers["HX-Reswap"] = "innerHTML"
+        response.headers["HX-Push-Url"] = "false"
+    return response

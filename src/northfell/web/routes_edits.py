@@ -1,0 +1,75 @@
+"""Edits: each is a change set, kept before it is answered with the workspace as it then stands."""
+
+from collections.abc import Callable
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, Response
+
+from northfell.app import edits, projects
+from northfell.app.projects import NothingToUndo, Project
+from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
+from northfell.core.model.changes import Change
+from northfell.core.model.network import Network
+from northfell.web.pages import Db
+from northfell.web.routes_workspace import show
+from northfell.web.view import Looking, View
+
+router = APIRouter(prefix="/projects/{project_id}")
+Version = Annotated[int, Form(ge=0)]
+Typed = Annotated[str, Form(max_length=10_000)]
+
+
+@router.post("/elements/{element_id}/set/{field}")
+def set_field(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "") -> Response:
+    """Set one parameter; what is refused stays in its field with the reason."""
+    typed = {"field": field, "value": value}
+    return _change(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value), typed)
+
+
+@router.post("/elements/{element_id}/operate")
+def operate(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
+    """Open or close a switching device in the state shown."""
+    return _change(request, db, view, version, lambda network: edits.operate(network, view.state, element_id))
+
+
+@router.post("/elements/{element_id}/typical")
+def typical(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
+    """Fill what is missing with typical values."""
+    return _change(request, db, view, version, lambda network: edits.fill_typical(network, element_id))
+
+
+@router.post("/settings/{path}")
+def setting(request: Request, db: Db, view: Looking, path: str, version: Version, value: Typed = "") -> Response:
+    """Change one setting of the project."""
+    return _change(request, db, view, version, lambda network: edits.set_setting(network, path, value), {"field": path, "value": value})
+
+
+@router.post("/undo")
+def undo(request: Request, db: Db, view: Looking) -> Response:
+    return _step(request, db, view, projects.undo)
+
+
+@router.post("/redo")
+def redo(request: Request, db: Db, view: Looking) -> Response:
+    return _step(request, db, view, projects.redo)
+
+
+def _step(request: Request, db: Db, view: View, act: Callable[[Db, int], Project]) -> Response:
+    try:
+        opened = act(db, view.project_id)
+    except NothingToUndo as error:
+        return show(request, db, projects.open_project(db, view.project_id), view, notice=[str(error)])
+    return show(request, db, opened, view)
+
+
+def _change(request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None) -> Response:
+    opened = projects.open_project(db, view.project_id)
+    try:
+        opened = projects.change_project(db, view.project_id, make(opened.network), version)
+    except NetworkRefused as error:
+        return show(request, db, opened, view, 422, refused=[str(r) for r in error.refusals], typed=typed)
+    except StaleVersion as error:
+        return show(request, db, opened, view, 409, refused=[str(error)], typed=typed)
+    except NorthfellError as error:
+        return show(request, db, opened, view, 422, notice=[str(error)], typed=typed)
+    return show(request, db, opened, view)

@@ -1,0 +1,65 @@
+"""The list of projects, and import, which always makes a new one."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, File, Request, Response, UploadFile
+from fastapi.responses import RedirectResponse
+
+from northfell.app import projects as use_cases
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
+from northfell.core.model.network import Network, Sheet
+from northfell.core.network import energised, topology_of
+from northfell.drawing.layout import laid_out
+from northfell.drawing.shapes import svg_of
+from northfell.drawing.sheet import draw
+from northfell.formats import common_data_format, northfell_json
+from northfell.store import projects
+from northfell.web.pages import Db, templates
+
+router = APIRouter()
+
+
+@router.get("/")
+def all_projects(request: Request, db: Db) -> Response:
+    return _list(request, db)
+
+
+def _list(request: Request, db: Any, status: int = 200, refused: list[str] | None = None, file_name: str = "") -> Response:
+    counts = projects.element_counts(db)
+    listed = []
+    for row in projects.all_projects(db):
+        opened = use_cases.open_project(db, row.id)
+        findings = request.app.state.results.of(row.id, row.version, opened.network).findings() if counts.get(row.id, 0) <= 500 else []
+        open_ones = {s: sum(f.severity == s for f in findings) for s in ("breach", "close", "missing")}
+        listed.append({"row": row, "elements": counts.get(row.id, 0), "picture": _picture(opened.network), "findings": open_ones})
+    seen = {"projects": listed, "svg_of": svg_of, "refused": refused or [], "file_name": file_name}
+    return templates.TemplateResponse(request, "projects.html", seen, status_code=status)
+
+
+def _picture(network: Network) -> Any:
+    """A small picture of the first sheet."""
+    elements = network.elements
+    sheet = network.sheets[0] if network.sheets else Sheet(name="Laid out", placements=laid_out(elements))
+    return draw(elements, sheet, energised(elements, topology_of(elements)), {})
+
+
+@router.post("/projects/import")
+def import_project(request: Request, db: Db, file: Annotated[UploadFile, File()]) -> Response:
+    """A network file becomes a new project; a refused one changes nothing and says why."""
+    name = file.filename or ""
+    try:
+        data = file.file.read(northfell_json.MOST_BYTES + 1)
+        if len(data) > northfell_json.MOST_BYTES:
+            raise NetworkRefused([northfell_json.too_large(file.size or len(data))])
+        if name.lower().endswith(".cdf"):
+            network, _ = common_data_format.read(data.decode("latin-1"))
+        elif name.lower().endswith(".json"):
+            network = northfell_json.read(data)
+        else:
+            raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell.json or .cdf", where="File")])
+    except NetworkRefused as error:
+        return _list(request, db, 422, [str(r) for r in error.refusals], name)
+    except NorthfellError as error:
+        return _list(request, db, 422, [str(error)], name)
+    project_id = use_cases.create_project(db, network)
+    return RedirectResponse(f"/projects/{project_id}/network", 303)

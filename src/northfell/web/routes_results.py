@@ -1,0 +1,106 @@
+"""Figures and files: working, tables, labels, and the network itself."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Request, Response
+
+from northfell.app import labels
+from northfell.app.projects import open_project
+from northfell.app.studies import Results
+from northfell.core.errors import NotFound
+from northfell.core.studies.arc_flash import explain_energy
+from northfell.core.studies.short_circuit import explain_fault
+from northfell.core.working import Working, value_text
+from northfell.formats import northfell_json
+from northfell.web.pages import Db, answer
+from northfell.web.routes_workspace import STUDY_OF
+from northfell.web.view import Looking, View
+
+router = APIRouter(prefix="/projects/{project_id}")
+
+
+@router.get("/working")
+def working(
+    request: Request,
+    db: Db,
+    view: Looking,
+    study: Literal["short_circuit", "arc_flash"],
+    quantity: Literal["ik_ka", "ip_ka", "energy_cal_cm2", "boundary_mm"],
+    case: Literal["max", "min"] = "max",
+    variant: Literal["full", "reduced"] = "full",
+    faulted: Annotated[int | None, Query(ge=0)] = None,
+) -> Response:
+    """How a figure came about."""
+    opened = open_project(db, view.project_id)
+    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    made = _working(results, view, study, quantity, case, variant, faulted)
+    return answer(request, "working.html", "_working.html", working=made, value_text=value_text, view=view, project=opened)
+
+
+def _working(results: Results, view: View, study: str, quantity: str, case: str, variant: str, faulted: int | None) -> Working:
+    one = results.at(view.state)
+    if study == "short_circuit":
+        faults = one.short_circuit()
+        at = faults.net.topology.bus_index.get(view.selected) if faulted is None else faulted
+        if at is None or at not in faults.fed_buses():
+            raise NotFound("There is no fed bus selected.")
+        return explain_fault(faults, at, case, quantity)
+    arc = one.arc_flash()
+    location = arc.location(view.selected, view.side)
+    if location is None or location.worst is None:
+        raise NotFound("There is no energy at this location in this state.")
+    return explain_energy(arc, location, location.variant(case, variant), quantity)
+
+
+@router.get("/tables/{table}.csv")
+def table(request: Request, db: Db, view: Looking, table: str) -> Response:
+    """One table of the stage's study in the state shown, with full values."""
+    opened = open_project(db, view.project_id)
+    study = STUDY_OF[view.stage]
+    if study is None:
+        raise NotFound("This stage has no result tables.")
+    result = request.app.state.results.of(opened.id, opened.version, opened.network).at(view.state).run(study)
+    found = next((t for t in result.tables() if t.name == table), None)
+    if found is None:
+        raise NotFound(f"There is no table “{table}”.")
+    return _file(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", f"{_slug(opened.network.name)}-{table}.csv")
+
+
+@router.get("/label.pdf")
+def label(request: Request, db: Db, view: Looking) -> Response:
+    """The label of one location."""
+    opened = open_project(db, view.project_id)
+    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    made = labels.labels_of(opened.network, results, (view.selected, view.side))
+    if not made:
+        raise NotFound("There is no location selected.")
+    return _pdf(opened.network.name, made, f"label-{_slug(made[0].equipment)}-{view.side}.pdf")
+
+
+@router.get("/labels.pdf")
+def all_labels(request: Request, db: Db, view: Looking) -> Response:
+    """The labels of all locations."""
+    opened = open_project(db, view.project_id)
+    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    return _pdf(opened.network.name, labels.labels_of(opened.network, results), f"labels-{_slug(opened.network.name)}.pdf")
+
+
+def _pdf(job: str, made: list[labels.Label], name: str) -> Response:
+    return _file(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
+
+
+@router.get("/export")
+def export(db: Db, view: Looking) -> Response:
+    """The network with its states as a file; works at any time and is always whole."""
+    opened = open_project(db, view.project_id)
+    return _file(northfell_json.write(opened.network).encode(), "application/json", f"{_slug(opened.network.name)}.northfell.json")
+
+
+def _file(data: bytes, kind: str, name: str) -> Response:
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+def _slug(text: str) -> str:
+    """A file name of plain letters, digits and dashes."""
+    kept = "".join(c if c.isascii() and c.isalnum() else "-" for c in text.lower())
+    return "-".join(part for part in kept.split("-") if part)[:60] or "network"

@@ -1,0 +1,135 @@
+"""The workspace: top line, stages, sheet, card and ledger of a project."""
+
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import RedirectResponse
+
+from northfell.app.labels import labels_of
+from northfell.app.projects import Project, open_project
+from northfell.app.studies import Results
+from northfell.core.errors import NorthfellError
+from northfell.core.findings import Finding
+from northfell.core.model.completeness import missing
+from northfell.core.model.elements import Bus
+from northfell.core.model.network import Network, Sheet
+from northfell.core.model.parameters import Study
+from northfell.core.network import energised, topology_of
+from northfell.documents.labels import shapes_of
+from northfell.drawing import overlay
+from northfell.drawing.layout import laid_out
+from northfell.drawing.shapes import svg_of
+from northfell.drawing.sheet import Drawing, Tag, draw
+from northfell.store import history
+from northfell.web.card import card_of, state_note
+from northfell.web.ledger import ledger_of
+from northfell.web.pages import Db, answer
+from northfell.web.view import STAGES, Looking, View
+
+router = APIRouter()
+STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
+
+
+@router.get("/projects/{project_id}")
+def project(project_id: int) -> Response:
+    return RedirectResponse(f"/projects/{project_id}/flow", 303)
+
+
+@router.get("/projects/{project_id}/{place}")
+def workspace(request: Request, db: Db, look: Looking, place: str) -> Response:
+    """The workspace in a stage."""
+    if place not in STAGES:
+        return RedirectResponse(f"/projects/{look.project_id}/flow", 303)
+    view = replace(look, stage=place, tab=look.tab or request.query_params.get("tab", ""))
+    view = view.to()
+    return show(request, db, open_project(db, view.project_id), view)
+
+
+def show(request: Request, db: Any, opened: Project, view: View, status: int = 200, **more: Any) -> Response:
+    """Render the workspace of an opened project; edits answer with it too."""
+    network = opened.network
+    if view.state not in network.state_names:
+        view = replace(view, state="Normal")
+    if view.selected not in network.elements:
+        view = replace(view, selected="")
+    results = request.app.state.results.of(opened.id, opened.version, network)
+    findings = results.findings()
+    sheet = _sheet(network, view)
+    seen = {
+        "project": opened,
+        "network": network,
+        "view": view,
+        "stages": STAGES,
+        "sheet": sheet,
+        "drawing": drawing_of(network, results, view, sheet),
+        "card": card_of(network, results, view, findings),
+        "label": _label(network, results, view),
+        "state_note": state_note(view),
+        "ledger": ledger_of(network, results, view, findings, history.newest(db, opened.id), opened.row.head),
+        "findings": _counts(findings),
+        "problem": _problem(results, view),
+        "svg_of": svg_of,
+        "limits": network.settings.limits,
+        **more,
+    }
+    response = answer(request, "workspace.html", "_workspace.html", status, **seen)
+    if request.method == "GET":
+        response.headers["HX-Push-Url"] = view.url
+    return response
+
+
+def _sheet(network: Network, view: View) -> Sheet:
+    """The sheet asked for, else the first; a network without one is laid out for looking at."""
+    for sheet in network.sheets:
+        if sheet.name == view.sheet:
+            return sheet
+    return network.sheets[0] if network.sheets else Sheet(name="Laid out", placements=laid_out(network.elements))
+
+
+def drawing_of(network: Network, results: Results, view: View, sheet: Sheet) -> Drawing:
+    """The sheet with the tags of the stage."""
+    elements = network.in_state(view.state)
+    study = STUDY_OF[view.stage]
+    lacking = frozenset(m.element.id for m in missing(elements, study)) if study else frozenset()
+    return draw(elements, sheet, energised(elements, topology_of(elements)), _tags(network, results, view), view.selected, lacking)
+
+
+def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:
+    limits, one = network.settings.limits, results.at(view.state)
+    try:
+        if view.stage == "flow":
+            return overlay.flow_tags(one.load_flow(), limits)
+        if view.stage == "faults":
+            return overlay.fault_tags(one.short_circuit(), view.selected)
+        if view.stage == "arc-flash":
+            return overlay.arc_flash_tags(one.arc_flash(), limits)
+    except NorthfellError:
+        return {}  # the problem is told beside the sheet
+    return {}
+
+
+def _problem(results: Results, view: View) -> list[str]:
+    """Why the stage has no result in the state shown."""
+    study = STUDY_OF[view.stage]
+    outcome = results.at(view.state).outcome(study) if study else None
+    if not isinstance(outcome, NorthfellError):
+        return []
+    return [str(r) for r in getattr(outcome, "reasons", None) or [outcome]]
+
+
+def _label(network: Network, results: Results, view: View) -> dict[str, Any] | None:
+    """The label of the selected location as it would print, or why it cannot."""
+    e = network.elements.get(view.selected)
+    if view.stage != "arc-flash" or not isinstance(e, Bus) or e.electrode_configuration is None:
+        return None
+    side = view.side if e.main or view.side == "load" else "load"
+    try:
+        (label,) = labels_of(network, results, (e.id, side))
+    except NorthfellError as error:
+        return {"message": str(error).splitlines()[0], "side": side, "has_line_side": e.main is not None}
+    return {"svg": svg_of(shapes_of(label)), "side": side, "has_line_side": e.main is not None, "state": label.state}
+
+
+def _counts(findings: list[Finding]) -> dict[str, int]:
+    return {severity: sum(f.severity == severity for f in findings) for severity in ("breach", "close", "missing")}

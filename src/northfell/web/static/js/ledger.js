@@ -1,0 +1,69 @@
+// The ledger: sort by a column, filter by text, set its height, fold it. Full values sort, not the shown ones.
+const remember = sessionStorage;
+const table = () => document.querySelector(".rows table");
+const place = () => document.querySelector(".rows")?.id ?? "";
+
+function sortBy(column, direction) {
+  const body = table()?.tBodies[0];
+  if (!body) return;
+  const value = (row) => row.cells[column]?.dataset.sort ?? "";
+  const rows = [...body.rows].sort((a, b) => {
+    const [x, y] = [value(a), value(b)];
+    const [nx, ny] = [Number(x), Number(y)];
+    const order = x !== "" && y !== "" && !Number.isNaN(nx) && !Number.isNaN(ny) ? nx - ny : x.localeCompare(y, "en", { numeric: true });
+    return direction === "descending" ? -order : order;
+  });
+  body.append(...rows);
+  for (const head of table().tHead.rows[0].cells) head.removeAttribute("aria-sort");
+  table().tHead.rows[0].cells[column].setAttribute("aria-sort", direction);
+}
+
+function filter(text) {
+  const wanted = text.trim().toLowerCase();
+  for (const row of table()?.tBodies[0].rows ?? []) row.hidden = wanted !== "" && !row.textContent.toLowerCase().includes(wanted);
+}
+
+function restore() {
+  const sorted = remember.getItem(`sort ${place()}`);
+  if (sorted) sortBy(...JSON.parse(sorted));
+  const input = document.querySelector("[data-filter]");
+  if (input) {
+    input.value = remember.getItem(`filter ${place()}`) ?? "";
+    filter(input.value);
+  }
+  const desk = document.getElementById("desk");
+  const height = localStorage.getItem("ledger");
+  if (height) desk?.style.setProperty("--ledger", `${height}px`);
+  desk?.classList.toggle("no-ledger", localStorage.getItem("ledger-folded") === "yes");
+}
+
+function head(event) {
+  const cell = event.target.closest?.(".rows th");
+  if (!cell) return;
+  const direction = cell.getAttribute("aria-sort") === "descending" ? "ascending" : cell.getAttribute("aria-sort") === "ascending" ? "descending" : cell.classList.contains("num") ? "descending" : "ascending";
+  remember.setItem(`sort ${place()}`, JSON.stringify([cell.cellIndex, direction]));
+  sortBy(cell.cellIndex, direction);
+}
+
+document.addEventListener("click", head);
+document.addEventListener("keydown", (event) => event.key === "Enter" && head(event));
+document.addEventListener("input", (event) => {
+  if (!event.target.matches?.("[data-filter]")) return;
+  remember.setItem(`filter ${place()}`, event.target.value);
+  filter(event.target.value);
+});
+// the link in a row is for the keyboard and for a new tab; a plain click is the row's
+document.addEventListener("click", (event) => event.target.closest?.(".rows tr a") && !event.ctrlKey && !event.metaKey && event.preventDefault());
+
+let grip = false;
+document.addEventListener("pointerdown", (event) => { grip = Boolean(event.target.closest?.(".grip")); });
+document.addEventListener("pointermove", (event) => {
+  if (!grip) return;
+  const height = Math.round(Math.min(Math.max(window.innerHeight - event.clientY, 60), window.innerHeight - 160));
+  localStorage.setItem("ledger", height);
+  document.getElementById("desk").style.setProperty("--ledger", `${height}px`);
+});
+document.addEventListener("pointerup", () => { grip = false; });
+
+document.addEventListener("htmx:after:swap", restore);
+restore();

@@ -1,0 +1,63 @@
+"""What is looked at: stage, state, sheet, selection, ledger tab. All of it stands in the address."""
+
+from dataclasses import dataclass, replace
+from typing import Annotated
+from urllib.parse import urlencode
+
+from fastapi import Depends, Query
+
+STAGES = {  # path -> name, key, tabs of its ledger
+    "network": ("Network", "n", ("elements", "assumed", "history", "findings")),
+    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "totals", "findings")),
+    "faults": ("Faults", "s", ("faults", "contributions", "findings")),
+    "arc-flash": ("Arc flash", "a", ("locations", "devices", "findings")),
+}
+
+
+@dataclass(frozen=True)
+class View:
+    """One look at a project."""
+
+    project_id: int
+    stage: str = "flow"
+    state: str = "Normal"
+    sheet: str = ""
+    selected: str = ""
+    side: str = "load"
+    tab: str = ""
+
+    @property
+    def query(self) -> str:
+        """The view without its path, for addresses of edits and figures."""
+        pairs = {"state": self.state, "sheet": self.sheet, "selected": self.selected, "side": self.side, "tab": self.tab, "stage": self.stage}
+        return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
+
+    @property
+    def url(self) -> str:
+        pairs = {"state": self.state, "sheet": self.sheet, "selected": self.selected, "side": self.side, "tab": self.tab}
+        query = urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
+        return f"/projects/{self.project_id}/{self.stage}" + (f"?{query}" if query else "")
+
+    def to(self, **changes: str) -> "View":
+        """Another look; a stage without the tab opens its first."""
+        other = replace(self, **changes)  # type: ignore[arg-type]
+        return other if other.tab in STAGES[other.stage][2] else replace(other, tab="")
+
+    @property
+    def shown_tab(self) -> str:
+        return self.tab or STAGES[self.stage][2][0]
+
+
+def _from_query(
+    project_id: int,
+    stage: Annotated[str, Query(max_length=20)] = "flow",
+    state: Annotated[str, Query(max_length=100)] = "Normal",
+    sheet: Annotated[str, Query(max_length=100)] = "",
+    selected: Annotated[str, Query(max_length=200)] = "",
+    side: Annotated[str, Query(pattern="^(load|line)$")] = "load",
+    tab: Annotated[str, Query(max_length=20)] = "",
+) -> View:
+    return View(project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab if stage in STAGES and tab in STAGES[stage][2] else "")
+
+
+Looking = Annotated[View, Depends(_from_query)]
