@@ -121,36 +121,36 @@ MCC = {"v_nominal_kv": 0.4, "bus_kind": "motor control centre", "equipment_class
 
 def _filter_hall(d: _Drawing) -> None:
     _substation(d, x=31, board="A", feeder="Q25", cable="W25", tx="T3", main="Q31", lv_board="Filter hall", s_mva=2.0, length_m=640.0)
-    d.add("bus", "Filter hall", 7, 44, 42, main="Q31", **LV_BOARD)
-    for n, mcc, x, length, area in ((311, "Blower MCC", 14.0, 60.0, 240.0), (312, "Backwash MCC", 33.0, 85.0, 185.0)):
+    d.add("bus", "Filter hall", 7, 44, 46, main="Q31", **LV_BOARD)
+    for n, mcc, x, length, area in ((311, "Blower MCC", 9.0, 60.0, 240.0), (312, "Backwash MCC", 34.0, 85.0, 185.0)):
         at = d.junction(f"W{n} near", 0.4, x, 49)
         d.add(
             "breaker", f"Q{n}", x, 47, from_bus="Filter hall", to_bus=at, i_rated_a=800.0, trip="electronic", trip_ir_a=640.0, trip_tr_s=4.0,
             trip_isd_a=3200.0, trip_tsd="0.2", trip_ii_a=9000.0,
         )  # fmt: skip
         d.add(
-            "cable", f"W{n}", x, 51.5, from_bus=at, to_bus=mcc, length_m=length, parallel=2, conductor="copper", area_mm2=area, insulation="XLPE",
+            "cable", f"W{n}", x, 53, from_bus=at, to_bus=mcc, length_m=length, parallel=2, conductor="copper", area_mm2=area, insulation="XLPE",
             i_rated_a={240.0: 430.0, 185.0: 370.0}[area], t_operating_degc=70.0,
         )  # fmt: skip
-        d.add("bus", mcc, x - 7, 57, 17, **MCC)
-    d.add("induction_motor", "Blowers", 10, 61, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
-    d.add("load", "Blower aux", 20, 61, bus="Blower MCC", p_mw=0.04, q_mvar=0.02)
-    d.add("induction_motor", "Backwash", 29, 61, bus="Backwash MCC", p_rated_kw=75.0, v_rated_kv=0.4, count=4, load_factor=0.8)
-    d.add("load", "Filter valves", 39, 61, bus="Backwash MCC", p_mw=0.03, q_mvar=0.015)
-    d.add("load", "Hall services", 47, 47, bus="Filter hall", p_mw=0.65, q_mvar=0.26, characteristic="impedance")
+        d.add("bus", mcc, x - 2, 59, 23, **MCC)
+    d.add("induction_motor", "Blowers", 13, 63, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
+    d.add("load", "Blower aux", 24, 63, bus="Blower MCC", p_mw=0.04, q_mvar=0.02)
+    d.add("induction_motor", "Backwash", 38, 63, bus="Backwash MCC", p_rated_kw=75.0, v_rated_kv=0.4, count=4, load_factor=0.8)
+    d.add("load", "Filter valves", 49, 63, bus="Backwash MCC", p_mw=0.03, q_mvar=0.015)
+    d.add("load", "Hall services", 51, 47, bus="Filter hall", p_mw=0.65, q_mvar=0.26, characteristic="impedance")
 
 
 def _ozone_hall(d: _Drawing) -> None:
     _substation(d, x=82, board="B", feeder="Q26", cable="W26", tx="T4", main="Q41", lv_board="Ozone hall", s_mva=1.0, length_m=410.0)
     d.add("bus", "Ozone hall", 58, 44, 34, main="Q41", **LV_BOARD)
-    at = d.junction("W411 near", 0.4, 64, 49)
-    d.add("fuse", "F411", 64, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
+    at = d.junction("W411 near", 0.4, 62, 49)
+    d.add("fuse", "F411", 62, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
     d.add(
-        "cable", "W411", 64, 51.5, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=120.0, insulation="XLPE", i_rated_a=280.0,
+        "cable", "W411", 62, 53, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=120.0, insulation="XLPE", i_rated_a=280.0,
         t_operating_degc=70.0,
     )  # fmt: skip
-    d.add("bus", "Dosing MCC", 57, 57, 17, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
-    d.add("induction_motor", "Dosing", 60, 61, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
-    d.add("load", "Dosing aux", 70, 61, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
+    d.add("bus", "Dosing MCC", 60, 59, 23, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
+    d.add("induction_motor", "Dosing", 66, 63, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
+    d.add("load", "Dosing aux", 77, 63, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
     d.add("load", "Ozone plant", 76, 47, bus="Ozone hall", p_mw=0.42, q_mvar=0.2)
     d.add("load", "Ultraviolet", 89, 47, bus="Ozone hall", p_mw=0.16, q_mvar=0.05, characteristic="current")

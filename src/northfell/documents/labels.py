@@ -84,7 +84,7 @@ class Label:
             ),
             equipment=self.equipment,
             place=place + governed,
-            small=(f"{self.method} · {self.made_on.isoformat()}" + "".join(f" · {note}" for note in self.notes),),
+            small=(f"{self.method} · {self.made_on.isoformat()}", *([" · ".join(self.notes)] if self.notes else [])),
         )
 
 

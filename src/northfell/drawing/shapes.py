@@ -112,7 +112,7 @@ class Text:
         if self.bold:
             values["font-weight"] = "700"
         if self.mono:
-            values["font-family"] = "Atkinson Hyperlegible Mono, monospace"
+            values["class"] = f"{self.style.cls} m".strip()
         return f"<text{_attributes(values)}>{escape(self.text)}</text>"
 
 

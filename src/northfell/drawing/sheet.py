@@ -16,7 +16,7 @@ BAR = Style(cls="bar")
 NAME = Style(cls="n")
 DATA = Style(cls="d")
 VALUE = Style(cls="v")
-NAME_SIZE, DATA_SIZE, VALUE_SIZE = 13.0, 11.0, 12.0
+NAME_SIZE, DATA_SIZE, VALUE_SIZE = 14.0, 12.0, 13.0
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ def draw(
     groups = [painter.board(e) for e in boards] + [painter.element(e) for e in others]
     points = [p for g in groups for s in g.shapes for p in _points(s)] or [(0.0, 0.0), (600.0, 400.0)]
     x, y, w, h = extent(points, 18)
-    return Drawing(groups, (x, y, w, h + 26))  # the legend stands below
+    return Drawing(groups, (x, y, w, h + 40))  # the legend stands below
 
 
 def _points(shape: object) -> list[Point]:
@@ -131,6 +131,8 @@ class _Painter:
         for text, unit in tag.lines:
             text_width, unit_width = width(text, VALUE_SIZE, True, True), width(unit, DATA_SIZE)
             at = _clear(at, text_width + unit_width + 4, crossing)
+            if at + text_width + unit_width > x + w + 4 and text != tag.lines[0][0]:
+                break  # a narrow board shows its first value; the ledger has them all
             g.add(Text(at, y - 8, text, VALUE, VALUE_SIZE, bold=True, mono=True))
             g.add(Text(at + text_width + 4, y - 8, unit, DATA, DATA_SIZE))
             at += text_width + unit_width + 14

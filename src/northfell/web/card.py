@@ -9,7 +9,7 @@ from northfell.core.findings import Finding
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.elements import Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
-from northfell.core.model.parameters import STUDIES, Parameter, parameters_of
+from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
 from northfell.core.quantities import entry
 from northfell.web.figures import Figure, Section, figures_of
 from northfell.web.naming import Ends
@@ -28,6 +28,7 @@ class FieldShown:
     assumed: str = ""
     missing: bool = False
     acts: bool = True
+    idle_because: str = ""
     normal: str = ""  # what it is in Normal, where the state shown differs
 
 
@@ -94,8 +95,19 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
         assumed=element.assumed.get(p.name, ""),
         missing=p.name in lacking,
         acts=p.acts(element.__dict__),
+        idle_because="" if p.acts(element.__dict__) else _because(element, p),
         normal=_text(network, p, base) if value != base else "",
     )
+
+
+def _because(element: Element, p: Parameter) -> str:
+    """Why a parameter does not act in the present mode, in the words of the card."""
+    when = p.acts_when
+    other = parameter(type(element), when.field) if when else None
+    if when is None or other is None:
+        return ""
+    wanted = " or ".join(map(str, when.among)) if when.among else "any value"
+    return f"acts only with {other.label.lower()}: {wanted}"
 
 
 CURVE_NAMES = {

@@ -148,7 +148,7 @@ def _by_state(values: dict[str, float | None], unit: str, severity, digits: int 
     return [
         Figure(
             state,
-            "not fed" if v is None else fixed(v, digits) if digits is not None else figure(v, 3),
+            "–" if v is None else fixed(v, digits) if digits is not None else figure(v, 3),
             unit if v is not None else "",
             severity(v) if v is not None else "",
             note="worst" if v is not None and v == worst and len(values) > 1 else "",
@@ -164,11 +164,11 @@ def _faults(faults: ShortCircuit, view: View, e: Element) -> list[Section]:
     if not faults.net.topology.fed_bus(at):
         return [Section("Faults", message="Not fed in this state: no fault current.")]
     sections = []
-    for case, title in (("max", "Maximum, motors in"), ("min", "Minimum, motors out")):
+    for case, title in (("max", "Three-phase, maximum, motors in"), ("min", "Three-phase, minimum, motors out")):
         one = faults.cases[case]
         z = complex(one.z1_ohm[at])
         query = {"study": "short_circuit", "case": case}
-        sections.append(Section(f"Three-phase fault · {title}", [
+        sections.append(Section(title, [
             Figure("Initial symmetrical I″k", figure(float(one.ik_ka[at])), "kA", working=urlencode({**query, "quantity": "ik_ka"})),
             Figure("Peak ip", figure(float(one.ip_ka[at])), "kA", working=urlencode({**query, "quantity": "ip_ka"})),
             Figure("Peak factor κ", fixed(float(one.kappa[at]), 3)),

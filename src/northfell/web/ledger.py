@@ -115,7 +115,7 @@ def _elements(network: Network, view: View) -> Ledger:
         status = "out of service" if not e.in_service else "open" if getattr(e, "closed", True) is False else ""
         cells = [
             text(e.name),
-            text(e.TITLE),
+            text(kind_name(e)),
             text(between),
             text(short_data(e)),
             text(status),
@@ -206,10 +206,23 @@ def _buses(network: Network, results: Results, view: View) -> Ledger:
         deviation = 100 * (record["v_pu"] - 1) if record["v_pu"] is not None else None
         severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if deviation is not None else ""
         other = [v for s in every for v in [every[s][record["name"]]] if v is not None]
-        rows.append(RowShown(e.id, [
-            text(record["name"]), text(getattr(e, "bus_kind", "")), num(record["v_nominal_kv"]), num(record["v_kv"], otherwise="–" if record["energised"] else "not fed"),
-            num(record["v_pu"], 4, severity), num(deviation, 1, severity), num(record["angle_deg"], 2), num(min(other, default=None), 4), num(max(other, default=None), 4),
-        ], severity if getattr(e, "bus_kind", "") != "junction" else ""))  # fmt: skip
+        rows.append(
+            RowShown(
+                e.id,
+                [
+                    text(record["name"]),
+                    text(getattr(e, "bus_kind", "")),
+                    num(record["v_nominal_kv"]),
+                    num(record["v_kv"], otherwise="–" if record["energised"] else "not fed"),
+                    num(record["v_pu"], 4, severity),
+                    num(deviation, 1, severity),
+                    num(record["angle_deg"], 2),
+                    num(min(other, default=None), 4),
+                    num(max(other, default=None), 4),
+                ],
+                severity if getattr(e, "bus_kind", "") != "junction" else "",
+            )
+        )
     heads = [
         Head("Bus"), Head("Kind"), Head("Nominal", "kV", True), Head("Voltage", "kV", True), Head("Voltage", "p.u.", True), Head("Deviation", "%", True),
         Head("Angle", "deg", True), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True),
@@ -229,11 +242,19 @@ def _sources(results: Results, view: View) -> Ledger:
 def _loads(results: Results, view: View) -> Ledger:
     net = results.network
     rows = [
-        RowShown(net.id_of_name[r["name"]], [
-            text(r["name"]), text(r["bus"]), num(r["p_rated_mw"]), num(r["q_rated_mvar"]), num(r["p_mw"], otherwise="not fed"), num(r["q_mvar"], otherwise="not fed"),
-        ])
+        RowShown(
+            net.id_of_name[r["name"]],
+            [
+                text(r["name"]),
+                text(r["bus"]),
+                num(r["p_rated_mw"]),
+                num(r["q_rated_mvar"]),
+                num(r["p_mw"], otherwise="not fed"),
+                num(r["q_mvar"], otherwise="not fed"),
+            ],
+        )
         for r in results.at(view.state).load_flow().loads_table().records()
-    ]  # fmt: skip
+    ]
     heads = [Head("Load"), Head("Bus"), Head("P asked", "MW", True), Head("Q asked", "Mvar", True), Head("P drawn", "MW", True), Head("Q drawn", "Mvar", True)]
     return Ledger([], heads, rows, export="loads")
 
@@ -263,9 +284,17 @@ def _faults(results: Results, view: View) -> Ledger:
             num(z.imag / z.real if z.real else None), num(float(high.kappa[i]), 3), num(float(low.ik_ka[i])), num(float(low.ip_ka[i])), num(abs(z)),
         ]))  # fmt: skip
     heads = [
-        Head("Bus"), Head("Kind"), Head("Nominal", "kV", True), Head("I″k max", "kA", True), Head("ip max", "kA", True), Head("X/R", "", True), Head("κ", "", True),
-        Head("I″k min", "kA", True), Head("ip min", "kA", True), Head("|Z1| max", "ohm", True),
-    ]  # fmt: skip
+        Head("Bus"),
+        Head("Kind"),
+        Head("Nominal", "kV", True),
+        Head("I″k max", "kA", True),
+        Head("ip max", "kA", True),
+        Head("X/R", "", True),
+        Head("κ", "", True),
+        Head("I″k min", "kA", True),
+        Head("ip min", "kA", True),
+        Head("|Z1| max", "ohm", True),
+    ]
     return Ledger([], heads, rows, export="faults")
 
 

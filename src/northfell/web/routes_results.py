@@ -10,7 +10,7 @@ from northfell.app.studies import Results
 from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash import explain_energy
 from northfell.core.studies.short_circuit import explain_fault
-from northfell.core.working import Working, value_text
+from northfell.core.working import Working, given_text, value_text
 from northfell.formats import northfell_json
 from northfell.web.pages import Db, answer
 from northfell.web.routes_workspace import STUDY_OF
@@ -34,7 +34,7 @@ def working(
     opened = open_project(db, view.project_id)
     results = request.app.state.results.of(opened.id, opened.version, opened.network)
     made = _working(results, view, study, quantity, case, variant, faulted)
-    return answer(request, "working.html", "_working.html", working=made, value_text=value_text, view=view, project=opened)
+    return answer(request, "working.html", "_working.html", working=made, value_text=value_text, given_text=given_text, view=view, project=opened)
 
 
 def _working(results: Results, view: View, study: str, quantity: str, case: str, variant: str, faulted: int | None) -> Working:

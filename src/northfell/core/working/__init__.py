@@ -72,7 +72,7 @@ class Working:
         lines = [self.title, "=" * len(self.title), "", "Inputs"]
         for one in self.inputs:
             mark = "~" if one.assumed else ""
-            lines.append(f"  {one.symbol} = {value_text(one.value)}{mark} {one.unit}".rstrip() + f"   {one.meaning}; {one.origin}")
+            lines.append(f"  {one.symbol} = {given_text(one.value)}{mark} {one.unit}".rstrip() + f"   {one.meaning}; {one.origin}")
         for number, step in enumerate(self.steps, 1):
             lines += ["", f"{number}. {step.title}", f"  {step.symbol} = {step.equation}"]
             if step.substituted:
@@ -83,6 +83,13 @@ class Working:
             if step.source:
                 lines.append(f"    [{step.source}]")
         return "\n".join(lines) + "\n"
+
+
+def given_text(value: float | complex | str) -> str:
+    """An input as it was given, without trailing zeros."""
+    if isinstance(value, int | float) and math.isfinite(value) and 1e-4 <= abs(value) < 1e7:
+        return f"{value:.6g}".replace("-", MINUS)
+    return value_text(value)
 
 
 def value_text(value: float | complex | str) -> str:

@@ -62,9 +62,14 @@ def _arcing_current(w: Working, box: eq.Enclosure, voc: float, ibf: float) -> fl
     full = eq.arcing_current_ka(voc, ibf, box)
     if voc <= 0.6:
         w.step(
-            "Arcing current", "Iarc", "1/√{(0.6/V)²·[1/I600² − (0.6² − V²)/(0.6²·Ibf²)]}", f"V = {f(voc)} kV, I600 = {f(levels[0], 5)} kA, Ibf = {f(ibf, 5)} kA",
-            full, "kA", f"{METHOD}, 4.10 (Eq. 25)",
-        )  # fmt: skip
+            "Arcing current",
+            "Iarc",
+            "1/√{(0.6/V)²·[1/I600² − (0.6² − V²)/(0.6²·Ibf²)]}",
+            f"V = {f(voc)} kV, I600 = {f(levels[0], 5)} kA, Ibf = {f(ibf, 5)} kA",
+            full,
+            "kA",
+            f"{METHOD}, 4.10 (Eq. 25)",
+        )
     else:
         w.step(
             "Arcing current", "Iarc", "interpolation between the levels at V", f"V = {f(voc)} kV from {', '.join(f(i, 5) for i in levels)} kA", full, "kA",
@@ -83,9 +88,14 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
         w.given(f"I″k({name})", f"bolted current through {name}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
         i_device = i_arc / one.i_bolted_ka * through
         w.step(
-            f"Arcing current through {name}", f"I({name})", "Iarc·I″k(device)/Ibf", f"{f(i_arc, 5)} · {f(through, 5)} / {f(one.i_bolted_ka, 5)}", i_device, "kA",
+            f"Arcing current through {name}",
+            f"I({name})",
+            "Iarc·I″k(device)/Ibf",
+            f"{f(i_arc, 5)} · {f(through, 5)} / {f(one.i_bolted_ka, 5)}",
+            i_device,
+            "kA",
             note="Arcing current divides like the bolted current; at the voltage of the device.",
-        )  # fmt: skip
+        )
         devices_of(net.elements)[one.device].clearing(i_device * 1000, w)
     others = [d for d in location.devices if (d.case, d.variant) == (one.case, one.variant) and d.device != one.device]
     for d in others:
@@ -148,9 +158,14 @@ def _energy(w: Working, box: eq.Enclosure, voc: float, ibf: float, d: float, t: 
     for v, i3, i13 in levels:
         b = eq.level_boundary_mm(box.configuration, v, ibf, box.gap_mm, t, i3, i13, cf)
         w.step(
-            f"Boundary, {v} V level", f"AFB{v}", "10^([k1 + k2·lg G + k3·Iarc/P(Ibf) + k11·lg Ibf + k13·lg Iarc + lg(1/CF) − lg(20/T)]/(−k12))", numbers, b, "mm",
+            f"Boundary, {v} V level",
+            f"AFB{v}",
+            "10^([k1 + k2·lg G + k3·Iarc/P(Ibf) + k11·lg Ibf + k13·lg Iarc + lg(1/CF) − lg(20/T)]/(−k12))",
+            numbers,
+            b,
+            "mm",
             f"{METHOD}, 4.7",
-        )  # fmt: skip
+        )
     b = eq.boundary_mm(voc, ibf, box, t, factor)
     w.result = w.step("Boundary", "AFB", "at 1.2 cal/cm²" + (", interpolated at V" if voc > 0.6 else ""), f"V = {f(voc)} kV", b, "mm", f"{METHOD}, 4.7")
     w.unit = "mm"

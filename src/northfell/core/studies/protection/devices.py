@@ -70,18 +70,20 @@ def _fuse(fuse: Fuse, i_a: float, w: Working | None) -> Clearing:
 def _relay(breaker: Breaker, relay: Relay, i_a: float, w: Working | None) -> Clearing:
     curve = relay_curves()[relay.curve or ""]
     pickup, tm, tolerance = relay.i_pickup_a or math.nan, relay.time_multiplier or math.nan, relay.time_tolerance_pct or 0.0
-    t = float(relay_time_s(curve, i_a / pickup, tm, relay.m_start, relay.m_hold)) * (1 + tolerance / 100)
-    stage, law = f"{relay.name} {curve.name}", f"(1 + {f(tolerance)} %)·TM·(k/(M^α − 1) + c)"
-    substituted = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
-    if relay.i_high_a is not None and i_a >= relay.i_high_a and (relay.t_high_s or 0.0) < t:
-        t, stage, law = relay.t_high_s or 0.0, f"{relay.name} high stage", "t≫ for I ≥ I≫"
-        substituted = f"I = {f(i_a)} A ≥ I≫ = {f(relay.i_high_a)} A"
+    inverse = float(relay_time_s(curve, i_a / pickup, tm, relay.m_start, relay.m_hold)) * (1 + tolerance / 100)
+    high = (relay.t_high_s or 0.0) if relay.i_high_a is not None and i_a >= relay.i_high_a else math.inf
+    t, stage = (high, f"{relay.name} high stage") if high < inverse else (inverse, f"{relay.name} {curve.name}")
     total = t + (breaker.t_break_s or 0.0)
     if w:
         for symbol, meaning, field, unit in (("I>", "pickup", "i_pickup_a", "A"), ("TM", "time multiplier", "time_multiplier", "")):
             w.given(symbol, meaning, float(getattr(relay, field)), unit, f"Overcurrent relay {relay.name}", field in relay.assumed)
+        if high < inverse:
+            law, numbers = "t≫ for I ≥ I≫", f"I = {f(i_a)} A ≥ I≫ = {f(relay.i_high_a)} A"
+        else:
+            law = f"(1 + {f(tolerance)} %)·TM·(k/(M^α − 1) + c)"
+            numbers = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
         source = f"IEC 60255-151 ({curve.id})" + ("" if curve.status.startswith("operate verified") else ", constants unverified")
-        w.step(f"Relay {relay.name}, slow edge", "t", law, substituted, t, "s", source)
+        w.step(f"Relay {relay.name}, slow edge", "t", law, numbers, t, "s", source)
         mark = "~" if "t_break_s" in breaker.assumed else ""
         w.step(f"Breaker {breaker.name}", "t", "relay + interrupting time", f"{f(t)} + {f(breaker.t_break_s)}{mark}", total, "s")
     return Clearing(total, stage)
@@ -89,13 +91,13 @@ def _relay(breaker: Breaker, relay: Relay, i_a: float, w: Working | None) -> Cle
 
 def _trip(breaker: Breaker, i_a: float, w: Working | None) -> Clearing:
     ir, tr = breaker.trip_ir_a or math.nan, breaker.trip_tr_s or math.nan
-    t = float(trip_time_s(i_a, ir, tr, breaker.trip_isd_a, breaker.trip_tsd, breaker.trip_ii_a))
     alone = {
-        "long time": trip_time_s(i_a, ir, tr, None, None, None),
-        "short time": trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None),
-        "instantaneous": trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a),
+        "long time": float(trip_time_s(i_a, ir, tr, None, None, None)),
+        "short time": float(trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None)),
+        "instantaneous": float(trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a)),
     }
-    stage = min(alone, key=lambda k: float(alone[k]))
+    stage = min(alone, key=lambda k: alone[k])
+    t = alone[stage]
     if w:
         w.given("Ir", "long-time pickup", ir, "A", f"Breaker {breaker.name}")
         w.given("tr", "long-time delay at 6·Ir", tr, "s", f"Breaker {breaker.name}")

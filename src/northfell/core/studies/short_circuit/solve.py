@@ -65,9 +65,9 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     nodes = net.topology.node_of_bus
     n = net.topology.n_nodes
     source_node = np.concatenate([nodes[infeed_bus], nodes[generator_bus], net.node_of(motors)])
-    source_y: Complexes = 1 / np.concatenate([z_infeed, z_generator, z_motor])
+    source_y = 1 / np.concatenate([z_infeed, z_generator, z_motor])
     at_fc = np.concatenate([z_infeed, z_generator_peak, z_motor])
-    source_y_c: Complexes = np.asarray(1 / (at_fc.real + 1j * at_fc.imag * FC_OVER_F), dtype=np.complex128)
+    source_y_c = 1 / (at_fc.real + 1j * FC_OVER_F * at_fc.imag)
 
     fed = net.topology.fed_node
     f, t = nodes[net.branches.from_bus], nodes[net.branches.to_bus]
@@ -117,7 +117,7 @@ def motor_impedances(net: Compiled) -> Complexes:
     return z / (net.v_nominal_kv[bus] ** 2 / net.s_base_mva)
 
 
-def _factorised(n: int, two_port: Complexes, f: np.ndarray, t: np.ndarray, node: np.ndarray, y: Complexes, fed: np.ndarray) -> Factorised:
+def _factorised(n: int, two_port: Complexes, f: np.ndarray, t: np.ndarray, node: np.ndarray, y: np.ndarray, fed: np.ndarray) -> Factorised:
     shunt = np.zeros(n, complex)
     np.add.at(shunt, node, y)
     shunt[~fed] += 1.0  # what is not fed has no fault current; the entry only keeps the matrix regular
