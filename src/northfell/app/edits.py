@@ -22,6 +22,8 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
     value = read_typed(network, p, typed, title_of(element))
     shown = network.in_state(state)[element_id]
     old = getattr(shown, field)
+    if value == old:
+        return Change("", ())
     title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + p.unit if p.unit else ''}"
     if p.in_state and state != NORMAL:
         return Change(f"{title} in {state}", (Switch(state=state, id=element_id, values={field: value}),))

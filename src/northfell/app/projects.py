@@ -96,6 +96,8 @@ def change_project(db: Connection, project_id: int, change: Change, version: int
     NetworkRefused, NotFound
         If the change is refused; nothing is changed then.
     """
+    if not change.acts:
+        return open_project(db, project_id)
     with transaction(db):
         row = projects.project(db, project_id)
         if row.version != version:

@@ -92,6 +92,8 @@ def _section(lines: list[str], title: str) -> Iterator[tuple[int, str]]:
     for at in range(start + 1, len(lines)):
         if lines[at].lstrip().startswith("-9"):
             return
+        if "FOLLOWS" in lines[at].upper():
+            break
         if lines[at].strip():
             yield at + 1, lines[at]
     raise NetworkRefused([InputRefused("section", title, "closed by a line of -999", where="File")])

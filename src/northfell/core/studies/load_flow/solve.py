@@ -235,7 +235,7 @@ def _result(
         return v[net.bus_of(elements)]
 
     exponent = np.array([CHARACTERISTIC.index(e.characteristic) for e in net.loads], float)
-    s_load = load_power(net) * np.abs(v_at(net.loads)) ** exponent
+    s_load = np.where(np.isnan(v_at(net.loads)), np.nan, load_power(net) * np.abs(v_at(net.loads)) ** exponent)
     s_motor = np.where(np.isnan(v_at(net.motors)), np.nan, motor_power(net))
     s_shunt = np.array([(e.p_mw - 1j * e.q_mvar) / net.s_base_mva for e in net.shunts], complex) * np.abs(v_at(net.shunts)) ** 2
     s_infeed, s_generator = _source_power(net, sources, v_node, s_branch, generation, load)
@@ -247,7 +247,8 @@ def _result(
     into_bus = np.zeros((len(v), 1), complex)  # currents that elements bring into each bus
     for elements, s in ((net.loads, s_load), (net.motors, s_motor), (net.shunts, s_shunt), (net.infeeds, -s_infeed), (net.generators, -s_generator)):
         if elements:
-            np.add.at(into_bus[:, 0], net.bus_of(elements), -np.nan_to_num(np.conj(s / v_at(elements))))
+            fed = ~np.isnan(v_at(elements))
+            np.add.at(into_bus[:, 0], net.bus_of(elements)[fed], -np.conj(s[fed] / v_at(elements)[fed]))
     for side in (0, 1):
         np.add.at(into_bus[:, 0], ends[:, side], -np.nan_to_num(i_branch[:, side]))
     i_switch = switch_currents(net.topology, into_bus)[:, 0]

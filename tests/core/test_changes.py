@@ -1,0 +1,82 @@
+"""Change sets: validated whole, undone exactly."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northfell.core.errors import NetworkRefused, NotFound
+from northfell.core.model.changes import Add, Change, Connect, Move, PutSettings, PutStates, Remove, Set, Switch, apply_change, settings_with
+from northfell.core.model.network import OperatingState, Placement
+from northfell.demo import skerrow_water
+
+DEMO = skerrow_water()
+TIE = "Tie closed, T2 out"
+LEAVES = ["P1", "C1", "Ultraviolet", "B21", "Blower aux"]
+acts = st.one_of(
+    st.builds(lambda v: Set(id="W25", values={"length_m": v}), st.floats(1, 5000)),
+    st.builds(lambda v: Set(id="W25", values={"r_ohm_per_km": v}, assumed={"r_ohm_per_km": "a table"}), st.floats(0.01, 1)),
+    st.builds(lambda n: Set(id="T3", values={"name": n}), st.text("abc <>'\"&", min_size=1, max_size=9).filter(lambda s: s == s.strip() and s)),
+    st.builds(lambda c, s: Switch(state=s, id="Q10", values={"closed": c}), st.booleans(), st.sampled_from(["Normal", TIE])),
+    st.builds(lambda f: Switch(state=TIE, id="P2", values={"load_factor": f}), st.one_of(st.none(), st.floats(0, 2))),
+    st.builds(lambda x, y: Move(sheet="Whole works", id="T3", to=Placement(x=x, y=y)), st.floats(0, 90), st.floats(0, 60)),
+    st.builds(lambda: Connect(id="Ultraviolet", terminal="bus", bus="Filter hall")),
+    st.builds(lambda v: PutSettings(settings=settings_with(DEMO.settings, "limits.loading_close_pct", v)), st.floats(1, 200)),
+)
+
+
+@given(st.lists(acts, min_size=1, max_size=6), st.permutations(LEAVES))
+def test_inverse_takes_a_change_back_exactly(some, leaves):
+    change = Change("several", (*some, Remove(id=leaves[0]), Remove(id=leaves[1]) if leaves[1] != "P1" else Remove(id="Ozone plant")))
+    changed, inverse = apply_change(DEMO, change)
+    again = Change.from_json("several", change.to_json())
+    assert apply_change(DEMO, again)[0] == changed
+    back, forth = apply_change(changed, inverse)
+    assert back == DEMO
+    assert list(back.elements) == list(DEMO.elements)  # their order too
+    assert apply_change(back, forth)[0] == changed
+
+
+def test_a_refused_act_refuses_the_whole():
+    good, bad = Set(id="W25", values={"length_m": 1.0}), Set(id="W26", values={"length_m": -1.0})
+    with pytest.raises(NetworkRefused, match="Cable W26: length_m is -1, accepted is a number, above 0 m"):
+        apply_change(DEMO, Change("", (good, bad)))
+
+
+def test_what_others_name_cannot_be_removed_alone():
+    with pytest.raises(NetworkRefused, match="Overcurrent relay B1: breaker is “Q1”"):
+        apply_change(DEMO, Change("", (Remove(id="Q1"),)))
+    changed, _ = apply_change(DEMO, Change("", (Remove(id="Q1"), Remove(id="B1"))))
+    assert "Q1" not in changed.elements
+
+
+def test_setting_a_value_ends_its_assumption():
+    assert "t_end_degc" in DEMO.elements["W25"].assumed
+    changed, inverse = apply_change(DEMO, Change("", (Set(id="W25", values={"t_end_degc": 250.0}),)))
+    assert "t_end_degc" not in changed.elements["W25"].assumed
+    assert apply_change(changed, inverse)[0] == DEMO
+
+
+def test_what_equals_normal_is_no_difference():
+    changed, _ = apply_change(DEMO, Change("", (Switch(state=TIE, id="Q10", values={"closed": False}),)))
+    assert "Q10" not in changed.state(TIE).differences
+
+
+@pytest.mark.parametrize(
+    ("act", "error", "told"),
+    [
+        (Set(id="nobody", values={}), NotFound, "no element “nobody”"),
+        (Set(id="W25", values={"colour": 1}), NetworkRefused, "field is “colour”, accepted is a parameter of a cable"),
+        (Switch(state="Normal", id="W25", values={"length_m": 1.0}), NetworkRefused, "a field that an operating state may hold"),
+        (Switch(state="Night", id="Q10", values={"closed": True}), NotFound, "no operating state “Night”"),
+        (Connect(id="W25", terminal="middle", bus="Filter hall"), NetworkRefused, "one of from_bus, to_bus"),
+        (Connect(id="W25", terminal="to_bus", bus="T3"), NetworkRefused, "T3 is a two-winding transformer"),
+        (Add(element={"kind": "bus", "id": "x", "name": "Filter hall"}), NetworkRefused, "a name that no other element has"),
+        (Move(sheet="Attic", id="T3", to=None), NotFound, "no sheet “Attic”"),
+        (PutStates(states=[OperatingState(name="Normal")]), NetworkRefused, "a name that no other state has"),
+        (PutStates(states=[OperatingState(name="Odd", differences={"Q10": {"closed": "ajar"}})]), NetworkRefused, "closed is “ajar”"),
+    ],
+)
+def test_refusals(act, error, told):
+    with pytest.raises(error, match=None) as raised:
+        apply_change(DEMO, Change("", (act,)))
+    assert told in str(raised.value)

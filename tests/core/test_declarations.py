@@ -1,0 +1,52 @@
+"""Every parameter is declared with what a person needs to know, and what is missing is told by it."""
+
+import pytest
+from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
+
+from northfell.core.catalogue.typical import _RULES, typical_for_missing
+from northfell.core.model.completeness import missing
+from northfell.core.model.elements import KINDS
+from northfell.core.model.parameters import parameters_of
+from northfell.core.model.settings import ArcFlashSettings, Limits, LoadFlowSettings, ProjectSettings, ShortCircuitSettings
+from northfell.core.quantities import QUANTITY_OF
+from northfell.demo import skerrow_water
+
+ALL = [(cls.__name__, p) for cls in (*KINDS.values(), Limits, LoadFlowSettings, ShortCircuitSettings, ArcFlashSettings, ProjectSettings) for p in parameters_of(cls)]
+
+
+@pytest.mark.parametrize(("owner", "p"), ALL, ids=lambda v: v if isinstance(v, str) else v.name)
+def test_parameter_says_what_it_is(owner, p):
+    assert p.label
+    assert len(p.meaning) > 5
+    assert p.meaning.endswith(".")
+    assert p.section
+    if p.unit:
+        assert p.unit in QUANTITY_OF  # so that a typed unit can be read
+        suffix = p.name.rsplit("_", 1)[-1]
+        told = {"kv": "kV", "ka": "kA", "mw": "MW", "mvar": "Mvar", "mva": "MVA", "kw": "kW", "mm": "mm", "pct": "%", "deg": "deg", "a": "A", "s": "s", "m": "m", "ohm": "ohm"}
+        assert told.get(suffix, p.unit) == p.unit
+    if p.form == "number":
+        assert (p.gt is not None or p.ge is not None or p.choices) and (p.lt is not None or p.le is not None or p.choices)
+    assert not p.typical or p.typical in _RULES
+
+
+def test_typical_values_fill_what_is_missing_and_name_their_source():
+    bare = {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 100.0, "conductor": "copper", "area_mm2": 240.0, "insulation": "XLPE"}
+    network = network_of([{**BUS_A, "v_nominal_kv": 0.4}, {**BUS_B, "v_nominal_kv": 0.4}, bare])
+    found = typical_for_missing(network.elements, network.elements["W"])
+    assert {k: v.value for k, v in found.items()} == {"r_ohm_per_km": 0.0754, "x_ohm_per_km": 0.075, "t_end_degc": 250.0}
+    assert all(v.source for v in found.values())
+
+
+def test_missing_names_element_field_and_help():
+    network = network_of([BUS_A, BUS_B, {**INFEED, "r_over_x": None}, CABLE])
+    (one,) = missing(network.elements, "short_circuit")
+    assert str(one) == "Infeed G: r_over_x is empty, accepted is a number, 0 or more and 10 or less. A typical value can be filled in."
+    assert missing(network.elements, "load_flow") == []
+
+
+def test_demo_lacks_nothing_and_marks_what_it_assumes():
+    network = skerrow_water()
+    assert [missing(network.elements, s) for s in ("load_flow", "short_circuit", "arc_flash")] == [[], [], []]
+    assert network.elements["W25"].assumed["t_end_degc"] == "limit of XLPE insulation at the end of a fault"
+    assert 15 <= sum(e.kind == "bus" for e in network.elements.values()) <= 25

@@ -1,0 +1,69 @@
+"""IEEE Common Data Format: columns, special buses, and damaged files."""
+
+from pathlib import Path
+
+import pytest
+
+from northfell.app.studies import StateResults
+from northfell.core.errors import NetworkRefused
+from northfell.formats import common_data_format
+
+TEXT = (Path(__file__).parent.parent / "published/data/ieee14.cdf").read_text()
+
+
+def test_shunt_ratio_names_and_limits():
+    network, _ = common_data_format.read(TEXT)
+    assert network.elements["Shunt 9"].q_mvar == pytest.approx(19)
+    assert network.elements["4-7-1"].ratio_pu == 0.978
+    assert network.elements["1"].label == "Bus 1 HV"
+    assert network.elements["1"].v_nominal_kv is None
+    assert (network.elements["Source 2"].q_min_mvar, network.elements["Source 2"].q_max_mvar) == (-40, 50)
+    assert network.name == "IEEE 14 Bus Test Case"
+
+
+def test_parallel_circuits_get_names_of_their_own():
+    line = next(one for one in TEXT.splitlines() if one.startswith("   1    2"))
+    network, _ = common_data_format.read(TEXT.replace(line, f"{line}\n{line}"))
+    assert {"1-2-1", "1-2-2"} <= set(network.elements)
+
+
+def test_remote_control_is_told():
+    lines = TEXT.splitlines()
+    at = next(i for i, one in enumerate(lines) if one.startswith("   8 Bus 8"))
+    lines[at] = lines[at].rsplit(maxsplit=1)[0] + "    7"
+    _, messages = common_data_format.read("\n".join(lines))
+    assert messages == ["Bus 8 controls bus 7: it is read as holding its own final voltage, 1.09 p.u."]
+
+
+def test_base_kv_that_is_known_gives_kv():
+    known = TEXT.replace("232.4   -16.9     0.0 ", "232.4   -16.9   132.0 ")
+    network, _ = common_data_format.read(known)
+    assert network.elements["1"].v_nominal_kv == 132
+    assert next(StateResults(network, "Normal").load_flow().buses_table().records())["v_kv"] == pytest.approx(132 * 1.06)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ("   4    7  1", "   4   77  1", "Z bus is “77”, accepted is the number of a bus in BUS DATA"),
+        ("BUS DATA FOLLOWS", "NOTHING FOLLOWS", "a line that starts with BUS DATA"),
+        ("-999", "", "closed by a line of -999"),
+        ("   0.05917", "      abcd", "accepted is a number in its columns"),
+        ("   0.05917", "       nan", "accepted is a finite number"),
+        ("  100.0 ", "    0.0 ", "MVA base"),
+        ("  2 Bus 2 ", "  1 Bus 2 ", "a number that no other bus has"),
+        ("   0.01938    0.05917", "       0.0        0.0", "1-2-1 has neither resistance nor reactance"),
+    ],
+)
+def test_damage_is_named_with_its_line(old, new, told):
+    assert old in TEXT
+    with pytest.raises(Exception, match=None) as error:  # noqa: PT011
+        network, _ = common_data_format.read(TEXT.replace(old, new))
+        StateResults(network, "Normal").load_flow()
+    assert told in str(error.value)
+    assert isinstance(error.value, NetworkRefused) or "neither" in told
+
+
+def test_nothing_at_all():
+    with pytest.raises(NetworkRefused):
+        common_data_format.read("")

@@ -1,0 +1,92 @@
+"""The arrows of the house: which package may import which. Written as a test, so that CI holds it."""
+
+import ast
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent / "src" / "northfell"
+
+# a module may import what stands below it; the longest prefix decides. "bottom" parts are free for all of core.
+BOTTOM = {"core.errors", "core.tables", "core.working", "core.quantities"}
+MAY = {
+    "core.errors": set(),
+    "core.quantities": {"core.errors"},
+    "core.tables": set(),
+    "core.working": {"core.quantities"},
+    "core.model": BOTTOM,
+    "core.catalogue": BOTTOM | {"core.model"},
+    "core.network": BOTTOM | {"core.model", "core.catalogue"},
+    "core.studies.load_flow": BOTTOM | {"core.model", "core.catalogue", "core.network"},
+    "core.studies.short_circuit": BOTTOM | {"core.model", "core.catalogue", "core.network"},
+    "core.studies.protection": BOTTOM | {"core.model", "core.catalogue", "core.network", "core.studies.short_circuit"},
+    "core.studies.arc_flash": BOTTOM | {"core.model", "core.catalogue", "core.network", "core.studies.short_circuit", "core.studies.protection"},
+    "core.findings": BOTTOM | {"core.model", "core.catalogue", "core.network", "core.studies"},
+    "drawing": {"core"},
+    "store": {"core"},
+    "formats": {"core"},
+    "documents": {"core", "drawing"},
+    "demo": {"core"},
+    "app": {"core", "drawing", "store", "formats", "documents", "demo"},
+    "web": {"core", "drawing", "store", "formats", "documents", "demo", "app"},
+    "cli": {"core", "formats", "app", "web", "demo"},
+}
+OUTSIDE_CORE = {"sqlite3", "fastapi", "starlette", "jinja2", "reportlab", "xlsxwriter", "uvicorn", "pathlib", "os", "datetime", "time", "socket"}
+
+
+def imports_of(path: Path) -> set[str]:
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            for alias in node.names:  # a module of ours, or a name out of one
+                inner = ROOT.parent.joinpath(*node.module.split("."), alias.name)
+                found.add(f"{node.module}.{alias.name}" if inner.is_dir() or inner.with_suffix(".py").exists() else node.module)
+    return found
+
+
+def part_of(module: str) -> str:
+    return max((p for p in MAY if module == p or module.startswith(p + ".")), key=len, default=module)
+
+
+def within(module: str, allowed: set[str]) -> bool:
+    return any(module == a or module.startswith(a + ".") for a in allowed)
+
+
+def modules() -> list[tuple[str, Path]]:
+    return [(".".join(p.relative_to(ROOT).with_suffix("").parts).removesuffix(".__init__"), p) for p in sorted(ROOT.rglob("*.py"))]
+
+
+def test_arrows_point_down_only():
+    wrong = []
+    for module, path in modules():
+        part = part_of(module)
+        if part in ("__init__", "core", "core.studies"):
+            continue
+        for name in imports_of(path):
+            inner = name.removeprefix("northfell.")
+            if inner == name or name == "northfell.__version__":
+                continue
+            if part_of(inner) != part and not within(inner, MAY[part]) and not within(part_of(inner), MAY[part]):
+                wrong.append(f"{module} imports {name}")
+    assert wrong == []
+
+
+def test_a_study_uses_only_the_face_of_another():
+    wrong = []
+    for module, path in modules():
+        if module.startswith("core.studies."):
+            own = part_of(module)
+            others = {n.removeprefix("northfell.") for n in imports_of(path) if n.startswith("northfell.core.studies.")}
+            wrong += [f"{module} imports {n}" for n in others if part_of(n) != own and n != part_of(n)]
+    assert wrong == []
+
+
+def test_core_knows_no_web_no_database_no_files_no_clock():
+    wrong = [f"{m} imports {n}" for m, p in modules() if m.startswith("core") for n in imports_of(p) if n.split(".")[0] in OUTSIDE_CORE]
+    assert wrong == []
+
+
+def test_the_checker_would_see_a_breach():
+    assert not within("store", MAY["core.model"])
+    assert part_of("core.studies.arc_flash.solve") == "core.studies.arc_flash"
+    assert len(modules()) > 60

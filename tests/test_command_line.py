@@ -1,0 +1,166 @@
+"""The command line's contract: JSON on standard output, exit codes, files."""
+
+import csv
+import json
+from pathlib import Path
+
+import openpyxl
+import pypdf
+import pytest
+
+from northfell.cli import main
+from northfell.demo import skerrow_water
+from northfell.formats import northfell_json
+
+CDF = Path(__file__).parent / "published/data/ieee14.cdf"
+
+
+@pytest.fixture
+def demo(tmp_path):
+    path = tmp_path / "demo.northfell.json"
+    path.write_text(northfell_json.write(skerrow_water()))
+    return path
+
+
+@pytest.fixture
+def run(capsys):
+    def call(*arguments: object) -> tuple[int, dict]:
+        code = main([str(a) for a in arguments])
+        return code, json.loads(capsys.readouterr().out)
+
+    return call
+
+
+CONTRACT = {
+    "load_flow": {
+        "buses": "state name v_pu angle_deg v_kv energised",
+        "terminals": "state element kind terminal bus p_mw q_mvar s_mva i_a power_factor",
+        "branches": "state name kind loading_pct rating rating_unit rating_basis governing_terminal loss_mw loss_mvar",
+        "sources": "state name bus p_mw q_mvar mode",
+        "loads": "state name bus",
+    },
+    "short_circuit": {
+        "faults": "state bus fault case method ik_ka i_earth_ka angle_deg ip_ka ib_ka ik_steady_ka ith_ka x_over_r z1_ohm z2_ohm z0_ohm",
+        "contributions": "state bus fault case element terminal component i_ka angle_deg",
+    },
+    "arc_flash": {
+        "locations": "state bus side method configuration gap_mm i_bolted_ka i_arc_ka i_arc_reduced_ka device i_device_ka clearing_time_s energy_cal_cm2 "
+        "energy_full_cal_cm2 energy_reduced_cal_cm2 governs boundary_mm working_distance_mm warnings",
+        "devices": "state bus side variant device i_device_ka opens_at_s",
+    },
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("study", CONTRACT)
+def test_run_prints_the_tables_of_the_contract(run, demo, study):
+    code, answer = run("run", study, demo)
+    assert (code, answer["study"], answer["state"], answer["converged"]) == (0, study, "Normal", True)
+    for table, columns in CONTRACT[study].items():
+        made = answer["tables"][table]
+        assert set(columns.split()) <= {c["name"] for c in made["columns"]}
+        assert made["columns"][0]["name"] == "state"
+        assert made["rows"]
+    if study == "short_circuit":
+        z1 = answer["tables"]["faults"]["rows"][0][[c["name"] for c in answer["tables"]["faults"]["columns"]].index("z1_ohm")]
+        assert len(z1) == 2  # complex as [re, im]
+
+
+def test_load_flow_summary(run, demo):
+    _, answer = run("run", "load_flow", demo)
+    wanted = {"generation_mw", "generation_mvar", "load_mw", "load_mvar", "losses_mw", "losses_mvar", "iterations", "mismatch_mva"}
+    assert wanted <= set(answer["summary"])
+
+
+def test_all_states_and_settings(run, demo):
+    code, answer = run("run", "arc_flash", demo, "--all-states", "--set", "two_second_rule=false", "--set", "short_circuit.lv_tolerance_pct=6")
+    assert code == 0
+    assert answer["state"] == ["Normal", "Tie closed, T2 out"]
+    assert answer["settings"]["arc_flash"]["two_second_rule"] is False
+    assert answer["settings"]["short_circuit"]["lv_tolerance_pct"] == 6
+    assert {row[0] for row in answer["tables"]["locations"]["rows"]} == set(answer["state"])
+
+
+def test_bad_input_is_exit_1_with_json_all_the_same(run, demo, tmp_path):
+    bad = tmp_path / "bad.json"
+    bad.write_text(demo.read_text().replace('"length_m": 640.0', '"length_m": -640.0'))
+    code, answer = run("run", "load_flow", bad)
+    assert (code, answer["tables"], answer["converged"]) == (1, {}, False)
+    assert answer["messages"] == ["Cable W25: length_m is -640, accepted is a number, above 0 m and 1e+06 m or less (or empty)."]
+    for arguments, told in [
+        (("run", "load_flow", demo, "--state", "Night"), "There is no operating state “Night”"),
+        (("run", "load_flow", demo, "--set", "speed=9"), "Settings: setting is “load_flow.speed”"),
+        (("run", "load_flow", demo, "--set", "speed"), "accepted is KEY=VALUE"),
+        (("run", "load_flow", tmp_path / "none.json"), "a file that can be read"),
+        (("run", "load_flow", tmp_path / "x.doc"), "ends in .northfell.json or .cdf"),
+        (("run", "short_circuit", CDF), "v_nominal_kv is empty"),
+    ]:
+        code, answer = run(*arguments)
+        assert code == 1
+        assert told in " ".join(answer["messages"])
+
+
+def test_no_solution_is_exit_2(run, demo, tmp_path):
+    heavy = tmp_path / "heavy.json"
+    heavy.write_text(demo.read_text().replace('"p_mw": 0.42,', '"p_mw": 420.0,'))
+    code, answer = run("run", "load_flow", heavy)
+    assert (code, answer["tables"]) == (2, {})
+    assert "largest mismatch" in answer["messages"][0]
+
+
+def test_convert_and_solve_the_same(run, tmp_path, capsys):
+    out = tmp_path / "ieee14.northfell.json"
+    assert main(["convert", str(CDF), str(out)]) == 0
+    capsys.readouterr()
+    _, from_cdf = run("run", "load_flow", CDF)
+    _, from_json = run("run", "load_flow", out)
+    assert from_cdf["tables"] == from_json["tables"]
+    again = tmp_path / "again.northfell.json"
+    assert main(["convert", str(out), str(again)]) == 0
+    assert again.read_text() == out.read_text()
+    assert main(["convert", str(out), str(tmp_path / "x.xml")]) == 1
+
+
+def test_result_files(run, demo, tmp_path):
+    for name in ("out.json", "out.csv", "out.xlsx"):
+        assert run("run", "load_flow", demo, "--out", tmp_path / name)[0] == 0
+    rows = list(csv.reader((tmp_path / "out.csv").read_text("utf-8-sig").splitlines()))
+    assert rows[0] == ["# buses"]
+    assert rows[1][:4] == ["state", "name", "label", "v_pu [p.u.]"]
+    book = openpyxl.load_workbook(tmp_path / "out.xlsx")
+    assert book.sheetnames == ["buses", "terminals", "branches", "sources", "loads"]
+    assert book["buses"]["D2"].value == pytest.approx(1.01)
+    code, answer = run("run", "load_flow", demo, "--out", tmp_path / "out.doc")
+    assert code == 1
+    assert "a name that ends in .json, .csv or .xlsx" in answer["messages"][-1]
+
+
+def test_hostile_names_stay_text_in_workbook_and_csv(run, tmp_path):
+    path = tmp_path / "hostile.json"
+    path.write_text(northfell_json.write(skerrow_water()).replace("Filter hall", "=1+1"))
+    assert run("run", "load_flow", path, "--out", tmp_path / "o.xlsx")[0] == 0
+    cells = [c for row in openpyxl.load_workbook(tmp_path / "o.xlsx")["buses"].iter_rows() for c in row if c.value == "=1+1"]
+    assert [c.data_type for c in cells] == ["s"]
+    run("run", "load_flow", path, "--out", tmp_path / "o.csv")
+    assert ",'=1+1," in (tmp_path / "o.csv").read_text("utf-8-sig")
+
+
+def test_check_decides_by_study(run):
+    code, answer = run("check", CDF)
+    assert code == 1
+    assert answer["studies"]["load_flow"] == {"can_run": True, "missing": []}
+    assert "Bus 1: v_nominal_kv is empty, accepted is a number, above 0 kV and 1200 kV or less." in answer["studies"]["short_circuit"]["missing"]
+    assert run("check", CDF, "--study", "load_flow")[0] == 0
+
+
+def test_schema_is_json(run):
+    assert run("schema")[1]["title"].startswith("Northfell network file")
+
+
+def test_labels_in_true_size(demo, tmp_path, capsys):
+    out = tmp_path / "labels.pdf"
+    assert main(["labels", str(demo), "--template", "field", "--stock", "a4", "--out", str(out)]) == 0
+    pages = pypdf.PdfReader(out).pages
+    assert len(pages) == 6  # eleven labels, two on a page
+    assert [round(float(v) / 72 * 25.4) for v in pages[0].mediabox[2:]] == [210, 297]
+    assert main(["labels", str(demo), "--template", "poster", "--out", str(out)]) == 1
+    assert "template is “poster”, accepted is one of field" in capsys.readouterr().err
