@@ -12,10 +12,16 @@ import pytest
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
-FLAGS = (
-    "--headless=new --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync "
-    "--disable-dev-shm-usage"
-).split()
+FLAGS = [
+    "--headless=new",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+]
 
 
 class Application:

@@ -64,7 +64,9 @@ class Walk:
 
     def state(self, name: str) -> None:
         Select(self.one("#state-shown")).select_by_visible_text(name)
-        self.until(lambda: name.replace(" ", "+") in self.browser.current_url.replace("%2C", ",") or name == "Normal" and "state=" not in self.browser.current_url)
+        self.until(
+            lambda: name.replace(" ", "+") in self.browser.current_url.replace("%2C", ",") or (name == "Normal" and "state=" not in self.browser.current_url)
+        )
 
     def classes(self, element: str) -> str:
         return self.one(f'#sheet a[data-element="{element}"]').get_attribute("class")
@@ -177,7 +179,11 @@ def test_killing_the_application_loses_nothing_acknowledged(walk):
     walk.select("W25")
     for length in (701, 702, 703):
         walk.enter(str(length))
-        walk.until(lambda length=length: walk.one("#field-length_m").get_attribute("value") == str(length) and f"→ {length} m" in walk.one('[aria-label="Undo"]').get_attribute("title"))
+        walk.until(
+            lambda length=length: (
+                walk.one("#field-length_m").get_attribute("value") == str(length) and f"→ {length} m" in walk.one('[aria-label="Undo"]').get_attribute("title")
+            )
+        )
     walk.application.kill()
     walk.application.start()
     walk.open("/projects/1/network?tab=history&selected=W25")
@@ -214,7 +220,9 @@ def test_pan_zoom_and_what_stays(walk):
     walk.one('[data-do="in"]').click()
     near = box()
     assert near[2] < whole[2]
-    ActionChains(walk.browser, duration=20).move_to_element(walk.one("#sheet")).move_by_offset(150, 150).click_and_hold().move_by_offset(-60, -30).move_by_offset(-60, -30).release().perform()
+    ActionChains(walk.browser, duration=20).move_to_element(walk.one("#sheet")).move_by_offset(150, 150).click_and_hold().move_by_offset(
+        -60, -30
+    ).move_by_offset(-60, -30).release().perform()
     panned = box()
     assert panned[0] > near[0]
     assert panned[2] == pytest.approx(near[2])
@@ -253,7 +261,9 @@ def test_keyboard_alone_reaches_find_and_a_symbol(walk):
 def test_hostile_file_is_imported_as_text_and_a_bad_one_is_told(walk, tmp_path):
     walk.open("/projects/1/network")
     bad = tmp_path / "bad.northfell.json"
-    bad.write_text('{"format": "northfell-network", "format_version": 1, "elements": [{"kind": "bus", "name": "<img src=x onerror=alert(1)>", "v_nominal_kv": -1}]}')
+    bad.write_text(
+        '{"format": "northfell-network", "format_version": 1, "elements": [{"kind": "bus", "name": "<img src=x onerror=alert(1)>", "v_nominal_kv": -1}]}'
+    )
     walk.browser.get(walk.application.address)
     walk.one("#file").send_keys(str(bad))
     walk.one("form.import button").click()

@@ -32,12 +32,23 @@ def networks(draw, shift: bool = False, ring: bool = True):
         scale = 0.4 if kv[i] == 11.0 else 0.05
         if draw(st.booleans()):
             model = draw(st.sampled_from(["power", "current", "impedance"]))
-            elements.append({"kind": "load", "name": f"E{i}", "bus": name[i], "p_mw": scale * draw(unit), "q_mvar": scale * draw(unit), "characteristic": model})
+            elements.append(
+                {"kind": "load", "name": f"E{i}", "bus": name[i], "p_mw": scale * draw(unit), "q_mvar": scale * draw(unit), "characteristic": model}
+            )
         if draw(st.booleans()):
-            elements.append({
-                "kind": "induction_motor", "name": f"M{i}", "bus": name[i], "p_rated_kw": 1000 * scale * draw(unit), "v_rated_kv": kv[i], "efficiency_pct": 94.0,
-                "power_factor": 0.86, "ilr_over_ir": 5.0, "r_over_x": 0.42 if kv[i] < 1 else 0.15,
-            })  # fmt: skip
+            elements.append(
+                {
+                    "kind": "induction_motor",
+                    "name": f"M{i}",
+                    "bus": name[i],
+                    "p_rated_kw": 1000 * scale * draw(unit),
+                    "v_rated_kv": kv[i],
+                    "efficiency_pct": 94.0,
+                    "power_factor": 0.86,
+                    "ilr_over_ir": 5.0,
+                    "r_over_x": 0.42 if kv[i] < 1 else 0.15,
+                }
+            )
     if draw(st.booleans()):
         elements.append({"kind": "shunt", "name": "C", "bus": name[draw(st.integers(0, n - 1))], "q_mvar": draw(st.floats(-0.3, 0.3)), "p_mw": 0.01})
     return network_of(elements)
@@ -45,15 +56,31 @@ def networks(draw, shift: bool = False, ring: bool = True):
 
 def _cable(name: str, a: str, b: str, kv: float, size: float) -> dict:
     return {
-        "kind": "cable", "name": name, "from_bus": a, "to_bus": b, "length_m": 300 * size if kv > 1 else 30 * size, "r_ohm_per_km": 0.2, "x_ohm_per_km": 0.1,
-        "c_uf_per_km": 0.3, "t_end_degc": 200.0,
-    }  # fmt: skip
+        "kind": "cable",
+        "name": name,
+        "from_bus": a,
+        "to_bus": b,
+        "length_m": 300 * size if kv > 1 else 30 * size,
+        "r_ohm_per_km": 0.2,
+        "x_ohm_per_km": 0.1,
+        "c_uf_per_km": 0.3,
+        "t_end_degc": 200.0,
+    }
 
 
 def _joining(draw, name: list[str], kv: list[float], i: int, j: int, unit, shift: bool) -> dict:
     if kv[j] == 11.0:
         return _cable(f"V{j}", name[i], name[j], 11.0, draw(unit))
     return {
-        "kind": "transformer", "name": f"T{j}", "hv_bus": name[i], "lv_bus": name[j], "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.42, "uk_pct": 6.0,
-        "ur_pct": 1.0, "vector_group": "Dyn11" if shift else "Yyn0", "tap_pct": draw(st.sampled_from([-2.5, 0.0, 2.5])),
-    }  # fmt: skip
+        "kind": "transformer",
+        "name": f"T{j}",
+        "hv_bus": name[i],
+        "lv_bus": name[j],
+        "s_rated_mva": 1.0,
+        "v_hv_kv": 11.0,
+        "v_lv_kv": 0.42,
+        "uk_pct": 6.0,
+        "ur_pct": 1.0,
+        "vector_group": "Dyn11" if shift else "Yyn0",
+        "tap_pct": draw(st.sampled_from([-2.5, 0.0, 2.5])),
+    }

@@ -11,7 +11,11 @@ from northfell.core.model.settings import ArcFlashSettings, Limits, LoadFlowSett
 from northfell.core.quantities import QUANTITY_OF
 from northfell.demo import skerrow_water
 
-ALL = [(cls.__name__, p) for cls in (*KINDS.values(), Limits, LoadFlowSettings, ShortCircuitSettings, ArcFlashSettings, ProjectSettings) for p in parameters_of(cls)]
+ALL = [
+    (cls.__name__, p)
+    for cls in (*KINDS.values(), Limits, LoadFlowSettings, ShortCircuitSettings, ArcFlashSettings, ProjectSettings)
+    for p in parameters_of(cls)
+]
 
 
 @pytest.mark.parametrize(("owner", "p"), ALL, ids=lambda v: v if isinstance(v, str) else v.name)
@@ -23,10 +27,25 @@ def test_parameter_says_what_it_is(owner, p):
     if p.unit:
         assert p.unit in QUANTITY_OF  # so that a typed unit can be read
         suffix = p.name.rsplit("_", 1)[-1]
-        told = {"kv": "kV", "ka": "kA", "mw": "MW", "mvar": "Mvar", "mva": "MVA", "kw": "kW", "mm": "mm", "pct": "%", "deg": "deg", "a": "A", "s": "s", "m": "m", "ohm": "ohm"}
+        told = {
+            "kv": "kV",
+            "ka": "kA",
+            "mw": "MW",
+            "mvar": "Mvar",
+            "mva": "MVA",
+            "kw": "kW",
+            "mm": "mm",
+            "pct": "%",
+            "deg": "deg",
+            "a": "A",
+            "s": "s",
+            "m": "m",
+            "ohm": "ohm",
+        }
         assert told.get(suffix, p.unit) == p.unit
     if p.form == "number":
-        assert (p.gt is not None or p.ge is not None or p.choices) and (p.lt is not None or p.le is not None or p.choices)
+        assert p.gt is not None or p.ge is not None or p.choices
+        assert p.lt is not None or p.le is not None or p.choices
     assert not p.typical or p.typical in _RULES
 
 

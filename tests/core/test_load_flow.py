@@ -11,9 +11,17 @@ from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Bus
 
 TRANSFORMER = {
-    "kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "s_rated_mva": 10.0, "v_hv_kv": 33.0, "v_lv_kv": 11.0, "vector_group": "Dyn11",
-    "uk_pct": 10.0, "ur_pct": 0.5,
-}  # fmt: skip
+    "kind": "transformer",
+    "name": "T",
+    "hv_bus": "A",
+    "lv_bus": "B",
+    "s_rated_mva": 10.0,
+    "v_hv_kv": 33.0,
+    "v_lv_kv": 11.0,
+    "vector_group": "Dyn11",
+    "uk_pct": 10.0,
+    "ur_pct": 0.5,
+}
 
 
 def flow_of(network, state="Normal"):
@@ -118,12 +126,15 @@ def test_two_infeeds_behind_impedance_share():
         ([BUS_A, BUS_B, INFEED, {**INFEED, "name": "G2"}, CABLE], "Two ideal references: Infeed G2 and Infeed G"),
         ([BUS_A, BUS_B, CABLE, {**GENERATOR, "mode": "power"}], "accepted is mode “reference” on one of Synchronous generator G2"),
         ([BUS_A, {**BUS_B, "v_nominal_kv": None}, INFEED, CABLE], "Bus B: v_nominal_kv is empty; Cable W is given in ohms"),
-        ([BUS_A, {**BUS_B, "v_nominal_kv": 0.4}, INFEED, {"kind": "switch", "name": "Q", "from_bus": "A", "to_bus": "B"}], "Switch Q joins bus A of 11 kV and bus B of 0.4 kV"),
+        (
+            [BUS_A, {**BUS_B, "v_nominal_kv": 0.4}, INFEED, {"kind": "switch", "name": "Q", "from_bus": "A", "to_bus": "B"}],
+            "Switch Q joins bus A of 11 kV and bus B of 0.4 kV",
+        ),
         ([BUS_A, BUS_B, INFEED, {**CABLE, "r_ohm_per_km": 0.0, "x_ohm_per_km": 0.0}], "Cable W has neither resistance nor reactance"),
         ([BUS_A, BUS_B, INFEED, {**TRANSFORMER, "load_loss_kw": 5000.0}], "more than uk_pct 10 %"),
         ([BUS_A, BUS_B, INFEED, {**CABLE, "length_m": None}, LOAD], "Cable W: length_m is empty, accepted is a number, above 0 m"),
     ],
-)  # fmt: skip
+)
 def test_why_it_cannot_run(elements, told):
     with pytest.raises(CannotRun) as error:
         flow_of(network_of(elements))

@@ -20,7 +20,9 @@ def test_typed_quantities(typed, unit, value):
     assert parse_quantity(typed, unit, "x") == pytest.approx(value, rel=1e-12)
 
 
-@pytest.mark.parametrize(("typed", "unit"), [("45 A", "MW"), ("", "m"), ("abc", "m"), ("1,2,3", "m"), ("5 m", ""), ("nan", "m"), ("1e400", "m"), ("12 parsec", "m"), ("=1+1", "m")])
+@pytest.mark.parametrize(
+    ("typed", "unit"), [("45 A", "MW"), ("", "m"), ("abc", "m"), ("1,2,3", "m"), ("5 m", ""), ("nan", "m"), ("1e400", "m"), ("12 parsec", "m"), ("=1+1", "m")]
+)
 def test_refused_quantities(typed, unit):
     with pytest.raises(InputRefused) as refused:
         parse_quantity(typed, unit, "length")

@@ -45,33 +45,81 @@ def faults():
     left_out = {"8", "H"}  # the open tertiary terminals
     elements = [{"kind": "bus", "name": n, "v_nominal_kv": float(kv)} for n, kv in GIVEN["buses_kV"].items() if n not in left_out]
     for q in GIVEN["feeders"]:
-        elements.append({"kind": "infeed", "name": q["id"], "bus": q["bus"], "ik_max_ka": float(q["Ikss_kA"]), "ik_min_ka": float(q["Ikss_kA"]), "r_over_x": q["R_X"]})
+        elements.append(
+            {"kind": "infeed", "name": q["id"], "bus": q["bus"], "ik_max_ka": float(q["Ikss_kA"]), "ik_min_ka": float(q["Ikss_kA"]), "r_over_x": q["R_X"]}
+        )
     elements += [as_infeed(g["id"], g["bus"], unit_impedance(g)) for g in GIVEN["unit_generators"]]
     for g in GIVEN["generators"]:
-        elements.append({
-            "kind": "synchronous_generator", "name": g["id"], "bus": g["bus"], "s_rated_mva": float(g["SrG_MVA"]), "v_rated_kv": g["UrG_kV"],
-            "power_factor_rated": g["cosphi"], "xd2_pct": 100 * g["xd2_pu"], "r_stator_ohm": g["RG_ohm"],
-        })  # fmt: skip
+        elements.append(
+            {
+                "kind": "synchronous_generator",
+                "name": g["id"],
+                "bus": g["bus"],
+                "s_rated_mva": float(g["SrG_MVA"]),
+                "v_rated_kv": g["UrG_kV"],
+                "power_factor_rated": g["cosphi"],
+                "xd2_pct": 100 * g["xd2_pu"],
+                "r_stator_ohm": g["RG_ohm"],
+            }
+        )
     for t in GIVEN["transformers_3w"]:
-        elements.append({
-            "kind": "transformer", "name": t["id"], "hv_bus": t["buses"][0], "lv_bus": t["buses"][1], "v_hv_kv": float(t["UrHV_kV"]), "v_lv_kv": float(t["UrMV_kV"]),
-            "s_rated_mva": float(t["S_HVMV_MVA"]), "uk_pct": float(t["uk_HVMV_pct"]), "ur_pct": t["uR_HVMV_pct"], "vector_group": "YNyn0",
-        })  # fmt: skip
+        elements.append(
+            {
+                "kind": "transformer",
+                "name": t["id"],
+                "hv_bus": t["buses"][0],
+                "lv_bus": t["buses"][1],
+                "v_hv_kv": float(t["UrHV_kV"]),
+                "v_lv_kv": float(t["UrMV_kV"]),
+                "s_rated_mva": float(t["S_HVMV_MVA"]),
+                "uk_pct": float(t["uk_HVMV_pct"]),
+                "ur_pct": t["uR_HVMV_pct"],
+                "vector_group": "YNyn0",
+            }
+        )
     for t in GIVEN["transformers_2w"]:
-        elements.append({
-            "kind": "transformer", "name": t["id"], "hv_bus": t["hv"], "lv_bus": t["lv"], "v_hv_kv": float(t["UrHV_kV"]), "v_lv_kv": t["UrLV_kV"],
-            "s_rated_mva": t["SrT_MVA"], "uk_pct": float(t["uk_pct"]), "ur_pct": t["uR_pct"], "vector_group": "Yd5",
-        })  # fmt: skip
+        elements.append(
+            {
+                "kind": "transformer",
+                "name": t["id"],
+                "hv_bus": t["hv"],
+                "lv_bus": t["lv"],
+                "v_hv_kv": float(t["UrHV_kV"]),
+                "v_lv_kv": t["UrLV_kV"],
+                "s_rated_mva": t["SrT_MVA"],
+                "uk_pct": float(t["uk_pct"]),
+                "ur_pct": t["uR_pct"],
+                "vector_group": "Yd5",
+            }
+        )
     for m in GIVEN["motors"]:
-        elements.append({
-            "kind": "induction_motor", "name": m["id"], "bus": m["bus"], "p_rated_kw": 1000 * m["PrM_MW"], "v_rated_kv": float(m["UrM_kV"]),
-            "efficiency_pct": 100 * m["eta"], "power_factor": m["cosphi"], "ilr_over_ir": m["Ilr_Ir"], "r_over_x": m["R_X"], "pole_pairs": m["pole_pairs"],
-        })  # fmt: skip
+        elements.append(
+            {
+                "kind": "induction_motor",
+                "name": m["id"],
+                "bus": m["bus"],
+                "p_rated_kw": 1000 * m["PrM_MW"],
+                "v_rated_kv": float(m["UrM_kV"]),
+                "efficiency_pct": 100 * m["eta"],
+                "power_factor": m["cosphi"],
+                "ilr_over_ir": m["Ilr_Ir"],
+                "r_over_x": m["R_X"],
+                "pole_pairs": m["pole_pairs"],
+            }
+        )
     for line in GIVEN["lines"]:
-        elements.append({
-            "kind": "line", "name": line["id"], "from_bus": line["from"], "to_bus": line["to"], "length_m": 1000.0 * line["km"], "r_ohm_per_km": line["r1"],
-            "x_ohm_per_km": line["x1"], "t_end_degc": 80.0,
-        })  # fmt: skip
+        elements.append(
+            {
+                "kind": "line",
+                "name": line["id"],
+                "from_bus": line["from"],
+                "to_bus": line["to"],
+                "length_m": 1000.0 * line["km"],
+                "r_ohm_per_km": line["r1"],
+                "x_ohm_per_km": line["x1"],
+                "t_end_degc": 80.0,
+            }
+        )
     return StateResults(network_of(elements), "Normal").short_circuit()
 
 

@@ -118,9 +118,9 @@ def test_a_stop_at_any_step_of_the_write_keeps_the_whole_before(db, project, pat
 
 
 def test_transaction_is_all_or_nothing(db):
+    sql = "INSERT INTO project (name, settings, changed_at) VALUES (?, '{}', 'now')"
     with pytest.raises(sqlite3.IntegrityError), transaction(db):
-        db.execute("INSERT INTO project (name, settings, changed_at) VALUES ('x', '{}', 'now')")
-        db.execute("INSERT INTO project (name, settings, changed_at) VALUES ('', '{}', 'now')")
+        db.executemany(sql, [("x",), ("",)])
     assert projects.all_projects(db) == []
 
 

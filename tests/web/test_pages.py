@@ -63,7 +63,9 @@ def test_hostile_names_stay_text_everywhere(client, database):
             assert "49" not in re.findall(r"&amp;(\d+)", text)
             assert "&lt;script&gt;alert(1)" in text
     assert "<script>alert(1)" not in client.get("/").text
-    shown = client.get(f"/projects/{project}/working", params={"study": "arc_flash", "quantity": "energy_cal_cm2", "selected": "Filter hall", "stage": "arc-flash"})
+    shown = client.get(
+        f"/projects/{project}/working", params={"study": "arc_flash", "quantity": "energy_cal_cm2", "selected": "Filter hall", "stage": "arc-flash"}
+    )
     assert shown.status_code == 200
     assert "<script>alert(1)" not in shown.text
     exported = client.get(f"/projects/{project}/export")
@@ -229,7 +231,9 @@ def test_answers_carry_their_guards(client):
     assert headers["x-content-type-options"] == "nosniff"
 
 
-@pytest.mark.parametrize("path", ["/projects/99/flow", "/projects/1/elements/x/none", "/nowhere", "/projects/x/flow", "/projects/1/working?study=arc_flash&quantity=energy_cal_cm2"])
+@pytest.mark.parametrize(
+    "path", ["/projects/99/flow", "/projects/1/elements/x/none", "/nowhere", "/projects/x/flow", "/projects/1/working?study=arc_flash&quantity=energy_cal_cm2"]
+)
 def test_what_is_not_there_is_told_in_words(client, path):
     answer = client.get(path)
     assert answer.status_code in (404, 422)

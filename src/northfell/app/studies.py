@@ -81,6 +81,11 @@ class Results:
             self.states[state] = StateResults(self.network, state)
         return self.states[state]
 
+    @property
+    def findings_are_known(self) -> bool:
+        """Whether the findings of this version were gathered already; gathering runs every study in every state."""
+        return self._findings is not None
+
     def findings(self) -> list[Finding]:
         """Over all studies and all operating states, gravest first."""
         if self._findings is None:

@@ -12,34 +12,46 @@ MOST_LINES = 400_000
 
 @dataclass(frozen=True)
 class _Columns:
-    """Fields of a card: name, first and last column (counted from 1), in the order of the tokens."""
+    """Fields of a card: name, first and last column (counted from 1), in order; and how many words a whole card has."""
 
     fields: tuple[tuple[str, int, int], ...]
+    whole: int
 
     def read(self, line: str, at: int, start: int) -> dict[str, float]:
-        """Values after column `start`: by blanks where the count fits, else by the columns of the standard."""
-        tokens = line[start:].split()
-        if len(tokens) >= len(self.fields) - 1:
-            pairs = [(name, tokens[i] if i < len(tokens) else "0") for i, (name, _, _) in enumerate(self.fields)]
-        else:
-            pairs = [(name, line[a - 1 : b].strip() or "0") for name, a, b in self.fields]
-        values = {}
-        for name, text in pairs:
-            try:
-                values[name] = float(text)
-            except ValueError:
-                raise NetworkRefused([InputRefused(name, text, "a number in its columns", where=f"Line {at}")]) from None
-            if not abs(values[name]) < 1e9:
-                raise NetworkRefused([InputRefused(name, text, "a finite number", where=f"Line {at}")])
-        return values
+        """Values after column `start`. A whole card is read by its words, since columns drift in practice; one with fewer words by
+        the columns of the standard, since neighbouring numbers may touch; by words again where that fails.
+        """
+        words = line[start:].split()
+        by_words = {name: words[i] if i < len(words) else "0" for i, (name, _, _) in enumerate(self.fields)}
+        by_columns = {name: line[a - 1 : b].strip() or "0" for name, a, b in self.fields}
+        if len(words) >= self.whole:
+            return _numbers(by_words, at)
+        try:
+            return _numbers(by_columns, at)
+        except NetworkRefused:
+            if len(words) < len(self.fields) - 1:
+                raise
+            return _numbers(by_words, at)
 
 
-BUS = _Columns((
+def _numbers(texts: dict[str, str], at: int) -> dict[str, float]:
+    values = {}
+    for name, text in texts.items():
+        try:
+            values[name] = float(text)
+        except ValueError:
+            raise NetworkRefused([InputRefused(name, text, "a number in its columns", where=f"Line {at}")]) from None
+        if not abs(values[name]) < 1e9:
+            raise NetworkRefused([InputRefused(name, text, "a finite number", where=f"Line {at}")])
+    return values
+
+
+BUS = _Columns(whole=16, fields=(
     ("area", 19, 20), ("zone", 21, 23), ("type", 25, 26), ("v_pu", 28, 33), ("angle_deg", 34, 40), ("load_mw", 41, 49), ("load_mvar", 50, 59),
     ("generation_mw", 60, 67), ("generation_mvar", 68, 75), ("base_kv", 77, 83), ("desired_pu", 85, 90), ("q_max", 91, 98), ("q_min", 99, 106),
     ("shunt_g", 107, 114), ("shunt_b", 115, 122), ("remote", 124, 127),
 ))  # fmt: skip
-BRANCH = _Columns((
+BRANCH = _Columns(whole=21, fields=(
     ("from", 1, 4), ("to", 6, 9), ("area", 11, 12), ("zone", 13, 15), ("circuit", 17, 17), ("type", 19, 19), ("r", 20, 29), ("x", 30, 40), ("b", 41, 50),
     ("rating_1", 51, 55), ("rating_2", 57, 61), ("rating_3", 63, 67), ("control_bus", 69, 72), ("side", 74, 74), ("ratio", 77, 82), ("shift", 84, 90),
 ))  # fmt: skip

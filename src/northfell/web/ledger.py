@@ -63,15 +63,15 @@ NAMES = {
 }  # fmt: skip
 
 
-def ledger_of(network: Network, results: Results, view: View, findings: list[Finding], history: list[ChangeRow], head: int) -> Ledger:
+def ledger_of(network: Network, results: Results, view: View, findings: list[Finding] | None, history: list[ChangeRow], head: int) -> Ledger:
     """The ledger of the tab shown. A study that cannot run gives its reasons and no rows."""
     tab = view.shown_tab
-    tabs = [(t, NAMES[t], len(findings) if t == "findings" else None) for t in STAGES[view.stage][2]]
+    tabs = [(t, NAMES[t], len(findings) if t == "findings" and findings is not None else None) for t in STAGES[view.stage][2]]
     makers: dict[str, Callable[[], Ledger]] = {
         "elements": lambda: _elements(network, view),
         "assumed": lambda: _assumed(network),
         "history": lambda: _history(history, head),
-        "findings": lambda: _findings(findings),
+        "findings": lambda: _findings(findings or []),
         "branches": lambda: _branches(network, results, view),
         "buses": lambda: _buses(network, results, view),
         "sources": lambda: _sources(results, view),

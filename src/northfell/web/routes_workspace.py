@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse
 
 from northfell.app.labels import labels_of
 from northfell.app.projects import Project, open_project
-from northfell.app.studies import Results
+from northfell.app.studies import Results, findings_in
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import Finding
 from northfell.core.model.completeness import missing
@@ -24,7 +24,7 @@ from northfell.drawing.sheet import Drawing, Tag, draw
 from northfell.store import history
 from northfell.web.card import card_of, state_note
 from northfell.web.ledger import ledger_of
-from northfell.web.pages import Db, answer
+from northfell.web.pages import Db, answer, templates
 from northfell.web.view import STAGES, Looking, View
 
 router = APIRouter()
@@ -54,7 +54,8 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     if view.selected not in network.elements:
         view = replace(view, selected="")
     results = request.app.state.results.of(opened.id, opened.version, network)
-    findings = results.findings()
+    known = results.findings_are_known or view.shown_tab == "findings"
+    findings = results.findings() if known else _of_the_stage(results, view)
     sheet = _sheet(network, view)
     seen = {
         "project": opened,
@@ -66,8 +67,8 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "card": card_of(network, results, view, findings),
         "label": _label(network, results, view),
         "state_note": state_note(view),
-        "ledger": ledger_of(network, results, view, findings, history.newest(db, opened.id), opened.row.head),
-        "findings": _counts(findings),
+        "ledger": ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head),
+        "counts": _counts(findings) if known else None,
         "problem": _problem(results, view),
         "svg_of": svg_of,
         "limits": network.settings.limits,
@@ -77,6 +78,20 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     if request.method == "GET":
         response.headers["HX-Push-Url"] = view.url
     return response
+
+
+@router.get("/projects/{project_id}/findings/counts")
+def counts(request: Request, db: Db, look: Looking) -> Response:
+    """How many findings there are over all states, gathered after the answer to an edit."""
+    opened = open_project(db, look.project_id)
+    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    return templates.TemplateResponse(request, "_counts.html", {"project": opened, "view": look, "counts": _counts(results.findings())})
+
+
+def _of_the_stage(results: Results, view: View) -> list[Finding]:
+    """What the stage shown finds in the state shown: enough for the card, at once."""
+    study = STUDY_OF[view.stage]
+    return findings_in(results.at(view.state), study) if study else []
 
 
 def _sheet(network: Network, view: View) -> Sheet:

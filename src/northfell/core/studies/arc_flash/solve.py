@@ -2,6 +2,9 @@
 
 import math
 from dataclasses import dataclass
+from typing import cast
+
+import numpy as np
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.completeness import missing
@@ -13,8 +16,8 @@ from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Location, Variant
-from northfell.core.studies.protection import Device, devices_of, isolate
-from northfell.core.studies.short_circuit import CASES, Flows, ShortCircuit
+from northfell.core.studies.protection import Device, Zones, devices_of
+from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY: Study = "arc_flash"
 V_RANGE_KV = (0.208, 15.0)
@@ -44,14 +47,28 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     places = places_of(net)
     if not places:
         raise CannotRun(STUDY, ["No bus has enclosure data: set electrode_configuration of the buses at which people work."])
-    devices = devices_of(net.elements)
-    fed = [p for p in places if net.topology.fed_bus(p.faulted)]
-    flows = {case: faults.flows([p.faulted for p in fed], case) for case in CASES}
-    located: dict[Place, Location] = {}
-    for k, place in enumerate(fed):
-        located[place] = _location(net, settings, faults, devices, place, flows, k)
-    locations = tuple(located.get(p) or _not_fed(net, p) for p in places)
-    return ArcFlash(net, settings, faults, locations)
+    fed = [p for p in places if net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
+    tried = _Tried(net, faults, devices_of(net.elements), fed)
+    located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
+    return ArcFlash(net, settings, faults, tuple(located.get(p) or _without_result(net, p) for p in places))
+
+
+class _Tried:
+    """Currents and opening times of all places at once: (place, case, variant), by device where a device is meant."""
+
+    def __init__(self, net: Compiled, faults: ShortCircuit, devices: dict[str, Device], fed: list[Place]) -> None:
+        self.devices, self.zones = devices, Zones(net, devices)
+        flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
+        self.ibf_ka = np.stack([np.abs(f.ik_ka) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
+        buses = [_bus(net, p) for p in fed]
+        self.factor = [reduction(bus) for bus in buses]
+        i_arc = [[eq.arcing_current_ka(bus.v_nominal_kv or math.nan, i, enclosure_of(bus)) for i in row] for bus, row in zip(buses, self.ibf_ka, strict=True)]
+        factors = np.array([[1.0, f] for f in self.factor]).reshape(len(fed), 1, 2)
+        self.i_arc_ka = np.array(i_arc).reshape(len(fed), len(CASES), 1) * factors
+        share = self.i_arc_ka / self.ibf_ka[:, :, None]
+        carried = [d for d in devices if flows and all(d in f.terminals for f in flows)]
+        self.i_device_ka = {d: share * np.stack([np.abs(f.terminals[d][0]) for f in flows], axis=1)[:, :, None] for d in carried}
+        self.opens_at_s = {d: devices[d].opens_at_s(1000 * i) for d, i in self.i_device_ka.items()}
 
 
 def places_of(net: Compiled) -> list[Place]:
@@ -84,27 +101,33 @@ def exposure_s(settings: ArcFlashSettings, t_s: float) -> float:
     return min(t_s, settings.max_exposure_s) if settings.two_second_rule else t_s
 
 
-def _not_fed(net: Compiled, place: Place) -> Location:
-    return Location(net.topology.bus_ids[place.bus], place.faulted, place.side, False, (), (), ())
+def in_range(bus: Bus) -> bool:
+    """Whether the method covers the voltage of a bus."""
+    return V_RANGE_KV[0] <= (bus.v_nominal_kv or math.nan) <= V_RANGE_KV[1]
 
 
-def _location(
-    net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], place: Place, flows: dict[str, Flows], k: int
-) -> Location:
-    bus = net.elements[net.topology.bus_ids[place.bus]]
-    assert isinstance(bus, Bus)
-    voc, box = bus.v_nominal_kv or math.nan, enclosure_of(bus)
-    if not V_RANGE_KV[0] <= voc <= V_RANGE_KV[1]:
-        told = f"outside the method's range: {voc:g} kV is not between {V_RANGE_KV[0]:g} and {V_RANGE_KV[1]:g} kV"
-        return Location(bus.id, place.faulted, place.side, True, (), (), (told,))
+def reduction(bus: Bus) -> float:
+    """Factor of the reduced arcing current at a bus."""
+    return 1 - 0.5 * eq.variation_factor(bus.electrode_configuration or "", bus.v_nominal_kv or math.nan)
+
+
+def _bus(net: Compiled, place: Place) -> Bus:
+    return cast(Bus, net.elements[net.topology.bus_ids[place.bus]])
+
+
+def _without_result(net: Compiled, place: Place) -> Location:
+    bus, fed = _bus(net, place), net.topology.fed_bus(place.faulted)
+    told = f"outside the method's range: {bus.v_nominal_kv or math.nan:g} kV is not between {V_RANGE_KV[0]:g} and {V_RANGE_KV[1]:g} kV"
+    return Location(bus.id, place.faulted, place.side, fed, (), (), (told,) if fed else ())
+
+
+def _location(net: Compiled, settings: ArcFlashSettings, tried: _Tried, place: Place, k: int) -> Location:
+    bus = _bus(net, place)
     found: list[Variant] = []
     times: list[DeviceTime] = []
-    for case, flow in flows.items():
-        ibf = abs(complex(flow.ik_ka[k]))
-        i_arc = eq.arcing_current_ka(voc, ibf, box)
-        reduced = 1 - 0.5 * eq.variation_factor(box.configuration, voc)
-        for variant, factor in (("full", 1.0), ("reduced", reduced)):
-            one, device_times = _variant(net, settings, devices, place, flow, k, bus, ibf, i_arc, factor, case, variant)
+    for c, case in enumerate(CASES):
+        for v, variant in enumerate(("full", "reduced")):
+            one, device_times = _variant(settings, tried, place, bus, (k, c, v), case, variant)
             found.append(one)
             times += device_times
     warnings = _warnings(net, settings, place, bus, found)
@@ -114,25 +137,38 @@ def _location(
 
 
 def _variant(
-    net: Compiled, settings: ArcFlashSettings, devices: dict[str, Device], place: Place, flow: Flows, k: int, bus: Bus, ibf: float,
-    i_arc: float, factor: float, case: str, variant: str,
-) -> tuple[Variant, list[DeviceTime]]:  # fmt: skip
+    settings: ArcFlashSettings, tried: _Tried, place: Place, bus: Bus, at: tuple[int, int, int], case: str, variant: str
+) -> tuple[Variant, list[DeviceTime]]:
     """One of the four: full or reduced current, maximum or minimum case. The current is held until the last source is cut off."""
-    voc, box = bus.v_nominal_kv or math.nan, enclosure_of(bus)
-    share_of = factor * i_arc / ibf
-    currents = {d: share_of * abs(complex(flow.terminals[d][0, k])) for d in devices if d in flow.terminals}
-    clearings = {d: devices[d].clearing(i * 1000) for d, i in currents.items()}
-    isolation = isolate(net, devices, place.faulted, {d: c.t_s for d, c in clearings.items()})
+    voc, box, distance = bus.v_nominal_kv or math.nan, enclosure_of(bus), bus.working_distance_mm or math.nan
+    ibf, factor = float(tried.ibf_ka[at[0], at[1]]), 1.0 if variant == "full" else tried.factor[at[0]]
+    isolation = tried.zones.isolate(place.faulted, {d: float(t[at]) for d, t in tried.opens_at_s.items()})
     t = exposure_s(settings, isolation.t_s)
     decides = isolation.device
-    energy = eq.incident_energy_j_cm2(voc, ibf, box, bus.working_distance_mm or math.nan, t * 1000, factor) if math.isfinite(t) else math.inf
-    afb = eq.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf
-    one = Variant(
-        case=case, variant=variant, i_bolted_ka=ibf, i_arc_ka=i_arc * factor, factor=factor, opens_at_s=isolation.t_s, arc_time_s=t, device=decides,
-        stage=clearings[decides].stage if decides else "", i_device_ka=currents.get(decides or "", math.nan), energy_j_cm2=energy, boundary_mm=afb,
-    )  # fmt: skip
+
+    def opening(device: str) -> DeviceTime:
+        i_ka = float(tried.i_device_ka[device][at])
+        clearing = tried.devices[device].clearing(i_ka * 1000)
+        return DeviceTime(case, variant, device, i_ka, clearing.t_s, clearing.stage)
+
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
-    return one, [DeviceTime(case, variant, d, currents[d], clearings[d].t_s, clearings[d].stage) for d in listed if d in currents]
+    times = [opening(d) for d in listed if d in tried.i_device_ka]
+    deciding = next((d for d in times if d.device == decides), None)
+    one = Variant(
+        case=case,
+        variant=variant,
+        i_bolted_ka=ibf,
+        i_arc_ka=float(tried.i_arc_ka[at]),
+        factor=factor,
+        opens_at_s=isolation.t_s,
+        arc_time_s=t,
+        device=decides,
+        stage=deciding.stage if deciding else "",
+        i_device_ka=deciding.i_device_ka if deciding else math.nan,
+        energy_j_cm2=eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf,
+        boundary_mm=eq.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
+    )
+    return one, times
 
 
 def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus, found: list[Variant]) -> list[str]:

@@ -4,10 +4,13 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import ArrayLike
+
 from northfell.core.catalogue.tables import gg_gates, relay_curves
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure as f
-from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s, trip_time_s
+from northfell.core.studies.protection.curves import Floats, gg_operating_time_s, relay_time_s, trip_time_s
 from northfell.core.working import Working
 
 
@@ -29,6 +32,15 @@ class Device:
     @property
     def name(self) -> str:
         return self.switch.name
+
+    def opens_at_s(self, i_a: Floats) -> Floats:
+        """Slow edge plus breaker time at many currents [A]."""
+        if isinstance(self.switch, Fuse):
+            return gg_operating_time_s(gg_gates()[self.switch.i_rated_a or math.nan], i_a)
+        found = [np.minimum(*_relay_stages(relay, i_a)) + (self.switch.t_break_s or 0.0) for relay in self.relays]
+        if self.switch.trip == "electronic":
+            found += _trip_stages(self.switch, i_a).values()
+        return np.min(found, axis=0)
 
     def clearing(self, i_a: float, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
@@ -55,6 +67,25 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
     return found
 
 
+def _relay_stages(relay: Relay, i_a: ArrayLike) -> tuple[Floats, Floats]:
+    """Times of the inverse stage, slow edge, and of the high stage; infinite where a stage does not pick up."""
+    curve = relay_curves()[relay.curve or ""]
+    m = np.asarray(i_a, float) / (relay.i_pickup_a or math.nan)
+    inverse = relay_time_s(curve, m, relay.time_multiplier or math.nan, relay.m_start, relay.m_hold) * (1 + (relay.time_tolerance_pct or 0.0) / 100)
+    picks_up = np.asarray(i_a) >= (math.inf if relay.i_high_a is None else relay.i_high_a)
+    return inverse, np.where(picks_up, relay.t_high_s or 0.0, math.inf)
+
+
+def _trip_stages(breaker: Breaker, i_a: ArrayLike) -> dict[str, Floats]:
+    """Slow edge of each stage of an electronic trip; infinite where it does not pick up."""
+    ir, tr = breaker.trip_ir_a or math.nan, breaker.trip_tr_s or math.nan
+    return {
+        "long time": trip_time_s(i_a, ir, tr, None, None, None),
+        "short time": trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None),
+        "instantaneous": trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a),
+    }
+
+
 def _fuse(fuse: Fuse, i_a: float, w: Working | None) -> Clearing:
     gates = gg_gates()[fuse.i_rated_a or math.nan]
     t = float(gg_operating_time_s(gates, i_a))
@@ -70,8 +101,7 @@ def _fuse(fuse: Fuse, i_a: float, w: Working | None) -> Clearing:
 def _relay(breaker: Breaker, relay: Relay, i_a: float, w: Working | None) -> Clearing:
     curve = relay_curves()[relay.curve or ""]
     pickup, tm, tolerance = relay.i_pickup_a or math.nan, relay.time_multiplier or math.nan, relay.time_tolerance_pct or 0.0
-    inverse = float(relay_time_s(curve, i_a / pickup, tm, relay.m_start, relay.m_hold)) * (1 + tolerance / 100)
-    high = (relay.t_high_s or 0.0) if relay.i_high_a is not None and i_a >= relay.i_high_a else math.inf
+    inverse, high = (float(t) for t in _relay_stages(relay, np.float64(i_a)))
     t, stage = (high, f"{relay.name} high stage") if high < inverse else (inverse, f"{relay.name} {curve.name}")
     total = t + (breaker.t_break_s or 0.0)
     if w:
@@ -91,11 +121,7 @@ def _relay(breaker: Breaker, relay: Relay, i_a: float, w: Working | None) -> Cle
 
 def _trip(breaker: Breaker, i_a: float, w: Working | None) -> Clearing:
     ir, tr = breaker.trip_ir_a or math.nan, breaker.trip_tr_s or math.nan
-    alone = {
-        "long time": float(trip_time_s(i_a, ir, tr, None, None, None)),
-        "short time": float(trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None)),
-        "instantaneous": float(trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a)),
-    }
+    alone = {stage: float(t) for stage, t in _trip_stages(breaker, np.float64(i_a)).items()}
     stage = min(alone, key=lambda k: alone[k])
     t = alone[stage]
     if w:

@@ -9,6 +9,10 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
 from northfell.core.network import Compiled
 from northfell.core.studies.protection.devices import Device
 
@@ -22,72 +26,61 @@ class Isolation:
     first_met: tuple[str, ...]  # devices first met on the ways to the sources
 
 
-class _Groups:
-    """Buses joined so far (union-find)."""
+class Zones:
+    """The parts of a network between its devices: what no device can part. Found once, asked for many faults."""
 
-    def __init__(self, n: int) -> None:
-        self.parent = list(range(n))
+    def __init__(self, net: Compiled, devices: Mapping[str, Device]) -> None:
+        top = net.topology
+        closed = list(zip(top.closed_ids, top.closed_from.tolist(), top.closed_to.tolist(), strict=True))
+        bare = [(a, b) for closed_id, a, b in closed if closed_id not in devices]
+        joined = [*zip(net.branches.from_bus.tolist(), net.branches.to_bus.tolist(), strict=True), *bare]
+        n = len(top.bus_ids)
+        ends = np.array(joined, np.intp).reshape(-1, 2)
+        graph = coo_array((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(n, n))
+        _, labels = connected_components(graph, directed=False) if n else (0, np.zeros(0, int))
+        self.zone_of_bus: list[int] = labels.tolist()
+        self.gates = [(closed_id, self.zone_of_bus[a], self.zone_of_bus[b]) for closed_id, a, b in closed if closed_id in devices]
+        self.sources = {self.zone_of_bus[top.bus_index[e.buses[0]]] for e in (*net.infeeds, *net.generators)}
 
-    def find(self, a: int) -> int:
-        while self.parent[a] != a:
-            self.parent[a] = self.parent[self.parent[a]]
-            a = self.parent[a]
-        return a
+    def isolate(self, bus: int, opens_at_s: Mapping[str, float]) -> Isolation:
+        """Cut a bus off from its sources by devices that open at given times.
 
-    def join(self, a: int, b: int) -> None:
-        self.parent[self.find(a)] = self.find(b)
+        Parameters
+        ----------
+        bus : int
+            Where the fault is.
+        opens_at_s : mapping of switch id to float
+            When each device has opened for this fault; infinite for never.
+        """
+        zone = self.zone_of_bus[bus]
+        first_met = self._first_met(zone)
+        if zone in self.sources:
+            return Isolation(math.inf, None, first_met)
+        # join in the order in which devices would be the last to open: what completes the first path decides
+        parent: dict[int, int] = {}
 
+        def find(z: int) -> int:
+            while (up := parent.get(z, z)) != z:
+                z = up
+            return z
 
-def isolate(net: Compiled, devices: Mapping[str, Device], bus: int, opens_at_s: Mapping[str, float]) -> Isolation:
-    """Cut a bus off from its sources by devices that open at given times.
+        for t, device, a, b in sorted(((opens_at_s.get(d, math.inf), d, a, b) for d, a, b in self.gates), key=lambda gate: -gate[0]):
+            parent[find(a)] = find(b)
+            if any(find(zone) == find(s) for s in self.sources):
+                return Isolation(t, device, first_met)
+        return Isolation(0.0, None, first_met)
 
-    Parameters
-    ----------
-    net : Compiled
-    devices : mapping of switch id to Device
-    bus : int
-        Where the fault is.
-    opens_at_s : mapping of switch id to float
-        When each device has opened for this fault; infinite for never.
-    """
-    top = net.topology
-    groups = _Groups(len(top.bus_ids))
-    for a, b in zip(net.branches.from_bus.tolist(), net.branches.to_bus.tolist(), strict=True):
-        groups.join(a, b)
-    protected: list[tuple[float, str, int, int]] = []
-    for closed_id, a, b in zip(top.closed_ids, top.closed_from.tolist(), top.closed_to.tolist(), strict=True):
-        if closed_id in devices:
-            protected.append((opens_at_s.get(closed_id, math.inf), closed_id, a, b))
-        else:
-            groups.join(a, b)
-    sources = [top.bus_index[e.buses[0]] for e in (*net.infeeds, *net.generators)]
-    first_met = _first_met(groups, protected, bus, sources)
-    if any(groups.find(bus) == groups.find(s) for s in sources):
-        return Isolation(math.inf, None, first_met)
-    # join in the order in which devices would be the last to open: what completes the first path decides
-    for t, device, a, b in sorted(protected, key=lambda p: -p[0]):
-        groups.join(a, b)
-        if any(groups.find(bus) == groups.find(s) for s in sources):
-            return Isolation(t, device, first_met)
-    return Isolation(0.0, None, first_met)
-
-
-def _first_met(groups: _Groups, protected: list[tuple[float, str, int, int]], bus: int, sources: list[int]) -> tuple[str, ...]:
-    """Devices at the edge of the faulted zone with a source somewhere beyond them."""
-    zone = groups.find(bus)
-    edge = [(d, groups.find(a), groups.find(b)) for _, d, a, b in protected if (groups.find(a) == zone) != (groups.find(b) == zone)]
-    # zones as a small graph without the faulted one
-    links: dict[int, set[int]] = {}
-    for _, _, a, b in protected:
-        za, zb = groups.find(a), groups.find(b)
-        if zone not in (za, zb) and za != zb:
-            links.setdefault(za, set()).add(zb)
-            links.setdefault(zb, set()).add(za)
-    fed = {groups.find(s) for s in sources} - {zone}
-    reach, stack = set(fed), list(fed)
-    while stack:
-        for other in links.get(stack.pop(), ()):
-            if other not in reach:
-                reach.add(other)
-                stack.append(other)
-    return tuple(d for d, za, zb in edge if (za if zb == zone else zb) in reach)
+    def _first_met(self, zone: int) -> tuple[str, ...]:
+        """Devices at the edge of a zone with a source somewhere beyond them."""
+        links: dict[int, set[int]] = {}
+        for _, a, b in self.gates:
+            if zone not in (a, b):
+                links.setdefault(a, set()).add(b)
+                links.setdefault(b, set()).add(a)
+        reach = self.sources - {zone}
+        stack = list(reach)
+        while stack:
+            new = links.get(stack.pop(), set()) - reach
+            reach = reach | new
+            stack.extend(new)
+        return tuple(d for d, a, b in self.gates if a != b and zone in (a, b) and (a if b == zone else b) in reach)
