@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.core.errors import InputRefused
+from northfell.core.findings import severity_of
 from northfell.core.quantities import entry, figure, fixed, parse_quantity
 from northfell.core.tables import build
 
@@ -44,3 +45,10 @@ def test_csv_cells_run_no_formula():
     table = build("t", [("name", "", ""), ("i", "A", "")], [("=HYPERLINK()", 1.5), ("@x", None), ("ok", 2 + 1j)])
     assert table.to_csv() == "name,i [A]\r\n'=HYPERLINK(),1.5\r\n'@x,\r\nok,\"[2.0, 1.0]\"\r\n"
     assert table.to_json()["rows"][2] == ["ok", [2.0, 1.0]]
+
+
+def test_a_value_at_its_limit_is_within():
+    assert severity_of(100 * (1.06 - 1), 4, 6) == "close"
+    assert severity_of(6.0001, 4, 6) == "breach"
+    assert severity_of(3.9, 4, 6) is None
+    assert figure(3e-13) == "0"

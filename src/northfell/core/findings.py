@@ -43,8 +43,9 @@ def findings_of(result: Any, limits: Limits) -> list[Finding]:
 
 
 def severity_of(value: float, close: float, breach: float) -> Severity | None:
-    """Where a value stands: within limits, near the limit, or beyond it. Compared before any rounding."""
-    return "breach" if value > breach else "close" if value >= close else None
+    """Where a value stands: within limits, near the limit, or beyond it. Compared before any rounding; equal is within."""
+    beyond = value > breach and not math.isclose(value, breach, rel_tol=1e-9)  # 1.06 p.u. is 6 %, not a hair more
+    return "breach" if beyond else "close" if value >= close else None
 
 
 def missing_findings(lacking: Iterable[Missing], study: str, state: str) -> list[Finding]:

@@ -98,7 +98,8 @@ def figure(value: float | None, digits: int = 4) -> str:
     if value == 0:
         return "0"
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
-    return fixed(value, min(decimals, 8))
+    text = fixed(value, min(decimals, 8))
+    return text if any(c in "123456789" for c in text) else "0"
 
 
 def fixed(value: float | None, decimals: int) -> str:

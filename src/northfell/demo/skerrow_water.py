@@ -142,7 +142,7 @@ def _filter_hall(d: _Drawing) -> None:
 
 def _ozone_hall(d: _Drawing) -> None:
     _substation(d, x=82, board="B", feeder="Q26", cable="W26", tx="T4", main="Q41", lv_board="Ozone hall", s_mva=1.0, length_m=410.0)
-    d.add("bus", "Ozone hall", 58, 44, 34, main="Q41", **LV_BOARD)
+    d.add("bus", "Ozone hall", 57, 44, 37, main="Q41", **LV_BOARD)
     at = d.junction("W411 near", 0.4, 62, 49)
     d.add("fuse", "F411", 62, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
     d.add(

@@ -38,8 +38,8 @@ def label_shapes(said: LabelText) -> list[Shape]:
     shapes.append(Text(m + 17, 14.6, said.signal, Style(fill=letters), 12, bold=True))
     hazard, room = "Arc flash and shock hazard", WIDTH_MM - 2 * m - 23 - width(said.signal, 12, True)
     shapes.append(Text(WIDTH_MM - m, 14.6, hazard, Style(fill=letters), _fitting(hazard, 5.2, room), "end", bold=True))
-    shapes.append(Text(m, 37.5, said.energy, Style(fill=INK), 15.5, bold=True, mono=True))
-    x = m + width(said.energy, 15.5, True, True) + 3
+    shapes.append(Text(m, 37.5, said.energy, Style(fill=INK), 16.5, bold=True))
+    x = m + width(said.energy, 16.5, True) + 3
     shapes.append(Text(x, 32.0, said.energy_unit, Style(fill=INK), 5.4, bold=True))
     shapes.append(Text(x, 37.5, f"incident energy at {said.distance}", Style(fill=INK), 4.6))
     shapes.append(Text(m, 44.5, said.instruction, Style(fill=INK), _fitting(said.instruction, 4.4, WIDTH_MM - 2 * m), bold=True))
@@ -50,7 +50,7 @@ def label_shapes(said: LabelText) -> list[Shape]:
         right = half - 4 if i % 2 == 0 else WIDTH_MM - m
         y = 54.2 + 7.2 * (i // 2)
         shapes.append(Text(left, y, name, Style(fill=INK), 4.2))
-        shapes.append(Text(right, y, value, Style(fill=INK), 4.4, "end", bold=True, mono=True))
+        shapes.append(Text(right, y, value, Style(fill=INK), 4.4, "end", bold=True))
     shapes.append(Line(((m, 72.4), (WIDTH_MM - m, 72.4)), Style(stroke=INK, width=0.35)))
     size = _fitting(said.equipment, 7.0, WIDTH_MM - 2 * m)
     shapes.append(Text(m, 80.6, said.equipment, Style(fill=INK), size, bold=True))

@@ -69,7 +69,7 @@ def fault_tags(faults: ShortCircuit, selected: str) -> dict[str, Tag]:
         bus = net.elements[top.bus_ids[i]]
         if isinstance(bus, Bus) and bus.bus_kind != "junction":
             one = faults.cases["max"]
-            tags[bus.id] = Tag(((figure(float(one.ik_ka[i]), 3), "kA"), (figure(float(one.ip_ka[i]), 3), "kA peak")))
+            tags[bus.id] = Tag(((figure(float(one.ik_ka[i]), 3), "kA"), (figure(float(one.ip_ka[i]), 3), "peak")))
     at = top.bus_index.get(selected)
     if at is not None and top.fed_bus(at):
         flows = faults.flows([at], "max")
@@ -90,8 +90,8 @@ def arc_flash_tags(study: ArcFlash, limits: Limits) -> dict[str, Tag]:
         energy = one.worst.energy_cal_cm2
         severity = severity_of(energy, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or ""
         before = tags.get(one.bus_id)
-        side = f"cal/cm² {one.side}" if study.bus(one).main else "cal/cm²"
-        line = (figure(energy, 3), side)
+        line = (figure(energy, 3), f"{one.side} cal/cm²" if study.bus(one).main else "cal/cm²")
         worse = severity if before is None or severity == "breach" or (severity and not before.severity) else before.severity
-        tags[one.bus_id] = Tag((*(before.lines if before else ()), line), worse)
+        earlier = tuple((text, unit.removesuffix(" cal/cm²")) for text, unit in before.lines) if before else ()  # the unit once is enough
+        tags[one.bus_id] = Tag((*earlier, line), worse)
     return tags

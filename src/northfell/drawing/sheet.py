@@ -289,7 +289,7 @@ def short_data(e: Element) -> str:
 
     def told(field_name: str, unit: str) -> str:
         value = getattr(e, field_name, None)
-        return f"{figure(value)} {unit}" if value is not None else f"– {unit}"
+        return f"{figure(value)} {unit}" if value is not None else ""
 
     count = getattr(e, "count", 1)
     parts = {

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import cache
 
 from northfell.core.model.elements import Element
 from northfell.core.model.network import references_of, title_of
@@ -24,12 +25,17 @@ class Missing:
 def needed(elements: Mapping[str, Element], element: Element, study: Study) -> Iterable[Parameter]:
     """The parameters without which this element cannot take part in the study, beside the others of the network."""
     values = element.__dict__
-    for p in parameters_of(type(element)):
-        if study not in p.needed_for or not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
+    for p in _asked_for(type(element), study):
+        if not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
             continue
         if p.named_by and not any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values()):
             continue
         yield p
+
+
+@cache
+def _asked_for(kind: type[Element], study: Study) -> tuple[Parameter, ...]:
+    return tuple(p for p in parameters_of(kind) if study in p.needed_for)
 
 
 def named(element: Element) -> set[str]:

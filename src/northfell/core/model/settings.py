@@ -78,7 +78,7 @@ class ProjectSettings(Settings):
 
     frequency_hz: Literal[50, 60] = param(50, label="Frequency", unit="Hz", section="Network", meaning="Nominal frequency of the network.")
     s_base_mva: float = param(100.0, label="Power base", unit="MVA", gt=0, le=1e5, section="Network", meaning="Base of per-unit values inside the calculation.")
-    energy_unit: Literal["cal/cm²", "J/cm²", "both"] = param("cal/cm²", label="Energy shown in", section="Arc flash", meaning="On screens and labels.")
+    energy_unit: Literal["cal/cm²", "J/cm²", "both"] = param("cal/cm²", label="Energy on labels in", section="Arc flash", meaning="Screens show cal/cm².")
     limits: Limits = Field(default_factory=Limits)
     load_flow: LoadFlowSettings = Field(default_factory=LoadFlowSettings)
     short_circuit: ShortCircuitSettings = Field(default_factory=ShortCircuitSettings)

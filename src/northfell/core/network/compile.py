@@ -6,7 +6,7 @@ hold elements that are themselves given in per unit.
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import cast
 
 import numpy as np
@@ -71,10 +71,14 @@ class Compiled:
     motors: tuple[InductionMotor, ...]
     loads: tuple[Load, ...]
     shunts: tuple[Shunt, ...]
+    _found: dict[int, tuple[Sequence[Element], Ints]] = field(default_factory=dict, repr=False, compare=False)
 
     def bus_of(self, elements: Sequence[Element]) -> Ints:
-        """Bus index of one-terminal elements."""
-        return np.array([self.topology.bus_index[e.buses[0]] for e in elements], np.intp)
+        """Bus index of one-terminal elements; found once for each of the groups above."""
+        key = id(elements)
+        if key not in self._found:
+            self._found[key] = elements, np.array([self.topology.bus_index[e.buses[0]] for e in elements], np.intp)
+        return self._found[key][1]
 
     def node_of(self, elements: Sequence[Element]) -> Ints:
         """Node index of one-terminal elements."""

@@ -17,6 +17,10 @@ const acts = {
     const folded = document.getElementById("desk").classList.toggle("no-ledger");
     localStorage.setItem("ledger-folded", folded ? "yes" : "no");
   },
+  "fold-card": () => {
+    const folded = document.getElementById("desk").classList.toggle("no-card");
+    localStorage.setItem("card-folded", folded ? "yes" : "no");
+  },
   "close-working": () => working().close(),
   "close-notice": () => notice().replaceChildren(),
   "copy-working": (button) => {

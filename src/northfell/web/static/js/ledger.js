@@ -35,6 +35,7 @@ function restore() {
   const height = localStorage.getItem("ledger");
   if (height) desk?.style.setProperty("--ledger", `${height}px`);
   desk?.classList.toggle("no-ledger", localStorage.getItem("ledger-folded") === "yes");
+  desk?.classList.toggle("no-card", localStorage.getItem("card-folded") === "yes");
 }
 
 function head(event) {

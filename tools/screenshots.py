@@ -1,0 +1,63 @@
+"""Take the pictures of README from the running application: python tools/screenshots.py http://127.0.0.1:8400
+
+Needs Chromium, ChromeDriver and pdftoppm; writes docs/screenshots.
+"""
+
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+
+TARGET = Path(__file__).parent.parent / "docs/screenshots"
+TIE = "state=Tie+closed%2C+T2+out"
+VIEWS = {
+    "flow": f"/projects/1/flow?selected=T3&{TIE}",
+    "network": "/projects/1/network",
+    "faults": "/projects/1/faults?selected=11+kV+board+A",
+    "arc-flash": "/projects/1/arc-flash?selected=Filter+hall&side=line",
+    "projects": "/",
+}
+
+
+def browser() -> webdriver.Chrome:
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in ("--headless=new", "--disable-gpu", "--no-sandbox", "--no-first-run", f"--user-data-dir={tempfile.mkdtemp()}"):
+        options.add_argument(flag)
+    made = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    made.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    return made
+
+
+def main(address: str) -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    page = browser()
+    for name, path in VIEWS.items():
+        page.get(address + path)
+        time.sleep(1)
+        page.save_screenshot(str(TARGET / f"{name}.png"))
+    page.get(address + VIEWS["arc-flash"])
+    time.sleep(0.5)
+    page.find_element(By.CSS_SELECTOR, '.worked[hx-get*="energy_cal_cm2"]').click()
+    time.sleep(1)
+    page.save_screenshot(str(TARGET / "working.png"))
+    page.execute_script("localStorage.setItem('light', 'night')")
+    page.get(f"{address}/projects/1/arc-flash?selected=Filter+hall&tab=findings")
+    time.sleep(1)
+    page.save_screenshot(str(TARGET / "findings.png"))
+    page.quit()
+    with tempfile.TemporaryDirectory() as folder:
+        pdf = Path(folder) / "label.pdf"
+        urllib.request.urlretrieve(f"{address}/projects/1/label.pdf?selected=Filter+hall&side=line&stage=arc-flash", pdf)
+        crop = ["-x", "100", "-y", "100", "-W", "780", "-H", "480"]
+        subprocess.run(["pdftoppm", "-r", "110", "-png", "-singlefile", *crop, str(pdf), str(TARGET / "label")], check=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])
