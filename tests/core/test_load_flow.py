@@ -132,6 +132,7 @@ def test_two_infeeds_behind_impedance_share():
         ),
         ([BUS_A, BUS_B, INFEED, {**CABLE, "r_ohm_per_km": 0.0, "x_ohm_per_km": 0.0}], "Cable W has neither resistance nor reactance"),
         ([BUS_A, BUS_B, INFEED, {**TRANSFORMER, "load_loss_kw": 5000.0}], "more than uk_pct 10 %"),
+        ([BUS_A, BUS_B, INFEED, TRANSFORMER], "Two-winding transformer T: v_hv_kv is 33, accepted is within 30% of the 11 kV of its bus"),
         ([BUS_A, BUS_B, INFEED, {**CABLE, "length_m": None}, LOAD], "Cable W: length_m is empty, accepted is a number, above 0 m"),
     ],
 )

@@ -60,7 +60,7 @@ class Label:
         if self.energy_unit == "both":
             unit = f"cal/cm² ({in_joule} J/cm²)"
         volts = f"{self.v_kv:g} kV" if self.v_kv >= 1 else f"{self.v_kv * 1000:g} V"
-        restricted = "–" if self.limited_m is None else "avoid contact" if self.restricted_m is None else f"{self.restricted_m:g} m"
+        restricted = "–" if self.limited_m is None else "avoid contact" if self.restricted_m is None else f"{self.restricted_m:.1f} m"
         place = f"{self.network} · {self.side} side of the main" if self.has_line_side else self.network
         governed = f" · governed by state {self.state}" if self.several_states else ""
         instruction = (
@@ -77,10 +77,11 @@ class Label:
             rows=(
                 ("Arc-flash boundary", f"{math.ceil(self.boundary_mm / 10) / 100:.2f} m"),
                 ("Nominal voltage", volts),
-                ("Limited approach", "–" if self.limited_m is None else f"{self.limited_m:g} m"),
+                ("Limited approach", "–" if self.limited_m is None else f"{self.limited_m:.1f} m"),
                 ("Glove class", self.glove_class or "–"),
                 ("Restricted approach", restricted),
-                ("Arc rating at least", f"{round_up(self.energy_cal_cm2)} cal/cm²"),
+                # clothing is no answer above the site limit
+                *([] if self.danger else [("Arc rating at least", f"{round_up(self.energy_cal_cm2)} cal/cm²")]),
             ),
             equipment=self.equipment,
             place=place + governed,

@@ -93,10 +93,10 @@ class _Painter:
     missing: frozenset[str]
 
     def __post_init__(self) -> None:
-        self.at_bus: dict[str, int] = {}
+        self.at_bus: dict[str, list[str]] = {}  # ids of the placed elements at each bus
         for i in self.placed:
             for b in self.elements[i].buses:
-                self.at_bus[b] = self.at_bus.get(b, 0) + 1
+                self.at_bus.setdefault(b, []).append(i)
 
     def group(self, e: Element) -> Group:
         classes = ["el", e.kind]
@@ -143,7 +143,7 @@ class _Painter:
 
     def _wires_above(self, board: Element, x: float, y: float, w: float) -> list[float]:
         """Where wires come down onto a board from above."""
-        above = (self.point(i) for i in self.placed if board.id in self.elements[i].buses)
+        above = (self.point(i) for i in self.at_bus.get(board.id, ()))
         return sorted({min(max(px, x), x + w) for px, py in above if py < y - 1})
 
     def element(self, e: Element) -> Group:
@@ -152,7 +152,7 @@ class _Painter:
         if isinstance(e, Bus):
             if e.id == self.selected:
                 g.add(Circle(x, y, 8, Style(cls="halo")))
-            g.add(Circle(x, y, 2.6 if self.at_bus.get(e.id, 0) > 2 else 1.4, Style(cls="f")))
+            g.add(Circle(x, y, 2.6 if len(self.at_bus.get(e.id, ())) > 2 else 1.4, Style(cls="f")))
             g.add(Rect(x - 6, y - 6, 12, 12, Style(cls="hit")))
             return g
         symbol = symbol_of(e)

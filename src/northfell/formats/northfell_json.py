@@ -11,16 +11,7 @@ from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.elements import KINDS, Element
-from northfell.core.model.network import (
-    MOST_ELEMENTS,
-    Network,
-    OperatingState,
-    Sheet,
-    check_network,
-    element_from,
-    references_of,
-    refusals_from,
-)  # fmt: skip
+from northfell.core.model.network import MOST_ELEMENTS, Network, OperatingState, Sheet, check_network, element_from, references_of, refusals_from  # fmt: skip
 from northfell.core.model.parameters import parameters_of
 from northfell.core.model.settings import ProjectSettings
 

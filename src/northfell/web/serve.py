@@ -28,6 +28,7 @@ def serve(data: Path | None, port: int, demo: bool, browser: bool) -> int:
             listener.bind(("127.0.0.1", port))
         except OSError:
             listener.bind(("127.0.0.1", 0))
+        listener.listen()  # from here on a browser waits for the answer instead of being turned away
         address = f"http://127.0.0.1:{listener.getsockname()[1]}{path}"
         print(f"Northfell is at {address}   (stop with Ctrl+C; data in {folder})", flush=True)
         if browser:

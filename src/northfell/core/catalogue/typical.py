@@ -7,15 +7,7 @@ from typing import Any, cast
 
 from northfell.core.catalogue import tables
 from northfell.core.model.completeness import needed
-from northfell.core.model.elements import (
-    Bus,
-    Cable,
-    Conductor,
-    Element,
-    InductionMotor,
-    SynchronousGenerator,
-    Transformer,
-)  # fmt: skip
+from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, SynchronousGenerator, Transformer  # fmt: skip
 from northfell.core.model.parameters import STUDIES, parameter
 
 IEC = "IEC 60909-0:2016"

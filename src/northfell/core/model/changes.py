@@ -12,17 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.elements import Element, Reference
-from northfell.core.model.network import (
-    NORMAL,
-    Network,
-    OperatingState,
-    Placement,
-    Sheet,
-    check_network,
-    element_from,
-    refusals_from,
-    title_of,
-)  # fmt: skip
+from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, check_network, element_from, refusals_from, title_of  # fmt: skip
 from northfell.core.model.parameters import parameter
 from northfell.core.model.settings import ProjectSettings
 

@@ -31,6 +31,7 @@ from northfell.core.network.topology import Ints, Topology, topology_of
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
+FARTHEST_FROM_NOMINAL = 0.3  # of a transformer's rated voltage from its bus; more is a mistake, not a design
 ALPHA_PER_K = 0.004  # of copper, aluminium and alloy lines; IEC 60909-0:2016, resistance for minimum currents
 
 
@@ -163,7 +164,7 @@ def _branches(live: list[Element], topology: Topology, v_kv: Floats, s_base: flo
             if isinstance(e, Conductor) and abs(v_kv[a] - v_kv[b]) > 1e-3 * v_kv[a]:
                 reasons.append(f"{title_of(e)} joins buses of {v_kv[a]:g} kV and {v_kv[b]:g} kV: v_nominal_kv must be the same at both ends.")
                 continue
-            if isinstance(e, Transformer) and (contradiction := _contradiction(e)):
+            if isinstance(e, Transformer) and (contradiction := _contradiction(e) or _off_its_bus(e, v_kv[a], v_kv[b])):
                 reasons.append(contradiction)
                 continue
             rows.append((e.id, a, b, *_branch(e, v_kv[a], v_kv[b], s_base, f_hz)))
@@ -192,6 +193,17 @@ def _contradiction(e: Transformer) -> str:
     no_load_pct = (e.no_load_loss_kw or 0) / 10 / _number(e.s_rated_mva)
     if e.no_load_current_pct is not None and no_load_pct > e.no_load_current_pct:
         return f"{title_of(e)}: no_load_loss_kw alone asks for {no_load_pct:.3g} % of current, more than no_load_current_pct {e.no_load_current_pct:g} %."
+    return ""
+
+
+def _off_its_bus(e: Transformer, v_hv: float, v_lv: float) -> str:
+    """A rated voltage that cannot belong to its bus, in words; empty if both can. A wrong unit or swapped sides show here."""
+    for field, rated, nominal in (("v_hv_kv", _number(e.v_hv_kv), v_hv), ("v_lv_kv", _number(e.v_lv_kv), v_lv)):
+        if abs(rated / nominal - 1) > FARTHEST_FROM_NOMINAL:
+            return (
+                f"{title_of(e)}: {field} is {rated:g}, accepted is within {FARTHEST_FROM_NOMINAL:.0%} of the {nominal:g} kV of its bus. "
+                "Check the unit, and which side is which."
+            )
     return ""
 
 

@@ -1,4 +1,5 @@
 // Buttons that act on the page itself, keys, the working dialog, and messages.
+import { go } from "./select.js";
 import { fit, zoom } from "./sheet.js";
 
 const working = () => document.getElementById("working");
@@ -78,7 +79,7 @@ document.addEventListener("change", (event) => {
   const option = [...document.querySelectorAll("#names option")].find((o) => o.value === name);
   if (!option) return;
   url.searchParams.set("selected", option.dataset.id ?? name);
-  window.htmx.ajax("GET", url.pathname + url.search, { target: "#work", swap: "innerMorph" });
+  go(url.pathname + url.search);
 });
 
 let going = false;

@@ -53,9 +53,6 @@ document.addEventListener("input", (event) => {
   remember.setItem(`filter ${place()}`, event.target.value);
   filter(event.target.value);
 });
-// the link in a row is for the keyboard and for a new tab; a plain click is the row's
-document.addEventListener("click", (event) => event.target.closest?.(".rows tr a") && !event.ctrlKey && !event.metaKey && event.preventDefault());
-
 let grip = false;
 document.addEventListener("pointerdown", (event) => { grip = Boolean(event.target.closest?.(".grip")); });
 document.addEventListener("pointermove", (event) => {

@@ -1,0 +1,42 @@
+-- Written from the migrated database, for reading; the migrations are what runs.
+
+CREATE TABLE project (
+    id INTEGER PRIMARY KEY,
+    name TEXT NOT NULL CHECK (name <> ''),
+    version INTEGER NOT NULL DEFAULT 1 CHECK (version > 0),
+    head INTEGER NOT NULL DEFAULT 0 CHECK (head >= 0),
+    settings TEXT NOT NULL CHECK (json_valid(settings)),
+    changed_at TEXT NOT NULL
+) STRICT;
+
+CREATE TABLE element (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    id TEXT NOT NULL,
+    position REAL NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, id)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE operating_state (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    position INTEGER NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, position)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE sheet (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    position INTEGER NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, position)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE change (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    seq INTEGER NOT NULL CHECK (seq > 0),
+    title TEXT NOT NULL,
+    made_at TEXT NOT NULL,
+    acts TEXT NOT NULL CHECK (json_valid(acts)),
+    inverse TEXT NOT NULL CHECK (json_valid(inverse)),
+    PRIMARY KEY (project_id, seq)
+) STRICT, WITHOUT ROWID;

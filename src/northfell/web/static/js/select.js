@@ -1,0 +1,12 @@
+// Selecting a symbol or a row: both hold a plain link, which opens in place; a modified click opens it as the browser would.
+export function go(url) {
+  window.htmx.ajax("GET", url, { target: "#work", swap: "innerMorph" });
+}
+
+document.addEventListener("click", (event) => {
+  if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.shiftKey || event.button) return;
+  const link = event.target.closest?.("#sheet a") ?? event.target.closest?.(".rows tr[data-element]")?.querySelector("a");
+  if (!link) return;
+  event.preventDefault();
+  go(link.getAttribute("href"));
+});
