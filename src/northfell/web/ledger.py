@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from northfell.app.studies import Results
 from northfell.core.errors import CannotRun, NorthfellError, NoSolution
@@ -14,6 +15,7 @@ from northfell.core.model.parameters import STUDIES, parameter
 from northfell.core.quantities import entry, figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.tables import Table
 from northfell.drawing.sheet import short_data
 from northfell.store.history import ChangeRow
 from northfell.web.naming import Ends
@@ -56,6 +58,7 @@ class Ledger:
     export: str = ""  # name of the table that can be exported
 
 
+LOADS = "name bus p_rated_mw q_rated_mvar p_mw q_mvar"
 NAMES = {
     "elements": "Elements", "assumed": "Assumed values", "history": "History", "findings": "Findings", "branches": "Branches", "buses": "Buses",
     "sources": "Sources", "loads": "Loads", "totals": "Totals", "faults": "Faults", "contributions": "Contributions", "locations": "Locations",
@@ -74,8 +77,8 @@ def ledger_of(network: Network, results: Results, view: View, findings: list[Fin
         "findings": lambda: _findings(findings or []),
         "branches": lambda: _branches(network, results, view),
         "buses": lambda: _buses(network, results, view),
-        "sources": lambda: _sources(results, view),
-        "loads": lambda: _loads(results, view),
+        "sources": lambda: shown(network, results.at(view.state).load_flow().sources_table(), "name bus p_mw q_mvar mode", "name"),
+        "loads": lambda: shown(network, results.at(view.state).load_flow().loads_table(), LOADS, "name", "not fed"),
         "totals": lambda: _totals(results, network),
         "faults": lambda: _faults(results, view),
         "contributions": lambda: _contributions(results, view),
@@ -99,6 +102,33 @@ def num(value: float | None, decimals: int | None = None, severity: str = "", ba
     if value is None or not math.isfinite(value):
         return CellShown(otherwise, -math.inf, severity, None, True)
     return CellShown(fixed(value, decimals) if decimals is not None else figure(value, digits), value, severity, bar, True)
+
+
+DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits
+
+
+def heads_of(table: Table, names: str) -> list[Head]:
+    """Heads from the columns of a table: the same labels and units as in its files."""
+    columns = {c.name: c for c in table.columns}
+    numbers = {c.name for i, c in enumerate(table.columns) if any(isinstance(row[i], int | float) and not isinstance(row[i], bool) for row in table.rows)}
+    return [Head(columns[n].label, columns[n].unit, n in numbers) for n in names.split()]
+
+
+def cell_of(record: dict[str, Any], name: str, severity: str = "", otherwise: str = "–") -> CellShown:
+    """One cell of a table's row as the ledger shows it."""
+    value = record[name]
+    if isinstance(value, str):
+        return text(value.replace("_", " ") if name in ("kind", "terminal") else value)
+    return num(value, DECIMALS.get(name), severity, otherwise=otherwise)
+
+
+def shown(network: Network, table: Table, names: str, element: str, otherwise: str = "–") -> Ledger:
+    """Some columns of a table as a ledger; `element` is the column that names the element of a row."""
+    rows = [
+        RowShown(network.id_of_name[r[element]], [cell_of(r, n, otherwise=otherwise) for n in names.split()], side=r.get("side", "load"))
+        for r in table.records()
+    ]
+    return Ledger([], heads_of(table, names), rows, export=table.name)
 
 
 def kind_name(e: Element) -> str:
@@ -176,94 +206,49 @@ def _flows(results: Results, network: Network) -> dict[str, LoadFlow]:
 def _branches(network: Network, results: Results, view: View) -> Ledger:
     flow, limits = results.at(view.state).load_flow(), network.settings.limits
     every, ends = _flows(results, network), Ends(network.elements)
+    table = flow.branches_table()
     rows = []
-    for record in flow.branches_table().records():
+    for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
         pct = record["loading_pct"]
         by_state = {s: p for s, other in every.items() if (p := other.loading(other.net.elements[e.id]).pct) is not None}
         worst = max(by_state, key=lambda s: by_state[s], default="")
-        severity = severity_of(pct, limits.loading_close_pct, limits.loading_breach_pct) or "" if pct is not None else ""
-        worst_severity = severity_of(by_state[worst], limits.loading_close_pct, limits.loading_breach_pct) or "" if worst else ""
+        severity, worst_severity = (
+            severity_of(p, limits.loading_close_pct, limits.loading_breach_pct) or "" if p is not None else "" for p in (pct, by_state.get(worst))
+        )
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
         rows.append(RowShown(e.id, [
-            text(record["name"]), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None),
-            num(record["p_mw"]), num(record["q_mvar"]), CellShown(carries, record["carries"] or 0, number=True), num(by_state.get(worst), 1, worst_severity),
-            text(worst),
+            text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
+            cell_of(record, "q_mvar"), CellShown(carries, record["carries"] or 0, number=True), num(by_state.get(worst), 1, worst_severity), text(worst),
         ], severity))  # fmt: skip
-    heads = [
-        Head("Name"), Head("Kind"), Head("Between"), Head("Loading", "%", True), Head("P", "MW", True), Head("Q", "Mvar", True), Head("Carries", "", True),
-        Head("Worst", "%", True), Head("In state"),
-    ]  # fmt: skip
-    return Ledger([], heads, rows, export="branches")
+    heads = [*heads_of(table, "name kind between loading_pct p_mw q_mvar"), Head("Carries", "", True), Head("Worst", "%", True), Head("In state")]
+    return Ledger([], heads, rows, export=table.name)
 
 
 def _buses(network: Network, results: Results, view: View) -> Ledger:
     flow, limits = results.at(view.state).load_flow(), network.settings.limits
-    every = {s: {r["name"]: r["v_pu"] for r in f.buses_table().records()} for s, f in _flows(results, network).items()}
+    every = [{r["name"]: r["v_pu"] for r in f.buses_table().records()} for f in _flows(results, network).values()]
+    table = flow.buses_table()
     rows = []
-    for record in flow.buses_table().records():
+    for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
-        deviation = 100 * (record["v_pu"] - 1) if record["v_pu"] is not None else None
+        v, kind = record["v_pu"], getattr(e, "bus_kind", "")
+        deviation = 100 * (v - 1) if v is not None else None
         severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if deviation is not None else ""
-        other = [v for s in every for v in [every[s][record["name"]]] if v is not None]
-        rows.append(
-            RowShown(
-                e.id,
-                [
-                    text(record["name"]),
-                    text(getattr(e, "bus_kind", "")),
-                    num(record["v_nominal_kv"]),
-                    num(record["v_kv"], otherwise="–" if record["energised"] else "not fed"),
-                    num(record["v_pu"], 4, severity),
-                    num(deviation, 1, severity),
-                    num(record["angle_deg"], 2),
-                    num(min(other, default=None), 4),
-                    num(max(other, default=None), 4),
-                ],
-                severity if getattr(e, "bus_kind", "") != "junction" else "",
-            )
-        )
-    heads = [
-        Head("Bus"), Head("Kind"), Head("Nominal", "kV", True), Head("Voltage", "kV", True), Head("Voltage", "p.u.", True), Head("Deviation", "%", True),
-        Head("Angle", "deg", True), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True),
-    ]  # fmt: skip
-    return Ledger([], heads, rows, export="buses")
-
-
-def _sources(results: Results, view: View) -> Ledger:
-    net = results.network
-    rows = [
-        RowShown(net.id_of_name[r["name"]], [text(r["name"]), text(r["bus"]), num(r["p_mw"]), num(r["q_mvar"]), text(r["mode"])])
-        for r in results.at(view.state).load_flow().sources_table().records()
-    ]
-    return Ledger([], [Head("Source"), Head("Bus"), Head("P", "MW", True), Head("Q", "Mvar", True), Head("Mode")], rows, export="sources")
-
-
-def _loads(results: Results, view: View) -> Ledger:
-    net = results.network
-    rows = [
-        RowShown(
-            net.id_of_name[r["name"]],
-            [
-                text(r["name"]),
-                text(r["bus"]),
-                num(r["p_rated_mw"]),
-                num(r["q_rated_mvar"]),
-                num(r["p_mw"], otherwise="not fed"),
-                num(r["q_mvar"], otherwise="not fed"),
-            ],
-        )
-        for r in results.at(view.state).load_flow().loads_table().records()
-    ]
-    heads = [Head("Load"), Head("Bus"), Head("P asked", "MW", True), Head("Q asked", "Mvar", True), Head("P drawn", "MW", True), Head("Q drawn", "Mvar", True)]
-    return Ledger([], heads, rows, export="loads")
+        states = [v for one in every if (v := one[e.name]) is not None]
+        rows.append(RowShown(e.id, [
+            text(e.name), text(kind), cell_of(record, "v_nominal_kv"), cell_of(record, "v_kv", otherwise="–" if record["energised"] else "not fed"),
+            cell_of(record, "v_pu", severity), num(deviation, 1, severity), num(record["angle_deg"], 2), num(min(states, default=None), 4),
+            num(max(states, default=None), 4),
+        ], severity if kind != "junction" else ""))  # fmt: skip
+    more = [Head("Deviation", "%", True), *heads_of(table, "angle_deg"), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True)]
+    name, *voltages = heads_of(table, "name v_nominal_kv v_kv v_pu")
+    return Ledger([], [name, Head("Kind"), *voltages, *more], rows, export=table.name)
 
 
 def _totals(results: Results, network: Network) -> Ledger:
     flows = _flows(results, network)
-    told = {
-        "generation": "Generation", "load": "Load", "losses": "Losses in branches", "shunt": "Drawn by shunts",
-    }  # fmt: skip
+    told = {"generation": "Generation", "load": "Load", "losses": "Losses in branches", "shunt": "Drawn by shunts"}
     rows = []
     for key, label in told.items():
         for unit, suffix in (("MW", "mw"), ("Mvar", "mvar")):
@@ -273,29 +258,19 @@ def _totals(results: Results, network: Network) -> Ledger:
 
 
 def _faults(results: Results, view: View) -> Ledger:
+    """Maximum and minimum of a bus beside each other."""
     study, net = results.at(view.state).short_circuit(), results.network
-    rows = []
-    for i in study.fed_buses():
-        bus = net.elements[study.net.topology.bus_ids[i]]
-        high, low = study.cases["max"], study.cases["min"]
-        z = complex(high.z1_ohm[i])
-        rows.append(RowShown(bus.id, [
-            text(bus.name), text(getattr(bus, "bus_kind", "")), num(float(study.net.v_nominal_kv[i])), num(float(high.ik_ka[i])), num(float(high.ip_ka[i])),
-            num(z.imag / z.real if z.real else None), num(float(high.kappa[i]), 3), num(float(low.ik_ka[i])), num(float(low.ip_ka[i])), num(abs(z)),
-        ]))  # fmt: skip
-    heads = [
-        Head("Bus"),
-        Head("Kind"),
-        Head("Nominal", "kV", True),
-        Head("I″k max", "kA", True),
-        Head("ip max", "kA", True),
-        Head("X/R", "", True),
-        Head("κ", "", True),
-        Head("I″k min", "kA", True),
-        Head("ip min", "kA", True),
-        Head("|Z1| max", "ohm", True),
+    table = study.faults_table()
+    high, low = ({r["bus"]: r for r in table.records() if r["case"] == case} for case in ("max", "min"))
+    names, again = ["v_nominal_kv", "ik_ka", "ip_ka", "x_over_r", "kappa"], ["ik_ka", "ip_ka"]
+    rows = [
+        RowShown(net.id_of_name[bus], [text(bus), *(cell_of(record, n) for n in names), *(cell_of(low[bus], n) for n in again), num(abs(record["z1_ohm"]))])
+        for bus, record in high.items()
     ]
-    return Ledger([], heads, rows, export="faults")
+    name, nominal, *rest = heads_of(table, " ".join(["bus", *names]))
+    least = [Head(f"{h.label} min", h.unit, True) for h in heads_of(table, " ".join(again))]
+    most = [Head(f"{h.label} max" if h.unit else h.label, h.unit, True) for h in rest]
+    return Ledger([], [name, nominal, *most, *least, Head("|Z1| max", "ohm", True)], rows, export=table.name)
 
 
 def _contributions(results: Results, view: View) -> Ledger:
@@ -303,58 +278,40 @@ def _contributions(results: Results, view: View) -> Ledger:
     at = study.net.topology.bus_index.get(view.selected)
     if at is None or not study.net.topology.fed_bus(at):
         return Ledger([], [], [], empty="Select a fed bus to see what each branch and source brings to its fault.")
-    rows = []
-    for case in ("max", "min"):
-        for r in study.contributions_table([at]).records():
-            if r["case"] == case:
-                rows.append(
-                    RowShown(
-                        net.id_of_name[r["element"]],
-                        [text(r["element"]), text(r["terminal"].replace("_", " ")), text(f"{case}imum"), num(r["i_ka"]), num(r["angle_deg"], 1)],
-                    )
-                )
-    return Ledger([], [Head("Element"), Head("Terminal"), Head("Case"), Head("Current", "kA", True), Head("Angle", "deg", True)], rows, export="contributions")
+    return shown(net, study.contributions_table([at]), "element kind terminal case i_ka angle_deg", "element")
 
 
 def _locations(network: Network, results: Results, view: View) -> Ledger:
+    """The state shown, with the energy of every operating state beside it and the worst named."""
     study, limits = results.at(view.state).arc_flash(), network.settings.limits
     every = {s: o for s in network.state_names if isinstance(o := results.at(s).outcome("arc_flash"), ArcFlash)}
+    energies = {s: {(r["bus"], r["side"]): r["energy_cal_cm2"] for r in o.locations_table().records()} for s, o in every.items()}
+
+    def energy(value: float | None, otherwise: str = "–") -> CellShown:
+        severity = severity_of(value, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or "" if value is not None else ""
+        return num(value, severity=severity, otherwise=otherwise, digits=3)
+
+    table = study.locations_table()
     rows = []
-    for one in study.locations:
-        energies: dict[str, float | None] = {}
-        for state in network.state_names:
-            other = every[state].location(one.bus_id, one.side) if state in every else None
-            energies[state] = other.worst.energy_cal_cm2 if other and other.worst else None
-        known = {s: e for s, e in energies.items() if e is not None}
+    for record in table.records():
+        key = (record["bus"], record["side"])
+        known = {s: e for s in energies if (e := energies[s].get(key)) is not None}
         worst = max(known, key=lambda s: known[s], default="")
-
-        def severity(e: float | None) -> str:
-            return severity_of(e, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or "" if e is not None else ""
-
-        shown = one.worst
-        device = study.net.name(shown.device) if shown and shown.device else "–"
-        rows.append(RowShown(one.bus_id, [
-            text(study.bus(one).name), text(one.side), text(device), num(shown.i_bolted_ka if shown else None), num(shown.i_arc_ka if shown else None),
-            num(shown.opens_at_s if shown else None, otherwise="never" if shown else "–", digits=3), num(one.boundary_mm / 1000 if shown else None, digits=3),
-            *(num(energies[s], severity=severity(energies[s]), otherwise="not fed", digits=3) for s in network.state_names),
-            num(known.get(worst), severity=severity(known.get(worst)), digits=3), text(worst),
-        ], severity(known.get(worst)), one.side))  # fmt: skip
-    heads = [
-        Head("Location"), Head("Side"), Head("Cleared by"), Head("Bolted", "kA", True), Head("Arcing", "kA", True), Head("Opens at", "s", True),
-        Head("Boundary", "m", True), *(Head(s, "cal/cm²", True) for s in network.state_names), Head("Worst", "cal/cm²", True), Head("In state"),
-    ]  # fmt: skip
-    return Ledger([], heads, rows, export="locations")
+        cells = [energy(known.get(s), "not fed") for s in network.state_names]
+        opens = num(record["clearing_time_s"], otherwise="never" if record["energy_cal_cm2"] else "–", digits=3)
+        boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)
+        rows.append(RowShown(network.id_of_name[record["bus"]], [
+            *(cell_of(record, n) for n in ("bus", "side", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, energy(known.get(worst)), text(worst),
+        ], energy(known.get(worst)).severity, record["side"]))  # fmt: skip
+    by_state = [Head(s, "cal/cm²", True) for s in (*network.state_names, "Worst")]
+    heads = [*heads_of(table, "bus side device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state")]
+    return Ledger([], heads, rows, export=table.name)
 
 
 def _devices(results: Results, view: View) -> Ledger:
-    study, net = results.at(view.state).arc_flash(), results.network
-    rows = []
-    for r in study.devices_table().records():
-        bus_id = net.id_of_name[r["bus"]]
-        if view.selected in ("", bus_id) or view.selected not in {one.bus_id for one in study.locations}:
-            rows.append(RowShown(bus_id, [
-                text(r["bus"]), text(r["side"]), text(r["device"]), text(f"{r['case']}imum, {r['variant']}"), num(r["i_device_ka"]),
-                num(r["opens_at_s"], otherwise="never", digits=3), text(r["stage"]),
-            ], side=r["side"]))  # fmt: skip
-    heads = [Head("Location"), Head("Side"), Head("Device"), Head("Case"), Head("Through it", "kA", True), Head("Opens at", "s", True), Head("Stage")]
-    return Ledger([], heads, rows, export="devices")
+    """Of the selected location, or of all."""
+    study = results.at(view.state).arc_flash()
+    made = shown(results.network, study.devices_table(), "bus side device case variant i_device_ka opens_at_s stage", "bus", "never")
+    if view.selected in {one.bus_id for one in study.locations}:
+        return replace(made, rows=[row for row in made.rows if row.element == view.selected])
+    return made

@@ -6,6 +6,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from northfell.core.model.parameters import param
 
+# Declarations read as a table.
+# fmt: off
+
 
 class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
@@ -22,25 +25,15 @@ class Limits(Settings):
         4.0, label="Voltage deviation, close", unit="%", gt=0, le=50, section="Limits", meaning="Deviation from nominal from which a voltage is near its limit."
     )
     voltage_breach_pct: float = param(
-        6.0,
-        label="Voltage deviation, breach",
-        unit="%",
-        gt=0,
-        le=50,
-        section="Limits",
-        meaning="Deviation from nominal above which a voltage is beyond its limit.",
+        6.0, label="Voltage deviation, breach", unit="%", gt=0, le=50, section="Limits",
+        meaning="Deviation from nominal above which a voltage is beyond its limit."
     )
     energy_close_cal_cm2: float = param(
         8.0, label="Incident energy, close", unit="cal/cm²", gt=0, le=1000, section="Limits", meaning="A level of the site, not of a standard."
     )
     energy_breach_cal_cm2: float = param(
-        40.0,
-        label="Incident energy, breach",
-        unit="cal/cm²",
-        gt=0,
-        le=1000,
-        section="Limits",
-        meaning="The site's maximum for work on live parts; not a limit of a standard.",
+        40.0, label="Incident energy, breach", unit="cal/cm²", gt=0, le=1000, section="Limits",
+        meaning="The site's maximum for work on live parts; not a limit of a standard."
     )
 
 
@@ -53,22 +46,15 @@ class LoadFlowSettings(Settings):
 
 class ShortCircuitSettings(Settings):
     lv_tolerance_pct: Literal[6, 10] = param(
-        10,
-        label="Low-voltage tolerance",
-        unit="%",
-        section="Short circuit",
-        source="IEC 60909-0:2016, Table 1",
-        meaning="Voltage tolerance of low-voltage networks; it sets c: 1.05/0.95 for 6 %, 1.10/0.90 for 10 %.",
+        10, label="Low-voltage tolerance", unit="%", section="Short circuit", source="IEC 60909-0:2016, Table 1",
+        meaning="Voltage tolerance of low-voltage networks; it sets c: 1.05/0.95 for 6 %, 1.10/0.90 for 10 %."
     )
 
 
 class ArcFlashSettings(Settings):
     two_second_rule: bool = param(
-        True,
-        label="Two-second rule",
-        section="Arc flash",
-        source="IEEE 1584-2018, 6.9",
-        meaning="Exposure is taken as at most the time below, where the worker can leave. An engineering choice.",
+        True, label="Two-second rule", section="Arc flash", source="IEEE 1584-2018, 6.9",
+        meaning="Exposure is taken as at most the time below, where the worker can leave. An engineering choice."
     )
     max_exposure_s: float = param(2.0, label="Longest exposure", unit="s", gt=0, le=60, section="Arc flash", meaning="Used by the two-second rule.")
 

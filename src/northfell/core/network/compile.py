@@ -198,10 +198,10 @@ def _contradiction(e: Transformer) -> str:
 
 def _off_its_bus(e: Transformer, v_hv: float, v_lv: float) -> str:
     """A rated voltage that cannot belong to its bus, in words; empty if both can. A wrong unit or swapped sides show here."""
-    for field, rated, nominal in (("v_hv_kv", _number(e.v_hv_kv), v_hv), ("v_lv_kv", _number(e.v_lv_kv), v_lv)):
+    for name, rated, nominal in (("v_hv_kv", _number(e.v_hv_kv), v_hv), ("v_lv_kv", _number(e.v_lv_kv), v_lv)):
         if abs(rated / nominal - 1) > FARTHEST_FROM_NOMINAL:
             return (
-                f"{title_of(e)}: {field} is {rated:g}, accepted is within {FARTHEST_FROM_NOMINAL:.0%} of the {nominal:g} kV of its bus. "
+                f"{title_of(e)}: {name} is {rated:g}, accepted is within {FARTHEST_FROM_NOMINAL:.0%} of the {nominal:g} kV of its bus. "
                 "Check the unit, and which side is which."
             )
     return ""

@@ -6,6 +6,9 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from northfell.core.model.parameters import Study, param
 
+# Declarations read as a table.
+# fmt: off
+
 LF: Study = "load_flow"
 SC: Study = "short_circuit"
 AF: Study = "arc_flash"

@@ -8,6 +8,9 @@ from pydantic import AfterValidator
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
 from northfell.core.model.parameters import param
 
+# Declarations read as a table.
+# fmt: off
+
 VECTOR_GROUP = re.compile(r"^(D|YN?|ZN?)(d|yn?|zn?)(0|1|2|4|5|6|7|8|10|11)$")
 
 
@@ -28,95 +31,40 @@ class Transformer(Element):
         None, label="Rated power", symbol="SrT", unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF), meaning="Rated apparent power of one unit."
     )
     v_hv_kv: float | None = param(
-        None,
-        label="Rated voltage, high side",
-        symbol="UrTHV",
-        unit="kV",
-        gt=0,
-        le=1200,
-        needed_for=(LF, SC, AF),
-        meaning="Rated line-to-line voltage at the main tap.",
+        None, label="Rated voltage, high side", symbol="UrTHV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF),
+        meaning="Rated line-to-line voltage at the main tap."
     )
     v_lv_kv: float | None = param(
         None, label="Rated voltage, low side", symbol="UrTLV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), meaning="Rated line-to-line voltage."
     )
     vector_group: Annotated[str, AfterValidator(_vector_group)] | None = param(
-        None,
-        label="Vector group",
-        section="Rating",
-        needed_for=(LF, SC, AF),
-        typical="transformer_vector_group",
-        meaning="Connection and clock number; the low side lags by 30 degrees times the clock number.",
-        source="IEC 60076-1",
+        None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), typical="transformer_vector_group",
+        meaning="Connection and clock number; the low side lags by 30 degrees times the clock number.", source="IEC 60076-1"
     )
     parallel: int = param(1, label="Units in parallel", symbol="n", ge=1, le=50, meaning="Count of identical units that this symbol stands for.")
     uk_pct: float | None = param(
-        None,
-        label="Impedance voltage",
-        symbol="ukr",
-        unit="%",
-        gt=0,
-        le=100,
-        section="Impedance",
-        needed_for=(LF, SC, AF),
-        typical="transformer_uk",
-        meaning="Short-circuit voltage at rated current, main tap.",
-        source=IEC,
+        None, label="Impedance voltage", symbol="ukr", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF), typical="transformer_uk",
+        meaning="Short-circuit voltage at rated current, main tap.", source=IEC
     )
     load_loss_kw: float | None = param(
-        None,
-        label="Load losses",
-        symbol="PkrT",
-        unit="kW",
-        ge=0,
-        le=50000,
-        section="Impedance",
-        meaning="At rated current, one unit. Gives the resistive part of the impedance; goes before the field below.",
-        source=IEC,
+        None, label="Load losses", symbol="PkrT", unit="kW", ge=0, le=50000, section="Impedance",
+        meaning="At rated current, one unit. Gives the resistive part of the impedance; goes before the field below.", source=IEC
     )
     ur_pct: float | None = param(
-        None,
-        label="Resistive part",
-        symbol="uRr",
-        unit="%",
-        ge=0,
-        le=100,
-        section="Impedance",
-        needed_for=(LF, SC, AF),
-        replaced_by="load_loss_kw",
-        typical="transformer_ur",
-        meaning="Resistive part of the impedance voltage.",
-        source=IEC,
+        None, label="Resistive part", symbol="uRr", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="load_loss_kw",
+        typical="transformer_ur", meaning="Resistive part of the impedance voltage.", source=IEC
     )
     no_load_loss_kw: float | None = param(
-        None,
-        label="No-load losses",
-        symbol="P0",
-        unit="kW",
-        ge=0,
-        le=5000,
-        section="Impedance",
-        meaning="Losses in the core, one unit. Empty: left out of load flow.",
+        None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance",
+        meaning="Losses in the core, one unit. Empty: left out of load flow."
     )
     no_load_current_pct: float | None = param(
-        None,
-        label="No-load current",
-        symbol="i0",
-        unit="%",
-        ge=0,
-        le=50,
-        section="Impedance",
-        meaning="Magnetising current in percent of the rated current. Empty: left out of load flow.",
+        None, label="No-load current", symbol="i0", unit="%", ge=0, le=50, section="Impedance",
+        meaning="Magnetising current in percent of the rated current. Empty: left out of load flow."
     )
     tap_pct: float = param(
-        0.0,
-        label="Tap",
-        unit="%",
-        ge=-30,
-        le=30,
-        section="Operation",
-        in_state=True,
-        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap.",
+        0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
+        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap."
     )
 
 
@@ -129,81 +77,33 @@ class Conductor(Element):
     length_m: float | None = param(None, label="Length", symbol="l", unit="m", gt=0, le=1e6, needed_for=(LF, SC, AF), meaning="Route length.")
     parallel: int = param(1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.")
     i_rated_a: float | None = param(
-        None,
-        label="Current-carrying capacity",
-        symbol="Iz",
-        unit="A",
-        gt=0,
-        le=20000,
-        meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged.",
+        None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000,
+        meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged."
     )
     r_ohm_per_km: float | None = param(
-        None,
-        label="Resistance at 20 °C",
-        symbol="R′L",
-        unit="ohm/km",
-        ge=0,
-        le=100,
-        section="Impedance",
-        needed_for=(LF, SC, AF),
-        typical="conductor_r",
-        meaning="Positive sequence, per conductor at 20 °C.",
+        None, label="Resistance at 20 °C", symbol="R′L", unit="ohm/km", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
+        typical="conductor_r", meaning="Positive sequence, per conductor at 20 °C."
     )
     x_ohm_per_km: float | None = param(
-        None,
-        label="Reactance",
-        symbol="X′L",
-        unit="ohm/km",
-        ge=0,
-        le=10,
-        section="Impedance",
-        needed_for=(LF, SC, AF),
-        typical="conductor_x",
-        meaning="Positive sequence, at the frequency of the network.",
+        None, label="Reactance", symbol="X′L", unit="ohm/km", ge=0, le=10, section="Impedance", needed_for=(LF, SC, AF), typical="conductor_x",
+        meaning="Positive sequence, at the frequency of the network."
     )
     c_uf_per_km: float | None = param(
-        None,
-        label="Capacitance",
-        symbol="C′",
-        unit="µF/km",
-        ge=0,
-        le=10,
-        section="Impedance",
-        meaning="Positive sequence. Empty: charging is left out of load flow.",
+        None, label="Capacitance", symbol="C′", unit="µF/km", ge=0, le=10, section="Impedance",
+        meaning="Positive sequence. Empty: charging is left out of load flow."
     )
     t_operating_degc: float | None = param(
-        None,
-        label="Operating temperature",
-        symbol="θ",
-        unit="degC",
-        ge=-50,
-        le=250,
-        section="Impedance",
-        meaning="Conductor temperature for load flow. Empty: the resistance at 20 °C is used as it stands.",
+        None, label="Operating temperature", symbol="θ", unit="degC", ge=-50, le=250, section="Impedance",
+        meaning="Conductor temperature for load flow. Empty: the resistance at 20 °C is used as it stands."
     )
     t_end_degc: float | None = param(
-        None,
-        label="Temperature at end of fault",
-        symbol="θe",
-        unit="degC",
-        ge=20,
-        le=400,
-        section="Impedance",
-        needed_for=(SC, AF),
-        typical="conductor_end_temperature",
-        meaning="Conductor temperature at the end of the short circuit, for minimum currents.",
-        source=IEC,
+        None, label="Temperature at end of fault", symbol="θe", unit="degC", ge=20, le=400, section="Impedance", needed_for=(SC, AF),
+        typical="conductor_end_temperature", meaning="Conductor temperature at the end of the short circuit, for minimum currents.", source=IEC
     )
     conductor: Literal["copper", "aluminium"] | None = param(None, label="Conductor", section="Construction", meaning="Material; finds typical resistance.")
     area_mm2: float | None = param(
-        None,
-        label="Cross-section",
-        symbol="S",
-        unit="mm²",
-        gt=0,
-        le=3000,
-        section="Construction",
-        meaning="Nominal cross-section; finds typical resistance and reactance.",
+        None, label="Cross-section", symbol="S", unit="mm²", gt=0, le=3000, section="Construction",
+        meaning="Nominal cross-section; finds typical resistance and reactance."
     )
 
 
@@ -234,14 +134,8 @@ class EquivalentBranch(Element):
     r_pu: float = param(label="Resistance", symbol="r", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series resistance on the power base.")
     x_pu: float = param(label="Reactance", symbol="x", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series reactance on the power base.")
     b_pu: float = param(
-        0.0,
-        label="Charging susceptance",
-        symbol="b",
-        unit="p.u.",
-        section="Impedance",
-        ge=-1e4,
-        le=1e4,
-        meaning="Of the whole line, on the power base; half stands at each end.",
+        0.0, label="Charging susceptance", symbol="b", unit="p.u.", section="Impedance", ge=-1e4, le=1e4,
+        meaning="Of the whole line, on the power base; half stands at each end."
     )
     ratio_pu: float = param(1.0, label="Ratio", symbol="t", unit="p.u.", gt=0.1, lt=10, section="Impedance", meaning="Off-nominal ratio at the first end.")
     shift_deg: float = param(

@@ -5,6 +5,9 @@ from typing import Literal
 from northfell.core.model.elements.base import AF, SC, Element, Reference
 from northfell.core.model.parameters import When, param
 
+# Declarations read as a table.
+# fmt: off
+
 # Names of rows in the catalogue's table; a test holds them equal.
 EquipmentClass = Literal[
     "15 kV switchgear",
@@ -27,107 +30,43 @@ class Bus(Element):
     TITLE, PREFIX = "Bus", "W"
     kind: Literal["bus"] = "bus"
     v_nominal_kv: float | None = param(
-        None,
-        label="Nominal voltage",
-        symbol="Un",
-        unit="kV",
-        gt=0,
-        le=1200,
-        needed_for=(SC, AF),
-        meaning="Line-to-line. It is the per-unit base of the bus and enters c·Un. Empty means unknown: load flow then runs in per unit.",
+        None, label="Nominal voltage", symbol="Un", unit="kV", gt=0, le=1200, needed_for=(SC, AF),
+        meaning="Line-to-line. It is the per-unit base of the bus and enters c·Un. Empty means unknown: load flow then runs in per unit."
     )
     bus_kind: Literal["switchboard", "panel", "motor control centre", "junction"] = param(
         "switchboard", label="Kind of bus", meaning="A junction is a point where elements meet, without a board of its own."
     )
     equipment_class: EquipmentClass | None = param(
-        None,
-        label="Equipment class",
-        section="Enclosure",
-        acts_when=ENCLOSED,
-        meaning="Finds typical gap, box and working distance; it does not itself enter the equations.",
-        source="IEEE 1584-2018",
+        None, label="Equipment class", section="Enclosure", acts_when=ENCLOSED,
+        meaning="Finds typical gap, box and working distance; it does not itself enter the equations.", source="IEEE 1584-2018"
     )
     electrode_configuration: Literal["VCB", "VCBB", "HCB", "VOA", "HOA"] | None = param(
-        None,
-        label="Electrode configuration",
-        section="Enclosure",
-        source="IEEE 1584-2018",
-        meaning="VCB: vertical conductors in a box. VCBB: vertical, ending on a barrier, in a box. HCB: horizontal in a box, pointing at "
-        "the worker. VOA, HOA: vertical or horizontal in open air. Empty: no arc-flash location here.",
+        None, label="Electrode configuration", section="Enclosure", source="IEEE 1584-2018",
+        meaning="VCB: vertical conductors in a box. VCBB: vertical, ending on a barrier, in a box. HCB: horizontal in a box, pointing at the "
+        "worker. VOA, HOA: vertical or horizontal in open air. Empty: no arc-flash location here."
     )
     gap_mm: float | None = param(
-        None,
-        label="Conductor gap",
-        symbol="G",
-        unit="mm",
-        gt=0,
-        le=1000,
-        section="Enclosure",
-        needed_for=(AF,),
-        acts_when=ENCLOSED,
-        meaning="Distance between the conductors across which the arc burns.",
-        typical="enclosure",
-        source="IEEE 1584-2018",
+        None, label="Conductor gap", symbol="G", unit="mm", gt=0, le=1000, section="Enclosure", needed_for=(AF,), acts_when=ENCLOSED,
+        meaning="Distance between the conductors across which the arc burns.", typical="enclosure", source="IEEE 1584-2018"
     )
     box_height_mm: float | None = param(
-        None,
-        label="Box height",
-        unit="mm",
-        gt=0,
-        le=10000,
-        section="Enclosure",
-        needed_for=(AF,),
-        acts_when=IN_BOX,
-        meaning="Opening of the enclosure, height.",
-        typical="enclosure",
-        source="IEEE 1584-2018",
+        None, label="Box height", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=IN_BOX,
+        meaning="Opening of the enclosure, height.", typical="enclosure", source="IEEE 1584-2018"
     )
     box_width_mm: float | None = param(
-        None,
-        label="Box width",
-        unit="mm",
-        gt=0,
-        le=10000,
-        section="Enclosure",
-        needed_for=(AF,),
-        acts_when=IN_BOX,
-        meaning="Opening of the enclosure, width.",
-        typical="enclosure",
-        source="IEEE 1584-2018",
+        None, label="Box width", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=IN_BOX,
+        meaning="Opening of the enclosure, width.", typical="enclosure", source="IEEE 1584-2018"
     )
     box_depth_mm: float | None = param(
-        None,
-        label="Box depth",
-        unit="mm",
-        gt=0,
-        le=10000,
-        section="Enclosure",
-        needed_for=(AF,),
-        acts_when=IN_BOX,
-        meaning="Depth of the enclosure; it tells shallow from typical boxes below 600 V.",
-        typical="enclosure",
-        source="IEEE 1584-2018",
+        None, label="Box depth", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=IN_BOX,
+        meaning="Depth of the enclosure; it tells shallow from typical boxes below 600 V.", typical="enclosure", source="IEEE 1584-2018"
     )
     working_distance_mm: float | None = param(
-        None,
-        label="Working distance",
-        symbol="D",
-        unit="mm",
-        gt=0,
-        le=10000,
-        section="Enclosure",
-        needed_for=(AF,),
-        acts_when=ENCLOSED,
-        meaning="From the arc to the worker's face and chest.",
-        typical="enclosure",
-        source="IEEE 1584-2018",
+        None, label="Working distance", symbol="D", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=ENCLOSED,
+        meaning="From the arc to the worker's face and chest.", typical="enclosure", source="IEEE 1584-2018"
     )
     main: Reference | None = param(
-        None,
-        label="Main device",
-        section="Enclosure",
-        refers_to=("breaker", "fuse"),
-        acts_when=ENCLOSED,
-        meaning="The incoming breaker or fuse in the same enclosure. With it, the line side is a location of its own, cleared by the "
-        "next device up. Empty: only the load side is assessed.",
+        None, label="Main device", section="Enclosure", refers_to=("breaker", "fuse"), acts_when=ENCLOSED,
+        meaning="The incoming breaker or fuse in the same enclosure. With it, the line side is a location of its own, cleared by the next device "
+        "up. Empty: only the load side is assessed."
     )

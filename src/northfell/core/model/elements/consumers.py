@@ -5,6 +5,9 @@ from typing import Literal
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
 from northfell.core.model.parameters import param
 
+# Declarations read as a table.
+# fmt: off
+
 
 class InductionMotor(Element):
     """An induction motor, or a group of identical ones on one bus."""
@@ -29,29 +32,12 @@ class InductionMotor(Element):
         1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running."
     )
     ilr_over_ir: float | None = param(
-        None,
-        label="Locked-rotor current",
-        symbol="ILR/IrM",
-        unit="p.u.",
-        gt=1,
-        le=15,
-        section="Impedance",
-        needed_for=(SC, AF),
-        typical="motor_ilr",
-        meaning="Of the rated current.",
-        source=IEC,
+        None, label="Locked-rotor current", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance", needed_for=(SC, AF), typical="motor_ilr",
+        meaning="Of the rated current.", source=IEC
     )
     r_over_x: float | None = param(
-        None,
-        label="R/X",
-        symbol="RM/XM",
-        ge=0,
-        le=5,
-        section="Impedance",
-        needed_for=(SC, AF),
-        typical="motor_r_over_x",
-        meaning="Ratio of resistance to reactance at locked rotor.",
-        source=IEC,
+        None, label="R/X", symbol="RM/XM", ge=0, le=5, section="Impedance", needed_for=(SC, AF), typical="motor_r_over_x",
+        meaning="Ratio of resistance to reactance at locked rotor.", source=IEC
     )
     pole_pairs: int | None = param(
         None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", meaning="Finds the typical R/X of medium-voltage motors."

@@ -5,6 +5,9 @@ from typing import Literal
 from northfell.core.model.elements.base import AF, IEC, SC, Element, Reference, terminal
 from northfell.core.model.parameters import When, param
 
+# Declarations read as a table.
+# fmt: off
+
 
 class Infeed(Element):
     """The public network at the connection point."""
@@ -13,57 +16,24 @@ class Infeed(Element):
     kind: Literal["infeed"] = "infeed"
     bus: Reference = terminal("Bus", "The connection point Q.")
     ik_max_ka: float | None = param(
-        None,
-        label="Fault level, maximum",
-        symbol="I″kQmax",
-        unit="kA",
-        gt=0,
-        le=500,
-        section="Impedance",
-        needed_for=(SC, AF),
-        meaning="Initial symmetrical three-phase short-circuit current at the connection point, highest.",
-        source=IEC,
+        None, label="Fault level, maximum", symbol="I″kQmax", unit="kA", gt=0, le=500, section="Impedance", needed_for=(SC, AF),
+        meaning="Initial symmetrical three-phase short-circuit current at the connection point, highest.", source=IEC
     )
     ik_min_ka: float | None = param(
-        None,
-        label="Fault level, minimum",
-        symbol="I″kQmin",
-        unit="kA",
-        gt=0,
-        le=500,
-        section="Impedance",
-        needed_for=(SC, AF),
-        meaning="The same, lowest: for minimum currents, which may clear slowest.",
-        source=IEC,
+        None, label="Fault level, minimum", symbol="I″kQmin", unit="kA", gt=0, le=500, section="Impedance", needed_for=(SC, AF),
+        meaning="The same, lowest: for minimum currents, which may clear slowest.", source=IEC
     )
     r_over_x: float | None = param(
-        None,
-        label="R/X",
-        symbol="RQ/XQ",
-        ge=0,
-        le=10,
-        section="Impedance",
-        needed_for=(SC, AF),
-        typical="infeed_r_over_x",
-        meaning="Ratio of resistance to reactance of the infeed.",
-        source=IEC,
+        None, label="R/X", symbol="RQ/XQ", ge=0, le=10, section="Impedance", needed_for=(SC, AF), typical="infeed_r_over_x",
+        meaning="Ratio of resistance to reactance of the infeed.", source=IEC
     )
     flow_model: Literal["ideal", "behind impedance"] = param(
-        "ideal",
-        label="In load flow",
-        section="Operation",
-        meaning="Ideal: holds the voltage at its bus. Behind impedance: holds it behind the impedance of its fault level.",
+        "ideal", label="In load flow", section="Operation",
+        meaning="Ideal: holds the voltage at its bus. Behind impedance: holds it behind the impedance of its fault level."
     )
     v_set_pu: float = param(
-        1.0,
-        label="Voltage held",
-        symbol="U",
-        unit="p.u.",
-        gt=0.5,
-        lt=1.5,
-        section="Operation",
-        in_state=True,
-        meaning="Source voltage in load flow, of the nominal voltage of the bus.",
+        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True,
+        meaning="Source voltage in load flow, of the nominal voltage of the bus."
     )
     angle_deg: float = param(
         0.0, label="Voltage angle", symbol="δ", unit="deg", ge=-360, le=360, section="Operation", meaning="Angle of the source voltage in load flow."
@@ -84,114 +54,43 @@ class SynchronousGenerator(Element):
         None, label="Rated voltage", symbol="UrG", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
     )
     power_factor_rated: float | None = param(
-        None,
-        label="Rated power factor",
-        symbol="cosφrG",
-        gt=0,
-        le=1,
-        needed_for=(SC, AF),
-        meaning="Rated power factor, overexcited.",
-        typical="generator_power_factor",
+        None, label="Rated power factor", symbol="cosφrG", gt=0, le=1, needed_for=(SC, AF), meaning="Rated power factor, overexcited.",
+        typical="generator_power_factor"
     )
     xd2_pct: float | None = param(
-        None,
-        label="Subtransient reactance",
-        symbol="x″d",
-        unit="%",
-        gt=0,
-        le=200,
-        section="Impedance",
-        needed_for=(SC, AF),
-        meaning="Direct-axis subtransient reactance, saturated, on the rating.",
-        source=IEC,
+        None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
+        meaning="Direct-axis subtransient reactance, saturated, on the rating.", source=IEC
     )
     r_stator_ohm: float | None = param(
-        None,
-        label="Stator resistance",
-        symbol="RG",
-        unit="ohm",
-        ge=0,
-        le=100,
-        section="Impedance",
-        needed_for=(SC, AF),
-        meaning="Resistance of the stator winding.",
-        typical="generator_resistance",
-        source=IEC,
+        None, label="Stator resistance", symbol="RG", unit="ohm", ge=0, le=100, section="Impedance", needed_for=(SC, AF),
+        meaning="Resistance of the stator winding.", typical="generator_resistance", source=IEC
     )
     mode: Literal["reference", "voltage", "power", "power factor"] = param(
-        "voltage",
-        label="Mode",
-        section="Operation",
-        in_state=True,
-        meaning="Reference: holds voltage and angle, takes what is left over. Voltage: fixed active power, holds the voltage. "
-        "Power: fixed active and reactive power. Power factor: fixed active power and power factor.",
+        "voltage", label="Mode", section="Operation", in_state=True,
+        meaning="Reference: holds voltage and angle, takes what is left over. Voltage: fixed active power, holds the voltage. Power: fixed active "
+        "and reactive power. Power factor: fixed active power and power factor."
     )
     p_mw: float = param(
-        0.0,
-        label="Active power",
-        symbol="P",
-        unit="MW",
-        ge=-5000,
-        le=5000,
-        section="Operation",
-        in_state=True,
-        acts_when=When("mode", ("voltage", "power", "power factor")),
-        meaning="Active power delivered.",
+        0.0, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True,
+        acts_when=When("mode", ("voltage", "power", "power factor")), meaning="Active power delivered."
     )
     v_set_pu: float = param(
-        1.0,
-        label="Voltage held",
-        symbol="U",
-        unit="p.u.",
-        gt=0.5,
-        lt=1.5,
-        section="Operation",
-        in_state=True,
-        acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Voltage held at the bus, of its nominal voltage.",
+        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True, acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Voltage held at the bus, of its nominal voltage."
     )
     q_mvar: float = param(
-        0.0,
-        label="Reactive power",
-        symbol="Q",
-        unit="Mvar",
-        ge=-5000,
-        le=5000,
-        section="Operation",
-        in_state=True,
-        acts_when=When("mode", ("power",)),
-        meaning="Reactive power delivered, overexcited positive.",
+        0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
+        acts_when=When("mode", ("power",)), meaning="Reactive power delivered, overexcited positive."
     )
     power_factor_set: float = param(
-        1.0,
-        label="Power factor held",
-        symbol="cosφ",
-        gt=0,
-        le=1,
-        section="Operation",
-        in_state=True,
-        acts_when=When("mode", ("power factor",)),
-        meaning="Power factor of the delivered power, overexcited.",
+        1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
+        meaning="Power factor of the delivered power, overexcited."
     )
     q_min_mvar: float | None = param(
-        None,
-        label="Least reactive power",
-        symbol="Qmin",
-        unit="Mvar",
-        ge=-5000,
-        le=5000,
-        section="Operation",
-        acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Reactive limit, underexcited. Load flow reports where it is broken.",
+        None, label="Least reactive power", symbol="Qmin", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Reactive limit, underexcited. Load flow reports where it is broken."
     )
     q_max_mvar: float | None = param(
-        None,
-        label="Most reactive power",
-        symbol="Qmax",
-        unit="Mvar",
-        ge=-5000,
-        le=5000,
-        section="Operation",
-        acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Reactive limit, overexcited. Load flow reports where it is broken.",
+        None, label="Most reactive power", symbol="Qmax", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Reactive limit, overexcited. Load flow reports where it is broken."
     )

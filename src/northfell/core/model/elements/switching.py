@@ -7,6 +7,9 @@ from pydantic import AfterValidator
 from northfell.core.model.elements.base import AF, Element, Reference, terminal
 from northfell.core.model.parameters import When, param
 
+# Declarations read as a table.
+# fmt: off
+
 # Names of rows in the catalogue's tables; a test holds them equal.
 RelayCurve = Literal["IEC_SI", "IEC_VI", "IEC_EI", "IEEE_MI", "IEEE_VI", "IEEE_EI", "LTI", "STI"]
 GG_RATINGS_A = (16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250)
@@ -39,79 +42,33 @@ class Breaker(Switching):
     kind: Literal["breaker"] = "breaker"
     i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
     t_break_s: float | None = param(
-        None,
-        label="Interrupting time",
-        symbol="tb",
-        unit="s",
-        gt=0,
-        le=5,
-        section="Protection",
-        typical="breaker_interrupting_time",
-        needed_for=(AF,),
-        named_by="relay",
-        meaning="Opening plus arcing time, from the relay's order to the current's end.",
+        None, label="Interrupting time", symbol="tb", unit="s", gt=0, le=5, section="Protection", typical="breaker_interrupting_time",
+        needed_for=(AF,), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end."
     )
     trip: Literal["none", "electronic"] = param(
-        "none",
-        label="Own trip",
-        section="Protection",
-        meaning="Electronic: long-time, short-time and instantaneous stage as bands that include the breaker's own time. "
-        "None: opens only on the order of a relay.",
+        "none", label="Own trip", section="Protection",
+        meaning="Electronic: long-time, short-time and instantaneous stage as bands that include the breaker's own time. None: opens only on the "
+        "order of a relay."
     )
     trip_ir_a: float | None = param(
-        None,
-        label="Long-time pickup",
-        symbol="Ir",
-        unit="A",
-        gt=0,
-        le=20000,
-        section="Protection",
-        needed_for=(AF,),
-        acts_when=TRIPPED,
-        meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this.",
+        None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
+        meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this."
     )
     trip_tr_s: float | None = param(
-        None,
-        label="Long-time delay at 6 × Ir",
-        symbol="tr",
-        unit="s",
-        gt=0,
-        le=100,
-        section="Protection",
-        needed_for=(AF,),
-        acts_when=TRIPPED,
-        meaning="I²t law through this point.",
+        None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
+        meaning="I²t law through this point."
     )
     trip_isd_a: float | None = param(
-        None,
-        label="Short-time pickup",
-        symbol="Isd",
-        unit="A",
-        gt=0,
-        le=200000,
-        section="Protection",
-        acts_when=TRIPPED,
-        meaning="Empty: no short-time stage. Tolerance ±10 %.",
+        None, label="Short-time pickup", symbol="Isd", unit="A", gt=0, le=200000, section="Protection", acts_when=TRIPPED,
+        meaning="Empty: no short-time stage. Tolerance ±10 %."
     )
     trip_tsd: Literal["0.1", "0.2", "0.3", "0.4"] | None = param(
-        None,
-        label="Short-time band",
-        symbol="tsd",
-        section="Protection",
-        needed_for=(AF,),
-        acts_when=When("trip_isd_a"),
-        meaning="Delay band, named by its nominal seconds.",
+        None, label="Short-time band", symbol="tsd", section="Protection", needed_for=(AF,), acts_when=When("trip_isd_a"),
+        meaning="Delay band, named by its nominal seconds."
     )
     trip_ii_a: float | None = param(
-        None,
-        label="Instantaneous pickup",
-        symbol="Ii",
-        unit="A",
-        gt=0,
-        le=200000,
-        section="Protection",
-        acts_when=TRIPPED,
-        meaning="Empty: no instantaneous stage. Tolerance ±10 %.",
+        None, label="Instantaneous pickup", symbol="Ii", unit="A", gt=0, le=200000, section="Protection", acts_when=TRIPPED,
+        meaning="Empty: no instantaneous stage. Tolerance ±10 %."
     )
 
 
@@ -127,15 +84,8 @@ class Fuse(Switching):
     TITLE, PREFIX = "Fuse", "F"
     kind: Literal["fuse"] = "fuse"
     i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
-        None,
-        label="Rated current",
-        symbol="In",
-        unit="A",
-        choices=GG_RATINGS_A,
-        section="Protection",
-        needed_for=(AF,),
-        meaning="Standard size of a gG fuse-link; its time gates follow from it.",
-        source="IEC 60269-1",
+        None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF,),
+        meaning="Standard size of a gG fuse-link; its time gates follow from it.", source="IEC 60269-1"
     )
 
 
@@ -145,36 +95,20 @@ class Relay(Element):
     TITLE, PREFIX = "Overcurrent relay", "B"
     kind: Literal["relay"] = "relay"
     breaker: Reference = param(
-        label="Trips",
-        meaning="The breaker it opens; its current transformers measure the current of that breaker.",
-        section="Connection",
-        refers_to=("breaker",),
+        label="Trips", meaning="The breaker it opens; its current transformers measure the current of that breaker.", section="Connection",
+        refers_to=("breaker",)
     )
     ct_primary_a: float | None = param(
-        None,
-        label="CT primary",
-        symbol="Ipn",
-        unit="A",
-        gt=0,
-        le=50000,
-        section="Protection",
-        needed_for=(AF,),
-        meaning="Rated primary current of the current transformers.",
+        None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,),
+        meaning="Rated primary current of the current transformers."
     )
     ct_secondary_a: float = param(1.0, label="CT secondary", symbol="Isn", unit="A", gt=0, le=10, section="Protection", meaning="Rated secondary current.")
     curve: RelayCurve | None = param(
         None, label="Curve", section="Protection", needed_for=(AF,), meaning="Inverse-time characteristic.", source="IEC 60255-151"
     )
     i_pickup_a: float | None = param(
-        None,
-        label="Pickup, primary",
-        symbol="I>",
-        unit="A",
-        gt=0,
-        le=50000,
-        section="Protection",
-        needed_for=(AF,),
-        meaning="Setting of the inverse stage in primary amperes.",
+        None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,),
+        meaning="Setting of the inverse stage in primary amperes."
     )
     time_multiplier: float | None = param(
         None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF,), meaning="Multiplies the curve's time."
@@ -183,45 +117,18 @@ class Relay(Element):
         None, label="High stage, primary", symbol="I≫", unit="A", gt=0, le=500000, section="Protection", meaning="Empty: no high stage."
     )
     t_high_s: float | None = param(
-        None,
-        label="High stage delay",
-        symbol="t≫",
-        unit="s",
-        ge=0,
-        le=10,
-        section="Protection",
-        needed_for=(AF,),
-        acts_when=When("i_high_a"),
-        meaning="Definite time of the high stage, its own operating time included.",
+        None, label="High stage delay", symbol="t≫", unit="s", ge=0, le=10, section="Protection", needed_for=(AF,), acts_when=When("i_high_a"),
+        meaning="Definite time of the high stage, its own operating time included."
     )
     time_tolerance_pct: float | None = param(
-        None,
-        label="Time tolerance",
-        unit="%",
-        ge=0,
-        le=50,
-        section="Protection",
-        needed_for=(AF,),
-        typical="relay_tolerance",
-        meaning="The slow edge of the band is this much above the curve.",
+        None, label="Time tolerance", unit="%", ge=0, le=50, section="Protection", needed_for=(AF,), typical="relay_tolerance",
+        meaning="The slow edge of the band is this much above the curve."
     )
     m_start: float = param(
-        1.05,
-        label="Operates from",
-        unit="p.u.",
-        ge=1.0,
-        le=1.3,
-        section="Protection",
-        meaning="Multiple of pickup from which the relay operates for certain; makers state 1.0 to 1.3.",
-        source="IEC 60255-151",
+        1.05, label="Operates from", unit="p.u.", ge=1.0, le=1.3, section="Protection",
+        meaning="Multiple of pickup from which the relay operates for certain; makers state 1.0 to 1.3.", source="IEC 60255-151"
     )
     m_hold: float = param(
-        20.0,
-        label="Time constant above",
-        unit="p.u.",
-        ge=5,
-        le=50,
-        section="Protection",
-        meaning="Multiple of pickup above which the time no longer falls.",
-        source="IEC 60255-151",
+        20.0, label="Time constant above", unit="p.u.", ge=5, le=50, section="Protection",
+        meaning="Multiple of pickup above which the time no longer falls.", source="IEC 60255-151"
     )
