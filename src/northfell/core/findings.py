@@ -65,12 +65,12 @@ def _loading(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
             continue
         s = flow.terminal_power[e.id][0]
         text = (
-            f"{title_of(e)} carries {fixed(one.pct, 1)} % of {figure(one.rating)} {one.unit}: {figure(one.carries)} {one.unit}, "
+            f"{title_of(e)} carries {fixed(one.pct, 1)} % of {one.rating:g} {one.unit}: {figure(one.carries)} {one.unit}, "
             f"{figure(abs(s.real))} MW with {figure(abs(s.imag))} Mvar."
         )
         limit = limits.loading_breach_pct
         needed = (one.carries or 0) / limits.loading_close_pct * 100
-        help_ = f"A rating of {figure(needed, 3)} {one.unit} would carry it at {figure(limits.loading_close_pct)} %."
+        help_ = f"A rating of {figure(needed, 3)} {one.unit} would carry it at {limits.loading_close_pct:g} %."
         yield Finding("load_flow", flow.net.state, e.id, e.name, severity, text, one.pct, limit, "%", help_)
 
 

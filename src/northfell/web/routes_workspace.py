@@ -11,7 +11,7 @@ from northfell.app.projects import Project, open_project
 from northfell.app.studies import Results, findings_in
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import Finding
-from northfell.core.model.completeness import missing
+from northfell.core.model.completeness import assumed_count, missing
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network, Sheet
 from northfell.core.model.parameters import Study
@@ -68,6 +68,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "label": _label(network, results, view),
         "state_note": state_note(view),
         "ledger": ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head),
+        "assumed": assumed_count(network.in_state(view.state), STUDY_OF[view.stage] or "arc_flash"),
         "counts": _counts(findings) if known else None,
         "problem": _problem(results, view),
         "svg_of": svg_of,

@@ -1,0 +1,82 @@
+"""What a person types becomes a change with a line that can be read."""
+
+import pytest
+
+from northfell.app import edits
+from northfell.app.studies import ResultsCache
+from northfell.core.errors import NetworkRefused, NotFound
+from northfell.core.model.changes import apply_change
+from northfell.demo import skerrow_water
+
+DEMO = skerrow_water()
+TIE = "Tie closed, T2 out"
+
+
+@pytest.mark.parametrize(
+    ("state", "element", "field", "typed", "title"),
+    [
+        ("Normal", "W25", "length_m", "0,7 km", "W25 length 640 → 700 m"),
+        ("Normal", "W25", "c_uf_per_km", "", "W25 capacitance 0.29 → empty µF/km"),
+        ("Normal", "Q31", "trip_tsd", "0.2", "Q31 short-time band 0.4 → 0.2"),
+        ("Normal", "F411", "i_rated_a", "200", "F411 rated current 250 → 200 A"),
+        ("Normal", "Ultraviolet", "bus", "Filter hall", "Ultraviolet bus Ozone hall → Filter hall"),
+        ("Normal", "Blowers", "count", "4", "Blowers count 3 → 4"),
+        ("Normal", "P4", "in_service", "true", "P4 in service no → yes"),
+        (TIE, "P2", "load_factor", "0.5", f"P2 load factor 0.92 → 0.5 in {TIE}"),
+        (TIE, "W25", "length_m", "700", "W25 length 640 → 700 m"),
+    ],
+)
+def test_titles_of_edits(state, element, field, typed, title):
+    change = edits.set_field(DEMO, state, element, field, typed)
+    assert change.title == title
+    changed, _ = apply_change(DEMO, change)
+    assert changed != DEMO
+    if "in Tie" in title:
+        assert changed.elements == DEMO.elements
+
+
+def test_operating_says_in_which_state():
+    assert edits.operate(DEMO, "Normal", "Q10").title == "Q10 closed in Normal"
+    assert edits.operate(DEMO, TIE, "Q10").title == f"Q10 opened in {TIE}"
+    with pytest.raises(NotFound, match="cannot be opened or closed"):
+        edits.operate(DEMO, "Normal", "T3")
+
+
+def test_typical_values_are_offered_only_where_there_are_some():
+    emptied, _ = apply_change(DEMO, edits.set_field(DEMO, "Normal", "W25", "t_end_degc", ""))
+    change = edits.fill_typical(emptied, "W25")
+    assert change.title == "W25 typical values for 1 fields"
+    assert apply_change(emptied, change)[0] == DEMO
+    with pytest.raises(NetworkRefused, match="Enter the nameplate first"):
+        edits.fill_typical(DEMO, "W25")
+    with pytest.raises(NetworkRefused, match="Choose the equipment class first"):
+        edits.fill_typical(DEMO, "Filter hall")
+
+
+def test_settings_are_read_like_fields():
+    assert edits.set_setting(DEMO, "limits.loading_close_pct", "80").title == "Loading, close 90 → 80 %"
+    assert edits.set_setting(DEMO, "short_circuit.lv_tolerance_pct", "6").acts[0].settings.short_circuit.lv_tolerance_pct == 6
+    assert edits.set_setting(DEMO, "arc_flash.two_second_rule", "false").acts[0].settings.arc_flash.two_second_rule is False
+    assert edits.set_setting(DEMO, "frequency_hz", "60").acts[0].settings.frequency_hz == 60
+    with pytest.raises(NotFound):
+        edits.set_setting(DEMO, "limits.nothing", "1")
+    with pytest.raises(NetworkRefused, match="voltage_close_pct"):
+        edits.set_setting(DEMO, "limits.voltage_close_pct", "5 kV")
+    with pytest.raises(NetworkRefused, match="above 0 %"):
+        edits.set_setting(DEMO, "limits.voltage_close_pct", "-1")
+
+
+@pytest.mark.parametrize(("field", "told"), [("assumed", "no field"), ("colour", "no field")])
+def test_fields_that_are_not_there(field, told):
+    with pytest.raises(NotFound, match=told):
+        edits.set_field(DEMO, "Normal", "W25", field, "1")
+
+
+def test_results_are_kept_by_version_and_forgotten_in_order():
+    cache = ResultsCache(most=2)
+    first = cache.of(1, 1, DEMO)
+    assert cache.of(1, 1, DEMO) is first
+    cache.of(1, 2, DEMO)
+    cache.of(1, 3, DEMO)
+    assert cache.of(1, 1, DEMO) is not first
+    assert first.at("Normal").load_flow() is first.at("Normal").load_flow()

@@ -1,0 +1,108 @@
+"""Isolation against brute force, devices against their own working."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.conftest import network_of
+
+from northfell.core.model.elements import ELEMENT, Breaker, Relay
+from northfell.core.network import compile_network
+from northfell.core.studies.protection import Device, Zones, devices_of
+from northfell.core.working import Working
+from northfell.demo import skerrow_water
+
+TRIP = {"trip": "electronic", "trip_ir_a": 100.0, "trip_tr_s": 5.0}
+TIMES = st.sampled_from([0.05, 0.1, 0.2, 0.3, 0.5, 1.0, math.inf])
+
+
+@st.composite
+def protected_networks(draw):
+    """Buses joined at random by devices, plain switches and cables, with one to three sources; and an opening time for each device."""
+    n = draw(st.integers(2, 7))
+    elements = [{"kind": "bus", "name": f"B{i}", "v_nominal_kv": 0.4} for i in range(n)]
+    times = {}
+    for k in range(draw(st.integers(n - 1, 10))):
+        a, b = draw(st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)).filter(lambda p: p[0] != p[1])) if k >= n - 1 else (draw(st.integers(0, k)), k + 1)
+        ends = {"from_bus": f"B{a}", "to_bus": f"B{b}"}
+        what = draw(st.sampled_from(["device", "device", "device", "open", "switch", "cable"]))
+        if what in ("device", "open"):
+            elements.append({"kind": "breaker", "name": f"Q{k}", **ends, **TRIP, "closed": what == "device"})
+            times[f"Q{k}"] = draw(TIMES)
+        elif what == "switch":
+            elements.append({"kind": "switch", "name": f"S{k}", **ends})
+        else:
+            elements.append({"kind": "cable", "name": f"W{k}", **ends, "length_m": 10.0, "r_ohm_per_km": 0.1, "x_ohm_per_km": 0.1})
+    for s in draw(st.sets(st.integers(0, n - 1), min_size=1, max_size=3)):
+        elements.append({"kind": "infeed", "name": f"G{s}", "bus": f"B{s}", "flow_model": "behind impedance"})
+    return network_of(elements), times
+
+
+def latest_cut(elements, times, bus: str) -> float:
+    """Brute force: of every simple path to a source the first device to open, of all paths the latest."""
+    links = [(e.buses, times.get(e.id)) for e in elements.values() if len(e.TERMINALS) == 2 and getattr(e, "closed", True)]
+    sources = {e.bus for e in elements.values() if e.kind == "infeed"}
+    worst = 0.0
+
+    def walk(at: str, seen: frozenset[str], first: float) -> None:
+        nonlocal worst
+        if at in sources:
+            worst = max(worst, first)
+        for (a, b), t in links:
+            if at in (a, b) and (other := b if at == a else a) not in seen:
+                walk(other, seen | {other}, min(first, math.inf if t is None else t))
+
+    walk(bus, frozenset([bus]), math.inf)
+    return worst
+
+
+@given(protected_networks())
+def test_isolation_is_the_longest_of_the_shortest(made):
+    network, times = made
+    net = compile_network(network, "Normal")
+    zones = Zones(net, devices_of(net.elements))
+    for i, bus in enumerate(net.topology.bus_ids):
+        found = zones.isolate(i, times)
+        assert found.t_s == latest_cut(network.elements, times, bus)
+        if found.device is not None:
+            assert times[found.device] == found.t_s
+        assert set(found.first_met) <= set(times)
+
+
+@given(st.lists(st.floats(1, 60000), min_size=1, max_size=20))
+def test_many_currents_at_once_are_each_one_alone(currents):
+    for device in devices_of(skerrow_water().elements).values():
+        together = device.opens_at_s(np.array(currents))
+        assert together.tolist() == [pytest.approx(device.clearing(i).t_s) for i in currents]
+
+
+def test_every_device_of_the_demo_writes_its_working():
+    for device in devices_of(skerrow_water().elements).values():
+        for i in (50.0, 800.0, 5000.0, 40000.0):
+            w = Working("t")
+            clearing = device.clearing(i, w)
+            if isinstance(device.switch, Breaker) and device.relays:
+                assert [s.title.split()[0] for s in w.steps] == ["Relay", "Breaker"]
+            assert w.steps[-1].value == clearing.t_s
+
+
+def test_two_relays_the_faster_counts():
+    breaker = ELEMENT.validate_python({"kind": "breaker", "id": "Q", "name": "Q", "from_bus": "a", "to_bus": "b", "t_break_s": 0.06})
+    slow, fast = (
+        Relay(id=n, name=n, breaker="Q", curve="IEC_VI", i_pickup_a=100.0, time_multiplier=tm, time_tolerance_pct=0.0)
+        for n, tm in (("slow", 1.0), ("fast", 0.1))
+    )
+    assert Device(breaker, (slow, fast)).clearing(1000).t_s == pytest.approx(0.15 + 0.06)
+    assert "fast" in Device(breaker, (slow, fast)).clearing(1000).stage
+    high = fast.model_copy(update={"i_high_a": 500.0, "t_high_s": 0.04})
+    assert Device(breaker, (high,)).clearing(600) == Device(breaker, (high,)).clearing(20000)
+    assert Device(breaker, (high,)).clearing(499).t_s > 0.1
+
+
+def test_a_breaker_without_trip_and_relay_is_no_device_and_a_relay_out_of_service_trips_nothing():
+    elements = dict(skerrow_water().elements)
+    assert "Q10" not in devices_of(elements)
+    elements["B25"] = elements["B25"].model_copy(update={"in_service": False})
+    assert "Q25" not in devices_of(elements)

@@ -1,0 +1,123 @@
+"""The sheet as geometry: everything placed is drawn, wires reach their buses, what is open or dead looks so, text stays text."""
+
+import xml.etree.ElementTree as ET
+
+import pytest
+from hypothesis import given
+from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
+from tests.core.random_networks import networks
+
+from northfell.core.model.elements import KINDS, Bus, Relay
+from northfell.core.model.network import Placement, Sheet
+from northfell.core.network import energised, topology_of
+from northfell.demo import skerrow_water
+from northfell.drawing.layout import laid_out
+from northfell.drawing.metrics import unprintable, width
+from northfell.drawing.shapes import Line, Rect, Text, svg_of
+from northfell.drawing.sheet import STEP, Tag, draw
+from northfell.drawing.symbols import symbol_of
+
+
+def drawn(network, state="Normal", **more):
+    elements = network.in_state(state)
+    sheet = network.sheets[0] if network.sheets else Sheet(name="s", placements=laid_out(elements))
+    return draw(elements, sheet, energised(elements, topology_of(elements)), more.pop("tags", {}), **more), elements, sheet
+
+
+def group(drawing, element):
+    return next(g for g in drawing.groups if g.element == element)
+
+
+def test_everything_on_the_sheet_is_drawn_once_and_is_valid_svg():
+    drawing, _, sheet = drawn(skerrow_water(), tags={"Filter hall": Tag((("0.4", "kV"),), "breach"), "W25": Tag((("90", "%"),), "close", 0.9)}, selected="T3")
+    assert sorted(g.element for g in drawing.groups) == sorted(sheet.placements)
+    for g in drawing.groups:
+        ET.fromstring(f"<g>{svg_of(g.shapes)}</g>")
+        assert g.title
+
+
+@pytest.mark.parametrize("element", skerrow_water().sheets[0].placements)
+def test_wires_end_on_their_bus(element):
+    """Every wire of a symbol ends on the bar of a bus or at the point of a junction that the element names."""
+    drawing, elements, sheet = drawn(skerrow_water())
+    e = elements[element]
+    wires = [s for s in group(drawing, element).shapes if isinstance(s, Line) and s.style.cls == "w"]
+    for wire in wires:
+        x, y = wire.points[-1]
+        places = [sheet.placements[b] for b in e.buses]
+        assert any(abs(y - p.y * STEP) < 0.01 and p.x * STEP - 0.01 <= x <= (p.x + p.width) * STEP + 0.01 for p in places)
+        for (x1, y1), (x2, y2) in zip(wire.points, wire.points[1:], strict=False):
+            assert abs(x1 - x2) < 0.01 or abs(y1 - y2) < 0.01  # at right angles
+    if not isinstance(e, Bus | Relay):
+        assert wires
+
+
+def test_names_stand_clear_of_wires_that_come_down_on_their_board():
+    drawing, elements, sheet = drawn(
+        skerrow_water(), tags={b: Tag((("0.4031", "kV"), ("1.008", "p.u."))) for b in ("Filter hall", "11 kV board A", "Blower MCC")}
+    )
+    for board in ("Filter hall", "11 kV board A", "Blower MCC", "Ozone hall"):
+        p = sheet.placements[board]
+        above = [q.x * STEP for i, q in sheet.placements.items() if board in elements[i].buses and q.y < p.y]
+        for text in (s for s in group(drawing, board).shapes if isinstance(s, Text)):
+            end = text.x + width(text.text, text.size, text.bold, text.mono)
+            assert not any(text.x < x < end for x in above), (board, text.text)
+
+
+def test_open_dead_and_selected_look_different():
+    normal, _, _ = drawn(skerrow_water(), selected="T3")
+    other, _, _ = drawn(skerrow_water(), "Tie closed, T2 out")
+    assert svg_of(group(normal, "Q10").shapes) != svg_of(group(other, "Q10").shapes)
+    assert "open" in group(normal, "Q10").title
+    assert "closed" in group(other, "Q10").title
+    assert "dead" in group(other, "T2").cls
+    assert "dead" not in group(normal, "T2").cls
+    assert "not fed" in group(other, "T2").title
+    assert any(isinstance(s, Rect) and s.style.cls == "halo" for s in group(normal, "T3").shapes)
+    missing, _, _ = drawn(skerrow_water(), missing=frozenset({"T3"}))
+    assert "lacking" in group(missing, "T3").cls
+
+
+def test_hostile_text_is_escaped():
+    name = "<script>alert(1)</script>\"'&"
+    drawing, _, _ = drawn(network_of([{**BUS_A, "name": name}, {**INFEED, "bus": name}]))
+    text = "".join(svg_of(g.shapes) for g in drawing.groups)
+    assert "<script>" not in text
+    assert "&lt;script&gt;" in text
+
+
+def test_every_kind_has_a_symbol():
+    made = {e.kind: e for e in skerrow_water().elements.values()}
+    for kind, cls in KINDS.items():
+        if kind == "bus":
+            continue
+        e = made.get(kind) or cls.model_construct(kind=kind, id="x", name="x", q_mvar=-1.0, closed=True)
+        symbol = symbol_of(e)
+        assert symbol.shapes
+        assert symbol.top < 0
+        assert (symbol.bottom > 0) == (len(cls.TERMINALS) == 2)
+
+
+@given(networks())
+def test_layout_places_everything_apart(network):
+    places = laid_out(network.elements)
+    assert set(places) == set(network.elements)
+    points = [(p.x, p.y) for i, p in places.items() if not isinstance(network.elements[i], Bus) and network.elements[i].kind not in ("breaker", "cable")]
+    assert len(set(points)) == len(points)
+    drawn(network)
+
+
+def test_horizontal_symbols_meet_their_boards():
+    tie = {"kind": "breaker", "name": "Q", "from_bus": "B", "to_bus": "A"}
+    network = network_of([BUS_A, BUS_B, INFEED, CABLE, tie])
+    sheet = Sheet(name="s", placements={"A": Placement(x=0, y=5, width=10), "B": Placement(x=20, y=5, width=10), "Q": Placement(x=15, y=5, turn=1)})
+    drawing = draw(network.elements, sheet, {}, {})
+    ends = {s.points[-1] for s in group(drawing, "Q").shapes if isinstance(s, Line) and s.style.cls == "w"}
+    assert ends == {(200.0, 50.0), (100.0, 50.0)}
+
+
+def test_widths_grow_with_text_and_unknown_letters_are_named():
+    assert 0 < width("i", 10) < width("W", 10) < width("WW", 10)
+    assert width("123", 20, mono=True) == pytest.approx(2 * width("999", 10, mono=True))
+    assert unprintable("Złoty čaj ß") == ""
+    assert unprintable("変電 abc 変") == "変電"
