@@ -3,11 +3,14 @@
 import math
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from tests.conftest import network_of
 
 from northfell.app.studies import StateResults
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, InputRefused
 from northfell.core.model.network import OperatingState
+from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash import explain_energy
 from northfell.demo import skerrow_water
 
@@ -96,6 +99,39 @@ def test_outside_the_voltage_range_there_is_no_energy():
     one = arc(high).location("S", "load")
     assert one.worst is None
     assert "33 kV is not between 0.208 and 15 kV" in one.warnings[0]
+
+
+@given(
+    st.sampled_from(["VCB", "VCBB", "HCB", "VOA", "HOA"]),
+    st.floats(0.208, 15),
+    st.floats(0.01, 500),
+    st.floats(0.1, 1000),
+    st.floats(1, 5000),
+    st.floats(1, 5000),
+)
+def test_the_model_gives_a_positive_energy_or_says_that_it_gives_none(configuration, voc, ibf, gap, distance, side):
+    box = eq.Enclosure(configuration, gap, side, side, side)
+    try:
+        i = eq.arcing_current_ka(voc, ibf, box)
+        e = eq.incident_energy_j_cm2(voc, ibf, box, distance, 200.0)
+        afb = eq.boundary_mm(voc, ibf, box, 200.0)
+    except InputRefused:
+        i = e = afb = math.nan  # which must never happen within the tested range
+    if not eq.out_of_range(voc, ibf, box, distance):
+        assert 0 < i < ibf
+        assert 0 < e < 1e5
+        assert 0 < afb < 1e6
+        assert eq.incident_energy_j_cm2(voc, ibf, box, distance, 400.0) == pytest.approx(2 * e)
+        assert eq.incident_energy_j_cm2(voc, ibf, box, 2 * distance, 200.0) < e
+
+
+def test_a_place_beyond_the_model_has_no_figures_but_the_reason():
+    bare = [lv("S", **{**BOX, "electrode_configuration": "HOA", "gap_mm": 0.01, "v_nominal_kv": 0.22}), infeed("G", "S")]
+    one = arc(bare).location("S", "load")
+    assert one.worst is None
+    assert one.fed
+    assert "the model gives no result for a bolted current of 30" in one.warnings[0]
+    assert "gap 0.01 mm is outside 6.35 to 76.2 mm" in one.warnings
 
 
 def test_relay_names_breaker_time_that_is_missing():

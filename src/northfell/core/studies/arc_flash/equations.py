@@ -10,12 +10,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from northfell.core.catalogue.tables import arc_flash_coefficients
+from northfell.core.errors import InputRefused
 
 Floats = NDArray[np.float64]
 LEVELS_V = (600, 2700, 14300)  # voltages at which the intermediate values are formed
 CAL = 4.184  # J per cal
 BURN_J_CM2 = 5.0208  # 1.2 cal/cm2: onset of a second-degree burn, the boundary's criterion
 IN_BOX = ("VCB", "VCBB", "HCB")
+
+
+def _within_model(field: str, got: float, value: float) -> float:
+    """A value the model can give; far outside its tested range the polynomials lose their meaning, which must not pass for a result."""
+    if not 0 < value < math.inf:
+        raise InputRefused(field, got, "a value for which the model gives a positive current and a finite energy", "Check it against the tested range.")
+    return value
 
 
 @dataclass(frozen=True)
@@ -43,7 +51,8 @@ def intermediate_current_ka(configuration: str, level_v: int, ibf_ka: float, gap
     IEEE 1584-2018, 4.4 (Eq. 1), Table 1.
     """
     k = arc_flash_coefficients()["table_1_arcing_current"][configuration][str(level_v)]
-    return float(10 ** (k[0] + k[1] * math.log10(ibf_ka) + k[2] * math.log10(gap_mm)) * np.polyval(k[3:], ibf_ka))
+    current = 10 ** (k[0] + k[1] * math.log10(ibf_ka) + k[2] * math.log10(gap_mm)) * np.polyval(k[3:], ibf_ka)
+    return _within_model("i_bolted_ka", ibf_ka, float(current))
 
 
 def low_voltage_current_ka(i_600_ka: float, ibf_ka: float, voc_kv: float) -> float:
@@ -55,7 +64,8 @@ def low_voltage_current_ka(i_600_ka: float, ibf_ka: float, voc_kv: float) -> flo
     ------
     IEEE 1584-2018, 4.10 (Eq. 25).
     """
-    return 1 / math.sqrt((0.6 / voc_kv) ** 2 * (1 / i_600_ka**2 - (0.6**2 - voc_kv**2) / (0.6**2 * ibf_ka**2)))
+    inside = (0.6 / voc_kv) ** 2 * (1 / i_600_ka**2 - (0.6**2 - voc_kv**2) / (0.6**2 * ibf_ka**2))
+    return 1 / math.sqrt(_within_model("gap_mm", i_600_ka, inside))
 
 
 def interpolated(x_600: float, x_2700: float, x_14300: float, voc_kv: float) -> float:
@@ -153,6 +163,8 @@ def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_
         k[0] + k[1] * math.log10(gap_mm) + k[2] * i_k3_ka / polynomial + k[10] * math.log10(ibf_ka)
         + k[12] * math.log10(i_k13_ka) + math.log10(1 / cf)
     )  # fmt: skip
+    if abs(common) > 100:  # beyond any energy; the power of ten would overflow
+        _within_model("i_bolted_ka", ibf_ka, math.inf)
     return common, k[11]
 
 

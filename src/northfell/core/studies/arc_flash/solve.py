@@ -6,7 +6,7 @@ from typing import cast
 
 import numpy as np
 
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, InputRefused
 from northfell.core.model.completeness import missing
 from northfell.core.model.elements import Breaker, Bus, Fuse
 from northfell.core.model.network import title_of
@@ -50,7 +50,7 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     fed = [p for p in places if net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
     tried = _Tried(net, faults, devices_of(net.elements), fed)
     located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
-    return ArcFlash(net, settings, faults, tuple(located.get(p) or _without_result(net, p) for p in places))
+    return ArcFlash(net, settings, faults, tuple(located.get(p) or _not_computed(net, p) for p in places))
 
 
 class _Tried:
@@ -62,7 +62,7 @@ class _Tried:
         self.ibf_ka = np.stack([np.abs(f.ik_ka) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
         self.factor = [reduction(bus) for bus in buses]
-        i_arc = [[eq.arcing_current_ka(bus.v_nominal_kv or math.nan, i, enclosure_of(bus)) for i in row] for bus, row in zip(buses, self.ibf_ka, strict=True)]
+        i_arc = [[_arcing_current_ka(bus, i) for i in row] for bus, row in zip(buses, self.ibf_ka, strict=True)]
         factors = np.array([[1.0, f] for f in self.factor]).reshape(len(fed), 1, 2)
         self.i_arc_ka = np.array(i_arc).reshape(len(fed), len(CASES), 1) * factors
         share = self.i_arc_ka / self.ibf_ka[:, :, None]
@@ -115,19 +115,40 @@ def _bus(net: Compiled, place: Place) -> Bus:
     return cast(Bus, net.elements[net.topology.bus_ids[place.bus]])
 
 
-def _without_result(net: Compiled, place: Place) -> Location:
+def _arcing_current_ka(bus: Bus, ibf_ka: float) -> float:
+    """Full arcing current; nan where the model gives none."""
+    try:
+        return eq.arcing_current_ka(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus))
+    except InputRefused:
+        return math.nan
+
+
+def _not_computed(net: Compiled, place: Place) -> Location:
+    """A place that is not fed, or whose voltage the method does not cover."""
     bus, fed = _bus(net, place), net.topology.fed_bus(place.faulted)
     told = f"outside the method's range: {bus.v_nominal_kv or math.nan:g} kV is not between {V_RANGE_KV[0]:g} and {V_RANGE_KV[1]:g} kV"
     return Location(bus.id, place.faulted, place.side, fed, (), (), (told,) if fed else ())
+
+
+def _beyond_model(bus: Bus, place: Place, ibf_ka: float) -> Location:
+    """A place where the model gives no meaningful current or energy: no figures, and the reason."""
+    told = [f"the model gives no result for a bolted current of {ibf_ka:.4g} kA across a gap of {bus.gap_mm:g} mm"]
+    told += eq.out_of_range(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus), bus.working_distance_mm or math.nan)
+    return Location(bus.id, place.faulted, place.side, True, (), (), tuple(told))
 
 
 def _location(net: Compiled, settings: ArcFlashSettings, tried: _Tried, place: Place, k: int) -> Location:
     bus = _bus(net, place)
     found: list[Variant] = []
     times: list[DeviceTime] = []
+    if np.isnan(tried.i_arc_ka[k]).any():
+        return _beyond_model(bus, place, float(tried.ibf_ka[k].max()))
     for c, case in enumerate(CASES):
         for v, variant in enumerate(("full", "reduced")):
-            one, device_times = _variant(settings, tried, place, bus, (k, c, v), case, variant)
+            try:
+                one, device_times = _variant(settings, tried, place, bus, (k, c, v), case, variant)
+            except InputRefused:
+                return _beyond_model(bus, place, float(tried.ibf_ka[k, c]))
             found.append(one)
             times += device_times
     warnings = _warnings(net, settings, place, bus, found)
