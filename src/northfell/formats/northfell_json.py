@@ -132,7 +132,7 @@ def _elements(raw: Any) -> tuple[dict[str, Element], list[InputRefused]]:
 
 def _whole(raw: Any) -> Any:
     """Whole numbers written with a decimal point (2.0) stand for counts too."""
-    if isinstance(raw, dict) and raw.get("kind") in KINDS:
+    if isinstance(raw, dict) and isinstance(raw.get("kind"), str) and raw["kind"] in KINDS:
         for p in parameters_of(KINDS[raw["kind"]]):
             value = raw.get(p.name)
             if p.form == "whole number" and isinstance(value, float) and value.is_integer():

@@ -111,7 +111,7 @@ def element_from(raw: Any, where: str = "") -> Element:
         raise NetworkRefused([InputRefused("element", raw, "an object with kind and name", where=where or "Elements")])
     kind, name = raw.get("kind"), raw.get("name")
     place = where
-    if kind in KINDS and isinstance(name, str) and name:
+    if isinstance(kind, str) and kind in KINDS and isinstance(name, str) and name:
         place = f"{KINDS[kind].TITLE} {name if name.isprintable() else name.encode('unicode_escape').decode()}"[:120]
     try:
         element: Element = ELEMENT.validate_python(raw)
