@@ -5,7 +5,7 @@ import pytest
 from northfell.app import edits
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import apply_change
+from northfell.core.model.changes import Change, Set, apply_change
 from northfell.demo import skerrow_water
 
 DEMO = skerrow_water()
@@ -47,10 +47,22 @@ def test_typical_values_are_offered_only_where_there_are_some():
     change = edits.fill_typical(emptied, "W25")
     assert change.title == "W25 typical values for 1 fields"
     assert apply_change(emptied, change)[0] == DEMO
-    with pytest.raises(NetworkRefused, match="Enter the nameplate first"):
+    with pytest.raises(NetworkRefused, match=r"Nothing is missing here\."):
         edits.fill_typical(DEMO, "W25")
-    with pytest.raises(NetworkRefused, match="Choose the equipment class first"):
-        edits.fill_typical(DEMO, "Filter hall")
+
+
+@pytest.mark.parametrize(
+    ("element", "values", "told"),
+    [
+        ("W311", {"area_mm2": None, "r_ohm_per_km": None}, "Enter the nameplate first"),
+        ("Filter hall", {"gap_mm": None, "equipment_class": None}, "Choose the equipment class first"),
+        ("Filter hall", {"gap_mm": None, "equipment_class": "5 kV MCC"}, "The class 5 kV MCC is not meant for 0.4 kV: choose another."),
+    ],
+)
+def test_why_there_is_no_typical_value(element, values, told):
+    emptied, _ = apply_change(DEMO, Change("", (Set(id=element, values=values),)))
+    with pytest.raises(NetworkRefused, match=told):
+        edits.fill_typical(emptied, element)
 
 
 def test_settings_are_read_like_fields():

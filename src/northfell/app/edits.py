@@ -7,9 +7,10 @@ from pydantic import BaseModel
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, PutSettings, Set, Switch, settings_with
-from northfell.core.model.elements import Element, Switching
+from northfell.core.model.completeness import missing_of
+from northfell.core.model.elements import Bus, Element, Switching
 from northfell.core.model.network import NORMAL, Network, title_of
-from northfell.core.model.parameters import Parameter, parameter
+from northfell.core.model.parameters import STUDIES, Parameter, parameter
 from northfell.core.quantities import entry, parse_quantity
 
 
@@ -102,14 +103,18 @@ def fill_typical(network: Network, element_id: str) -> Change:
     element = network.element(element_id)
     found = typical_for_missing(network.elements, element)
     if not found:
-        raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", _no_typical(element), title_of(element))])
+        raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", _no_typical(network, element), title_of(element))])
     values = {field: one.value for field, one in found.items()}
     sources = {field: one.source for field, one in found.items()}
     return Change(f"{element.name} typical values for {len(values)} fields", (Set(id=element_id, values=values, assumed=sources),))
 
 
-def _no_typical(element: Element) -> str:
-    if element.kind == "bus":
+def _no_typical(network: Network, element: Element) -> str:
+    if not any(missing_of(network.elements, element, study) for study in STUDIES):
+        return "Nothing is missing here."
+    if isinstance(element, Bus):
+        if element.equipment_class is not None:
+            return f"The class {element.equipment_class} is not meant for {element.v_nominal_kv or 0:g} kV: choose another."
         return "Choose the equipment class first: gap, box and distance follow from it."
     return "Enter the nameplate first: rated power, voltage, conductor and cross-section."
 

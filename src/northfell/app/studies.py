@@ -16,8 +16,6 @@ from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.short_circuit import ShortCircuit
 
-TITLES: dict[Study, str] = {"load_flow": "Load flow", "short_circuit": "Short circuit", "arc_flash": "Arc flash"}
-
 
 @dataclass
 class StateResults:

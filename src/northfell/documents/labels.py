@@ -11,7 +11,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.quantities import THIN_SPACE
-from northfell.drawing.label import HEIGHT_MM, WIDTH_MM, LabelText, label_shapes
+from northfell.drawing.label import LabelText, label_shapes
 from northfell.drawing.metrics import FONTS, register_fonts, unprintable
 from northfell.drawing.shapes import Line, Polygon, Rect, Shape, Text
 
@@ -156,6 +156,3 @@ def _paint(canvas: Canvas, shape: Shape) -> None:
         if isinstance(shape, Polygon):
             path.close()
         canvas.drawPath(path, stroke, fill if isinstance(shape, Polygon) else 0)
-
-
-LABEL_SIZE_MM = (WIDTH_MM, HEIGHT_MM)

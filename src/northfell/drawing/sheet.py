@@ -27,7 +27,6 @@ class Tag:
     severity: str = ""  # breach, close, missing or nothing
     bar: float | None = None
     shade: str = ""  # class of the band behind a board
-    stale: bool = False
 
 
 @dataclass

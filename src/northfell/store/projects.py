@@ -110,10 +110,6 @@ def advance(db: Connection, project_id: int, version: int, head: int) -> None:
         raise StaleVersion("The project was changed meanwhile. Look at it again, then repeat the change.")
 
 
-def delete_project(db: Connection, project_id: int) -> None:
-    db.execute("DELETE FROM project WHERE id = ?", (project_id,))
-
-
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 

@@ -7,6 +7,7 @@ from typing import Any
 from northfell.app.studies import Results
 from northfell.core.findings import Finding
 from northfell.core.model.completeness import missing_of
+from northfell.core.model.derived import Derived, derived_of
 from northfell.core.model.elements import Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
@@ -38,6 +39,7 @@ class Card:
     subtitle: str
     state: str
     figures: list[Section]
+    derived: list[Derived]
     sections: list[tuple[str, list[FieldShown]]]
     findings: list[Finding]
     missing_for: list[str]
@@ -67,6 +69,7 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
         state=view.state,
         figures=figures_of(network, results, view, element),
+        derived=derived_of(element, getattr(network.elements.get(element.buses[0]), "v_nominal_kv", None) if element.buses else None),
         sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
         missing_for=sorted({study.replace("_", " ") for study in lacking.values()}),

@@ -5,7 +5,6 @@ import math
 from dataclasses import dataclass, field
 from urllib.parse import urlencode
 
-from northfell.app.labels import governing
 from northfell.app.studies import Results
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import severity_of
@@ -254,10 +253,3 @@ def _energy_by_state(network: Network, results: Results, e: Bus, side: str) -> S
         values[state] = one.worst.energy_cal_cm2 if one and one.worst else None
     figures = _by_state(values, "cal/cm²", lambda v: severity_of(v, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or "")
     return Section("In every state", figures, "energy")
-
-
-def governing_state(results: Results, bus_id: str, side: str) -> str:
-    """The state that governs a location's label; empty where none gives an energy."""
-    studies = {s: o for s in results.network.state_names if isinstance(o := results.at(s).outcome("arc_flash"), ArcFlash)}
-    found = governing(studies, bus_id, side)
-    return found[0] if found else ""

@@ -83,6 +83,10 @@ class EnclosureClass:
     box_depth_mm: float
     working_distance_mm: float
 
+    def covers(self, v_kv: float) -> bool:
+        """Whether the class is meant for a nominal voltage; the lower bound is exclusive, except 0.208 kV."""
+        return self.v_over_kv < v_kv <= self.v_to_kv or v_kv == self.v_over_kv == 0.208
+
 
 @cache
 def enclosure_classes() -> dict[str, EnclosureClass]:
@@ -107,7 +111,6 @@ class ShockBoundary:
     """Approach boundaries of a voltage band (NFPA 70E, 130.4); `restricted_m` None means: avoid contact."""
 
     limited_fixed_m: float
-    limited_movable_m: float
     restricted_m: float | None
     status: str
 
@@ -117,7 +120,7 @@ def shock_boundary(v_kv: float) -> ShockBoundary | None:
     for r in _rows("shock_boundaries_ac.csv"):
         if float(r["phase_to_phase_min_V"]) <= round(v_kv * 1000) <= float(r["phase_to_phase_max_V"]):
             restricted = None if r["restricted_m"] == "avoid contact" else float(r["restricted_m"])
-            return ShockBoundary(float(r["limited_fixed_m"]), float(r["limited_movable_m"]), restricted, r["status"])
+            return ShockBoundary(float(r["limited_fixed_m"]), restricted, r["status"])
     return None
 
 

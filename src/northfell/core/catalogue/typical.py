@@ -50,6 +50,8 @@ def _infeed_r_over_x(elements: Mapping[str, Element], e: Element, field: str) ->
 
 def _enclosure(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
     row = tables.enclosure_classes().get(cast(Bus, e).equipment_class or "")
+    if row and not row.covers(cast(Bus, e).v_nominal_kv or math.nan):
+        return None  # a low-voltage box says nothing of a medium-voltage board
     return Typical(getattr(row, field), f"IEEE 1584-2018, typical for {row.name} (unverified)") if row else None
 
 

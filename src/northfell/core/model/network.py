@@ -81,13 +81,6 @@ class Network(_Record):
     def id_of_name(self) -> Mapping[str, str]:
         return {element.name: element_id for element_id, element in self.elements.items()}
 
-    def referrers(self, element_id: str) -> Iterator[tuple[Element, Parameter]]:
-        """The elements that name this one, with the field in which they do."""
-        for other in self.elements.values():
-            for p in references_of(type(other)):
-                if getattr(other, p.name) == element_id:
-                    yield other, p
-
 
 def references_of(kind: type[Element]) -> tuple[Parameter, ...]:
     """The parameters of a kind that name another element."""

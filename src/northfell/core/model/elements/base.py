@@ -32,7 +32,6 @@ class Element(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     TITLE: ClassVar[str]
-    PREFIX: ClassVar[str]  # default name by IEC 81346-2 letter
 
     kind: str
     id: Reference

@@ -23,7 +23,7 @@ def _vector_group(text: str) -> str:
 class Transformer(Element):
     """A two-winding transformer."""
 
-    TITLE, PREFIX, TERMINALS = "Two-winding transformer", "T", ("hv_bus", "lv_bus")
+    TITLE, TERMINALS = "Two-winding transformer", ("hv_bus", "lv_bus")
     kind: Literal["transformer"] = "transformer"
     hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
     lv_bus: Reference = terminal("Low-voltage side", "Bus at the low-voltage terminals.")
@@ -110,7 +110,7 @@ class Conductor(Element):
 class Cable(Conductor):
     """A cable."""
 
-    TITLE, PREFIX = "Cable", "W"
+    TITLE = "Cable"
     kind: Literal["cable"] = "cable"
     insulation: Literal["PVC", "XLPE", "EPR"] | None = param(
         None, label="Insulation", section="Construction", meaning="Finds the typical temperature at the end of a fault."
@@ -120,14 +120,14 @@ class Cable(Conductor):
 class Line(Conductor):
     """An overhead line."""
 
-    TITLE, PREFIX = "Overhead line", "W"
+    TITLE = "Overhead line"
     kind: Literal["line"] = "line"
 
 
 class EquivalentBranch(Element):
     """A branch given in per unit, as system data files hold it: line, or transformer with ratio and phase shift at the first end."""
 
-    TITLE, PREFIX, TERMINALS = "Equivalent branch", "W", ("from_bus", "to_bus")
+    TITLE, TERMINALS = "Equivalent branch", ("from_bus", "to_bus")
     kind: Literal["equivalent_branch"] = "equivalent_branch"
     from_bus: Reference = terminal("From", "Bus at the first end, where ratio and phase shift act.")
     to_bus: Reference = terminal("To", "Bus at the second end.")

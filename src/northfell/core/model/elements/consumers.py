@@ -12,7 +12,7 @@ from northfell.core.model.parameters import param
 class InductionMotor(Element):
     """An induction motor, or a group of identical ones on one bus."""
 
-    TITLE, PREFIX, TERMINALS = "Induction motor", "M", ("bus",)
+    TITLE, TERMINALS = "Induction motor", ("bus",)
     kind: Literal["induction_motor"] = "induction_motor"
     bus: Reference = terminal("Bus", "Where the motor is connected.")
     p_rated_kw: float | None = param(
@@ -47,7 +47,7 @@ class InductionMotor(Element):
 class Load(Element):
     """A static load."""
 
-    TITLE, PREFIX, TERMINALS = "Static load", "E", ("bus",)
+    TITLE, TERMINALS = "Static load", ("bus",)
     kind: Literal["load"] = "load"
     bus: Reference = terminal("Bus", "Where the load is connected.")
     p_mw: float | None = param(None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage.")
@@ -63,7 +63,7 @@ class Load(Element):
 class Shunt(Element):
     """A shunt capacitor bank or reactor."""
 
-    TITLE, PREFIX, TERMINALS = "Shunt", "C", ("bus",)
+    TITLE, TERMINALS = "Shunt", ("bus",)
     kind: Literal["shunt"] = "shunt"
     bus: Reference = terminal("Bus", "Where the shunt is connected.")
     q_mvar: float = param(

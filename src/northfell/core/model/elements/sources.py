@@ -12,7 +12,7 @@ from northfell.core.model.parameters import When, param
 class Infeed(Element):
     """The public network at the connection point."""
 
-    TITLE, PREFIX, TERMINALS = "Infeed", "G", ("bus",)
+    TITLE, TERMINALS = "Infeed", ("bus",)
     kind: Literal["infeed"] = "infeed"
     bus: Reference = terminal("Bus", "The connection point Q.")
     ik_max_ka: float | None = param(
@@ -46,7 +46,7 @@ REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 class SynchronousGenerator(Element):
     """A synchronous generator connected without a unit transformer."""
 
-    TITLE, PREFIX, TERMINALS = "Synchronous generator", "G", ("bus",)
+    TITLE, TERMINALS = "Synchronous generator", ("bus",)
     kind: Literal["synchronous_generator"] = "synchronous_generator"
     bus: Reference = terminal("Bus", "Where the generator is connected.")
     s_rated_mva: float | None = param(None, label="Rated power", symbol="SrG", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power.")

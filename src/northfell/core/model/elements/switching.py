@@ -27,7 +27,7 @@ class Switching(Element):
 class Switch(Switching):
     """A disconnector or load switch: no protection of its own."""
 
-    TITLE, PREFIX = "Switch", "Q"
+    TITLE = "Switch"
     kind: Literal["switch"] = "switch"
     i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
 
@@ -38,7 +38,7 @@ TRIPPED = When("trip", ("electronic",))
 class Breaker(Switching):
     """A circuit breaker, tripped by its own electronic trip or by relays that name it."""
 
-    TITLE, PREFIX = "Breaker", "Q"
+    TITLE = "Breaker"
     kind: Literal["breaker"] = "breaker"
     i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
     t_break_s: float | None = param(
@@ -81,7 +81,7 @@ def _gg_rating(value: float) -> float:
 class Fuse(Switching):
     """A gG fuse."""
 
-    TITLE, PREFIX = "Fuse", "F"
+    TITLE = "Fuse"
     kind: Literal["fuse"] = "fuse"
     i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
         None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF,),
@@ -92,7 +92,7 @@ class Fuse(Switching):
 class Relay(Element):
     """An overcurrent relay on current transformers at a breaker, with an inverse-time and a high stage."""
 
-    TITLE, PREFIX = "Overcurrent relay", "B"
+    TITLE = "Overcurrent relay"
     kind: Literal["relay"] = "relay"
     breaker: Reference = param(
         label="Trips", meaning="The breaker it opens; its current transformers measure the current of that breaker.", section="Connection",

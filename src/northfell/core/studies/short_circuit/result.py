@@ -47,10 +47,6 @@ class Flows:
     ik_ka: Complexes  # (fault,)
     terminals: dict[str, Complexes]  # element id -> (terminal, fault)
 
-    def toward(self, element: Element, bus_id: str, fault: int) -> complex:
-        """Current that an element brings into one of its buses."""
-        return -complex(self.terminals[element.id][element.buses.index(bus_id), fault])
-
 
 @dataclass(frozen=True)
 class ShortCircuit:

@@ -1,0 +1,38 @@
+"""Derived values, by hand."""
+
+import pytest
+
+from northfell.core.catalogue.typical import typical_for_missing
+from northfell.core.model.changes import Change, Set, apply_change
+from northfell.core.model.derived import derived_of
+from northfell.demo import skerrow_water
+
+DEMO = skerrow_water().elements
+
+
+@pytest.mark.parametrize(
+    ("element", "v_kv", "values"),
+    [
+        ("T3", None, [104.973, 2749.287]),  # 2 MVA at 11 and 0.42 kV
+        ("P1", None, [900 / (3**0.5 * 11 * 0.954 * 0.87)]),
+        ("Infeed A", 33.0, [3**0.5 * 33 * 10.8]),
+        ("Infeed A", None, []),
+        ("B1", None, [0.8, 12.0]),  # 240 and 3600 A through 300/1
+        ("B11", None, [660 / 800]),
+        ("W25", None, []),
+    ],
+)
+def test_values(element, v_kv, values):
+    assert [d.value for d in derived_of(DEMO[element], v_kv)] == [pytest.approx(v, rel=1e-5) for v in values]
+    assert all(d.unit and d.equation for d in derived_of(DEMO[element], v_kv))
+
+
+def test_nothing_follows_from_an_empty_nameplate():
+    emptied, _ = apply_change(skerrow_water(), Change("", (Set(id="T3", values={"s_rated_mva": None}), Set(id="P1", values={"power_factor": None}))))
+    assert derived_of(emptied.elements["T3"]) == derived_of(emptied.elements["P1"]) == []
+
+
+def test_a_low_voltage_class_gives_a_medium_voltage_board_no_box():
+    values = {"gap_mm": None, "equipment_class": "LV switchgear"}
+    changed, _ = apply_change(skerrow_water(), Change("", (Set(id="11 kV board A", values=values),)))
+    assert typical_for_missing(changed.elements, changed.elements["11 kV board A"]) == {}
