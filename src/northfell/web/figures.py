@@ -5,15 +5,20 @@ import math
 from dataclasses import dataclass, field
 from urllib.parse import urlencode
 
+import numpy as np
+
 from northfell.app.studies import Results
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import severity_of
 from northfell.core.model.elements import Bus, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
-from northfell.core.studies.arc_flash import ArcFlash
+from northfell.core.studies.arc_flash import ArcFlash, Location
 from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.protection import devices_of
 from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.drawing.shapes import Shape
+from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
 from northfell.web.view import View
 
 
@@ -29,10 +34,13 @@ class Figure:
 
 @dataclass(frozen=True)
 class Section:
+    """Figures under a head, perhaps with a picture."""
+
     title: str
     figures: list[Figure] = field(default_factory=list)
     aside: str = ""
     message: str = ""
+    picture: list[Shape] = field(default_factory=list)
 
 
 def figures_of(network: Network, results: Results, view: View, element: Element) -> list[Section]:
@@ -241,7 +249,29 @@ def _location(study: ArcFlash, view: View, network: Network) -> list[Section]:
         )
         for v in sorted(location.variants, key=lambda v: (v.case, v.variant))
     ]
-    return [Section(f"Arc flash, {location.side} side", chain, "working"), Section("Cases", four, "working")]
+    curve = [Section(f"Curve of {device}", picture=_curve(study, location))] if w.device else []
+    return [Section(f"Arc flash, {location.side} side", chain, "working"), *curve, Section("Cases", four, "working")]
+
+
+CURVE_SIZE = (264.0, 196.0)
+
+
+def _curve(study: ArcFlash, location: Location) -> list[Shape]:
+    """The deciding device's band with the arcing currents through it, of the case that governs."""
+    worst = location.worst
+    assert worst is not None
+    device = devices_of(study.net.elements)[worst.device or ""]
+    both = [location.variant(worst.case, variant) for variant in ("full", "reduced")]
+    marks = []
+    for v in both:
+        one = next((d for d in location.devices if (d.case, d.variant, d.device) == (v.case, v.variant, worst.device)), None)
+        if one:
+            told = f"{v.variant} {figure(one.i_device_ka, 3)} kA"
+            marks.append(Mark(told, 1000 * one.i_device_ka, one.opens_at_s, f"tc-{v.variant}", v is worst))
+    low, high = current_range([device.picks_up_at_a, *(m.i_a for m in marks)])
+    i_a = np.geomspace(max(low, device.picks_up_at_a), high, 400)
+    band = Band(device.name, i_a, device.opens_at_s(i_a, "fast"), device.opens_at_s(i_a))
+    return curve_shapes([band], marks, *CURVE_SIZE)
 
 
 def _energy_by_state(network: Network, results: Results, e: Bus, side: str) -> Section:

@@ -41,5 +41,5 @@ def derived_of(element: Element, v_nominal_kv: float | None = None) -> list[Deri
     if isinstance(element, Relay) and element.ct_primary_a:
         ratio = element.ct_secondary_a / element.ct_primary_a
         stages = ("Pickup, secondary", "I>", element.i_pickup_a), ("High stage, secondary", "I≫", element.i_high_a)
-        return [Derived(label, symbol, i * ratio, "A", f"{symbol}·Isn/Ipn") for label, symbol, i in stages if i]
+        return [Derived(label, f"{symbol},s", i * ratio, "A", f"{symbol}·Isn/Ipn") for label, symbol, i in stages if i]
     return []

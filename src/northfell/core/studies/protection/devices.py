@@ -33,14 +33,22 @@ class Device:
     def name(self) -> str:
         return self.switch.name
 
-    def opens_at_s(self, i_a: Floats) -> Floats:
-        """Slow edge plus breaker time at many currents [A]."""
+    def opens_at_s(self, i_a: Floats, edge: str = "slow") -> Floats:
+        """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
         if isinstance(self.switch, Fuse):
-            return gg_operating_time_s(gg_gates()[self.switch.i_rated_a or math.nan], i_a)
-        found = [np.minimum(*_relay_stages(relay, i_a)) + (self.switch.t_break_s or 0.0) for relay in self.relays]
+            return gg_operating_time_s(gg_gates()[self.switch.i_rated_a or math.nan], i_a, edge)
+        found = [np.minimum(*_relay_stages(relay, i_a, edge)) + (self.switch.t_break_s or 0.0) for relay in self.relays]
         if self.switch.trip == "electronic":
-            found += _trip_stages(self.switch, i_a).values()
+            found += _trip_stages(self.switch, i_a, edge).values()
         return np.min(found, axis=0)
+
+    @property
+    def picks_up_at_a(self) -> float:
+        """The lowest current at which some stage may begin to operate [A]."""
+        if isinstance(self.switch, Fuse):
+            return 1.25 * (self.switch.i_rated_a or math.nan)
+        settings = [relay.i_pickup_a for relay in self.relays] + [self.switch.trip_ir_a if self.switch.trip == "electronic" else None]
+        return min(i for i in settings if i is not None)
 
     def clearing(self, i_a: float, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
@@ -67,22 +75,23 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
     return found
 
 
-def _relay_stages(relay: Relay, i_a: ArrayLike) -> tuple[Floats, Floats]:
-    """Times of the inverse stage, slow edge, and of the high stage; infinite where a stage does not pick up."""
+def _relay_stages(relay: Relay, i_a: ArrayLike, edge: str = "slow") -> tuple[Floats, Floats]:
+    """Times of the inverse stage, slow or fast edge, and of the high stage; infinite where a stage does not pick up."""
+    tolerance = (relay.time_tolerance_pct or 0.0) / 100 * (1 if edge == "slow" else -1)
     curve = relay_curves()[relay.curve or ""]
     m = np.asarray(i_a, float) / (relay.i_pickup_a or math.nan)
-    inverse = relay_time_s(curve, m, relay.time_multiplier or math.nan, relay.m_start, relay.m_hold) * (1 + (relay.time_tolerance_pct or 0.0) / 100)
+    inverse = relay_time_s(curve, m, relay.time_multiplier or math.nan, relay.m_start, relay.m_hold) * (1 + tolerance)
     picks_up = np.asarray(i_a) >= (math.inf if relay.i_high_a is None else relay.i_high_a)
     return inverse, np.where(picks_up, relay.t_high_s or 0.0, math.inf)
 
 
-def _trip_stages(breaker: Breaker, i_a: ArrayLike) -> dict[str, Floats]:
-    """Slow edge of each stage of an electronic trip; infinite where it does not pick up."""
+def _trip_stages(breaker: Breaker, i_a: ArrayLike, edge: str = "slow") -> dict[str, Floats]:
+    """Slow or fast edge of each stage of an electronic trip; infinite where it does not pick up."""
     ir, tr = breaker.trip_ir_a or math.nan, breaker.trip_tr_s or math.nan
     return {
-        "long time": trip_time_s(i_a, ir, tr, None, None, None),
-        "short time": trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None),
-        "instantaneous": trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a),
+        "long time": trip_time_s(i_a, ir, tr, None, None, None, edge),
+        "short time": trip_time_s(i_a, math.inf, tr, breaker.trip_isd_a, breaker.trip_tsd, None, edge),
+        "instantaneous": trip_time_s(i_a, math.inf, tr, None, None, breaker.trip_ii_a, edge),
     }
 
 

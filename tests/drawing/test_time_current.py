@@ -1,0 +1,54 @@
+"""Curves: inside their frame, the point on the slow edge, marks where their current stands."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northfell.core.studies.protection import devices_of
+from northfell.demo import skerrow_water
+from northfell.drawing.shapes import Circle, Line, Polygon, Rect, Text
+from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
+
+DEVICES = devices_of(skerrow_water().elements)
+SIZE = (264.0, 196.0)
+
+
+@given(st.lists(st.floats(0.5, 2e5), min_size=1, max_size=5))
+def test_range_is_whole_decades_that_hold_all_currents(currents):
+    low, high = current_range(currents)
+    assert low < min(currents)
+    assert max(currents) < high
+    assert math.log10(low) == pytest.approx(round(math.log10(low)))
+    assert math.log10(high) == pytest.approx(round(math.log10(high)))
+
+
+@pytest.mark.parametrize("name", DEVICES)
+def test_band_stands_in_its_frame_and_the_point_on_its_slow_edge(name):
+    device = DEVICES[name]
+    i = 3 * device.picks_up_at_a
+    i_a = np.geomspace(device.picks_up_at_a, 20 * device.picks_up_at_a, 400)
+    band = Band(name, i_a, device.opens_at_s(i_a, "fast"), device.opens_at_s(i_a))
+    assert np.all(band.fast_s <= band.slow_s)
+    t = float(device.opens_at_s(np.array([i]))[0])
+    shapes = curve_shapes([band], [Mark("full", i, t, "tc-full", True)], *SIZE)
+    frame = next(s for s in shapes if isinstance(s, Rect))
+    (area,) = (s for s in shapes if isinstance(s, Polygon))
+    for x, y in area.points:
+        assert frame.x - 0.01 <= x <= frame.x + frame.w + 0.01
+        assert frame.y - 0.01 <= y <= frame.y + frame.h + 0.01
+    (point,) = (s for s in shapes if isinstance(s, Circle))
+    (mark,) = (s for s in shapes if isinstance(s, Line) and s.style.cls == "tc-full")
+    assert point.x == mark.points[0][0]
+    slow = [s for s in shapes if isinstance(s, Line) and s.style.cls == "tc-edge"][1]
+    nearest = min(math.hypot(point.x - x, point.y - y) for x, y in slow.points)
+    assert nearest < 2
+    assert any(isinstance(s, Text) and s.text == "full" for s in shapes)
+
+
+def test_a_device_that_never_operates_has_no_band():
+    i_a = np.geomspace(1, 10, 5)
+    never = np.full(5, math.inf)
+    assert not any(isinstance(s, Polygon) for s in curve_shapes([Band("x", i_a, never, never)], [], *SIZE))
