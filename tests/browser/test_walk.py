@@ -39,11 +39,11 @@ class Walk:
 
         return WebDriverWait(self.browser, 10).until(safe, told)
 
-    def select(self, element: str) -> None:
+    def select(self, element: str, name: str = "") -> None:
         """Click the symbol on the sheet."""
         hit = self.all(f'#sheet a[data-element="{element}"] .hit') or self.all(f'#sheet a[data-element="{element}"] .band')
         ActionChains(self.browser).move_to_element(hit[0]).click().perform()
-        self.until(lambda: self.title() == element, f"card of {element}")
+        self.until(lambda: self.title() == (name or element), f"card of {element}")
 
     def title(self) -> str:
         return self.one("#card h1").text
@@ -277,3 +277,33 @@ def test_hostile_file_is_imported_as_text_and_a_bad_one_is_told(walk, tmp_path):
     assert "<img src=x onerror=alert(1)>" in walk.one(".rows").text
     assert walk.all("img") == []
     walk.browser.get_log("browser")
+
+
+def test_a_network_from_nothing_by_extend_alone(walk):
+    walk.browser.get(walk.application.address)
+    walk.one("#name").send_keys("Harbour works")
+    walk.all("form.import button")[0].click()
+    walk.until(lambda: "/projects/2/network" in walk.browser.current_url)
+    assert walk.one("#extend-text").is_displayed()  # an empty sheet says how to begin
+    lines = ["infeed 33 kV 10 kA", "breaker, tx 33/11 10 MVA 10% Dyn11, breaker, bus “Main board”", "breaker, motor 900 kW"]
+    for line, done in zip(lines, ["G1", "Main board", "M1"], strict=True):
+        walk.one("#extend-text").send_keys(line)
+        walk.until(lambda: walk.all("#ghost g"), "ghost")
+        assert "Enter to place" in walk.one("#extend-preview").text
+        walk.one("#extend-text").send_keys(Keys.ENTER)
+        walk.until(lambda done=done: any(a.text.startswith(done) or done in a.text for a in walk.all("#sheet > a")), done)
+        walk.until(lambda: walk.one("#extend-text").get_attribute("value") == "")
+    assert walk.one("#extend [data-from]").text.startswith("from")
+    walk.one("#extend-text").send_keys("breaker 10 MVA")
+    walk.until(lambda: "Not understood behind breaker: 10MVA" in walk.one("#extend-preview").text)
+    walk.one("#extend-text").send_keys(Keys.ESCAPE)
+    assert not walk.one("#extend-text").is_displayed()
+    walk.one("body").send_keys("g", "f")
+    walk.until(lambda: "/flow" in walk.browser.current_url)
+    walk.select("T1")
+    assert float(walk.figure("Carries")) > 5
+    walk.one('[aria-label="Undo"]').click()
+    walk.until(lambda: not any("M1" in a.text for a in walk.all("#sheet > a")))
+    walk.select("Q2 end", "Main board")
+    walk.one("body").send_keys(Keys.DELETE)
+    walk.until(lambda: "was" not in walk.one("#notice").text and "Breaker Q2" in walk.one("#notice").text)  # what hangs on it is named

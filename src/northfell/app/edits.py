@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, PutSettings, Set, Switch, settings_with
+from northfell.core.model.changes import Change, PutSettings, Remove, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.elements import Bus, Element, Switching
 from northfell.core.model.network import NORMAL, Network, title_of
@@ -90,6 +90,17 @@ def operate(network: Network, state: str, element_id: str) -> Change:
         raise NotFound(f"{title_of(element)} cannot be opened or closed.")
     verb = "opened" if element.closed else "closed"
     return Change(f"{element.name} {verb} in {state}", (Switch(state=state, id=element_id, values={"closed": not element.closed}),))
+
+
+def remove(network: Network, element_id: str) -> Change:
+    """Delete an element from the network, with the relays that trip it and the junctions that nothing else needs."""
+    element = network.element(element_id)
+    gone = {element_id, *(e.id for e in network.elements.values() if getattr(e, "breaker", None) == element_id)}
+    left = [e for e in network.elements.values() if e.id not in gone]
+    needed = {b for e in left for b in e.buses}
+    gone |= {b for b in element.buses if b not in needed and getattr(network.elements[b], "bus_kind", "") == "junction"}
+    mains = [Set(id=e.id, values={"main": None}) for e in left if getattr(e, "main", None) == element_id]
+    return Change(f"Deleted {element.name}", (*mains, *(Remove(id=i) for i in gone)))
 
 
 def fill_typical(network: Network, element_id: str) -> Change:

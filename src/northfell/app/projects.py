@@ -7,7 +7,8 @@ from threading import Lock
 
 from northfell.core.errors import NorthfellError, StaleVersion
 from northfell.core.model.changes import Change, apply_change
-from northfell.core.model.network import Network
+from northfell.core.model.network import Network, Sheet
+from northfell.drawing.layout import laid_out
 from northfell.store import history, projects, transaction
 from northfell.store.projects import ProjectRow
 
@@ -57,7 +58,9 @@ _networks = _Networks()
 
 
 def create_project(db: Connection, network: Network) -> int:
-    """A new project from a network; nothing that exists is touched."""
+    """A new project from a network; nothing that exists is touched. A network without a sheet is laid out on one."""
+    if not network.sheets:
+        network = network.model_copy(update={"sheets": [Sheet(name="Sheet 1", placements=laid_out(network.elements))]})
     with transaction(db):
         return projects.insert_project(db, network)
 

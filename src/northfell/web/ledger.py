@@ -154,7 +154,7 @@ def _elements(network: Network, view: View) -> Ledger:
         ]
         rows.append(RowShown(e.id, cells, "missing" if lacking else ""))
     heads = [Head("Name"), Head("Kind"), Head("Between"), Head("Data"), Head("Status"), Head("Assumed", number=True), Head("Lacks data for")]
-    return Ledger([], heads, rows, empty="The network is empty. Import a network file on the projects page.")
+    return Ledger([], heads, rows, empty="The network is empty. Press e and type its supply, such as “infeed 33 kV 10 kA”.")
 
 
 def _assumed(network: Network) -> Ledger:

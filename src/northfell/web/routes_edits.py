@@ -6,6 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, Response
 
 from northfell.app import edits, projects
+from northfell.app.extend import bus_of_selection, plan
 from northfell.app.projects import NothingToUndo, Project
 from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model.changes import Change
@@ -30,6 +31,23 @@ def set_field(request: Request, db: Db, view: Looking, element_id: str, field: s
 def operate(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
     """Open or close a switching device in the state shown."""
     return _change(request, db, view, version, lambda network: edits.operate(network, view.state, element_id))
+
+
+@router.post("/elements/{element_id}/remove")
+def remove(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
+    """Delete an element from the network."""
+    return _change(request, db, view, version, lambda network: edits.remove(network, element_id))
+
+
+@router.post("/extend")
+def extend(request: Request, db: Db, view: Looking, version: Version, text: Typed = "") -> Response:
+    """Place what was typed at the selection; the bus to extend from next is selected then."""
+    opened = projects.open_project(db, view.project_id)
+    made = plan(opened.network, view.sheet, bus_of_selection(opened.network, view.selected), text)
+    if made.change is None:
+        return show(request, db, opened, view, 422, notice=made.problems or ["Type what to place, such as “breaker, cable 240 al xlpe 350 m”."])
+    change = made.change
+    return _change(request, db, view.to(selected=made.at), version, lambda network: change)
 
 
 @router.post("/elements/{element_id}/typical")

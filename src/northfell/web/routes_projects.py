@@ -2,14 +2,15 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Request, Response, UploadFile
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
+from pydantic import ValidationError
 
 from northfell.app import projects as use_cases
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
-from northfell.core.model.network import Network, Sheet
+from northfell.core.model.elements import NAME_ACCEPTED
+from northfell.core.model.network import Network
 from northfell.core.network import energised, topology_of
-from northfell.drawing.layout import laid_out
 from northfell.drawing.shapes import svg_of
 from northfell.drawing.sheet import draw
 from northfell.formats import common_data_format, northfell_json
@@ -39,8 +40,17 @@ def _list(request: Request, db: Any, status: int = 200, refused: list[str] | Non
 def _picture(network: Network) -> Any:
     """A small picture of the first sheet."""
     elements = network.elements
-    sheet = network.sheets[0] if network.sheets else Sheet(name="Laid out", placements=laid_out(elements))
-    return draw(elements, sheet, energised(elements, topology_of(elements)), {})
+    return draw(elements, network.sheets[0], energised(elements, topology_of(elements)), {})
+
+
+@router.post("/projects/new")
+def new_project(request: Request, db: Db, name: Annotated[str, Form(max_length=200)] = "") -> Response:
+    """An empty project; the sheet then says how to begin."""
+    try:
+        network = Network(name=name.strip())
+    except ValidationError:
+        return _list(request, db, 422, [str(InputRefused("name", name, NAME_ACCEPTED, where="New project"))], name)
+    return RedirectResponse(f"/projects/{use_cases.create_project(db, network)}/network", 303)
 
 
 @router.post("/projects/import")

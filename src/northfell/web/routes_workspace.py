@@ -1,11 +1,12 @@
 """The workspace: top line, stages, sheet, card and ledger of a project."""
 
 from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import RedirectResponse
 
+from northfell.app.extend import bus_of_selection, plan
 from northfell.app.labels import labels_of
 from northfell.app.projects import Project, open_project
 from northfell.app.studies import Results, findings_in
@@ -18,7 +19,6 @@ from northfell.core.model.parameters import Study
 from northfell.core.network import energised, topology_of
 from northfell.documents.labels import shapes_of
 from northfell.drawing import overlay
-from northfell.drawing.layout import laid_out
 from northfell.drawing.shapes import svg_of
 from northfell.drawing.sheet import Drawing, Tag, draw
 from northfell.store import history
@@ -89,6 +89,21 @@ def counts(request: Request, db: Db, look: Looking) -> Response:
     return templates.TemplateResponse(request, "_counts.html", {"project": opened, "view": look, "counts": _counts(results.findings())})
 
 
+@router.get("/projects/{project_id}/extend/preview")
+def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(max_length=2000)] = "") -> Response:
+    """What a line of shorthand would place: understood, assumed, lacking, and its ghost on the sheet."""
+    opened = open_project(db, look.project_id)
+    at = bus_of_selection(opened.network, look.selected)
+    made = plan(opened.network, look.sheet, at, text)
+    ghost, box = [], None
+    if made.network is not None:
+        elements = made.network.elements
+        drawing = draw(elements, _sheet(made.network, look), energised(elements, topology_of(elements)), {})
+        ghost, box = [g for g in drawing.groups if g.element in made.placed], drawing.view
+    seen = {"plan": made, "ghost": ghost, "box": box, "svg_of": svg_of, "at": opened.network.elements[at].name if at else ""}
+    return templates.TemplateResponse(request, "_extend_preview.html", seen)
+
+
 def _of_the_stage(results: Results, view: View) -> list[Finding]:
     """What the stage shown finds in the state shown: enough for the card, at once."""
     study = STUDY_OF[view.stage]
@@ -96,11 +111,8 @@ def _of_the_stage(results: Results, view: View) -> list[Finding]:
 
 
 def _sheet(network: Network, view: View) -> Sheet:
-    """The sheet asked for, else the first; a network without one is laid out for looking at."""
-    for sheet in network.sheets:
-        if sheet.name == view.sheet:
-            return sheet
-    return network.sheets[0] if network.sheets else Sheet(name="Laid out", placements=laid_out(network.elements))
+    """The sheet asked for, else the first."""
+    return next((s for s in network.sheets if s.name == view.sheet), network.sheets[0])
 
 
 def drawing_of(network: Network, results: Results, view: View, sheet: Sheet) -> Drawing:

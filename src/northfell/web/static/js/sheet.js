@@ -26,6 +26,12 @@ export function zoom(factor, at) {
   show(svg, [cx - (cx - x) * scale, cy - (cy - y) * scale, newW, h * scale]);
 }
 
+// A place to look at for the time being, unless the user has chosen one.
+export function glance(box) {
+  const svg = sheet();
+  if (svg && !sessionStorage.getItem(kept(svg))) svg.setAttribute("viewBox", box ?? svg.dataset.fit);
+}
+
 function restore() {
   const svg = sheet();
   const box = svg && sessionStorage.getItem(kept(svg));

@@ -1,0 +1,138 @@
+"""Extend: a network from nothing, with what was understood, assumed and lacking; places apart; one undo each."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northfell.app import edits
+from northfell.app.extend import bus_of_selection, plan
+from northfell.app.studies import StateResults
+from northfell.core.model.changes import Set, apply_change
+from northfell.core.model.elements import Bus
+from northfell.core.model.network import Network, Sheet
+from northfell.core.model.shorthand import EXAMPLES
+from northfell.demo import skerrow_water
+
+EMPTY = Network(name="New", sheets=[Sheet(name="Sheet 1")])
+LINES = [
+    "infeed 33 kV 10 kA",
+    "breaker 630 A, tx 33/11 10 MVA 10% Dyn11, breaker, bus 11 kV “Main board”",
+    "breaker, cable 240 al xlpe 350 m, tx 11/0,42 1 MVA, breaker 1600 A, board “LV 1”",
+    "load 0.4 MW 0.2 Mvar",
+    "motor 3x 55 kW",
+]
+
+
+def grown(lines, network=EMPTY, at=""):
+    for line in lines:
+        made = plan(network, "", at, line)
+        assert made.problems == [], line
+        network, at = made.network, made.at
+    return network, at
+
+
+def test_a_substation_from_nothing_runs():
+    network, at = grown(LINES)
+    assert network.elements[at].name == "LV 1"
+    assert {e.name for e in network.elements.values()} >= {"Board 1", "G1", "Q1", "T1", "Q2", "Main board", "Q3", "W1", "T2", "Q4", "LV 1", "E1", "M1"}
+    assert [network.elements[i].v_nominal_kv for i in ("Board 1", "Q2 end", at)] == [33, 11, 0.4]
+    network, _ = apply_change(network, edits.set_field(network, "Normal", "W1", "x_ohm_per_km", "0.1"))
+    flow = StateResults(network, "Normal").load_flow()
+    assert flow.totals["load_mw"] == pytest.approx(0.4 + 3 * 0.055 / 0.946)
+    assert set(network.sheets[0].placements) == set(network.elements)
+
+
+def test_what_is_assumed_and_lacking_is_told_before_it_is_placed():
+    network, at = grown(LINES[:2])
+    made = plan(network, "", at, "cable 240 al xlpe 350 m")
+    assert made.understood == ["Cable W1 · 240 mm² · aluminium · XLPE · 350 m"]
+    assert made.assumed == ["W1 resistance at 20 °C 0.125~ ohm/km", "W1 temperature at end of fault 250~ degC"]
+    assert made.lacking == ["W1: reactance"]
+    placed, _ = apply_change(network, made.change)
+    assert placed.elements["W1"].assumed.keys() == {"r_ohm_per_km", "t_end_degc"}
+    assert made.change.title == "Placed W1"
+
+
+def test_one_line_is_one_change_and_undone_as_one():
+    network, at = grown(LINES[:2])
+    made = plan(network, "", at, LINES[2])
+    after, inverse = apply_change(network, made.change)
+    assert apply_change(after, inverse)[0] == network
+
+
+@pytest.mark.parametrize(
+    ("at", "text", "told"),
+    [
+        ("", "breaker", "Select a bus to extend from, or begin with an infeed"),
+        ("Filter hall", "pipe 3 m", "does not begin with a thing to place"),
+        ("Filter hall", "motor 900 foo", "Not understood behind induction motor: 900, foo"),
+        ("Filter hall", "bus 0.4 kV", "Filter hall is a board already"),
+        ("Filter hall", "tx 1 MVA", "A transformer needs its ratio"),
+        ("Filter hall", "tx 33/11 1 MVA", "Neither 33 nor 11 kV belongs to Filter hall of 0.4 kV"),
+        ("Filter hall", "infeed 11 kV 5 kA", "stands at 0.4 kV, not 11 kV"),
+        ("Filter hall", "capacitor", "A shunt needs its reactive power"),
+        ("Filter hall", "cable -5 m", "Not understood behind cable: -5"),
+        ("Filter hall", "breaker “Q31”", "a name that no other element has"),
+        ("P4 feeder", "bus 0.4 kV", "P4 feeder stands at 11 kV, not 0.4 kV"),
+        ("Filter hall", "motor 999999 kW", "p_rated_kw is 999999, accepted is a number, above 0 kW and 100000 kW or less"),
+    ],
+)
+def test_what_cannot_be_placed_is_told(at, text, told):
+    made = plan(skerrow_water(), "", at, text)
+    assert made.change is None
+    assert any(told in problem for problem in made.problems), made.problems
+
+
+def test_a_junction_becomes_a_board_and_keeps_its_voltage():
+    made = plan(skerrow_water(), "", "P4 feeder", "bus “Pump 4 panel”")
+    assert any(isinstance(a, Set) for a in made.change.acts)
+    assert made.network.elements["P4 feeder"].name == "Pump 4 panel"
+    assert made.network.elements["P4 feeder"].v_nominal_kv == 11
+    assert made.network.sheets[0].placements["P4 feeder"].width > 0
+
+
+def test_a_transformer_may_be_extended_from_its_low_side():
+    made = plan(skerrow_water(), "", "Filter hall", "tx 11/0.42 1 MVA")
+    (tx,) = (made.network.elements[i] for i in made.placed if made.network.elements[i].kind == "transformer")
+    assert tx.lv_bus == "Filter hall"
+    assert made.network.elements[tx.hv_bus].v_nominal_kv == 11
+
+
+@given(
+    st.lists(
+        st.sampled_from(["breaker, cable 95 cu xlpe 50 m, bus", "breaker, tx 11/0.42 1 MVA, breaker, bus", "load 10 kW 5 kvar", "motor 10 kW", "fuse 100"]),
+        min_size=1,
+        max_size=7,
+    )
+)
+def test_nothing_is_placed_upon_another(lines):
+    """All lines from one board: symbols stand apart, and boards do not cross one another."""
+    network, at = grown(["bus 11 kV"])
+    for line in lines:
+        network = plan(network, "", at, line).network
+    places = network.sheets[0].placements
+    symbols = [(p.x, p.y) for i, p in places.items() if not isinstance(network.elements[i], Bus)]
+    assert len(set(symbols)) == len(symbols)
+    boards = [p for p in places.values() if p.width]
+    for k, p in enumerate(boards):
+        for q in boards[k + 1 :]:
+            assert abs(p.y - q.y) > 2 or p.x + p.width <= q.x or q.x + q.width <= p.x
+
+
+@given(st.sampled_from([*EXAMPLES.values(), "tx", "fuse", "motor", "load", "gen", "line"]), st.sampled_from(["", *skerrow_water().elements]))
+def test_any_thing_from_anywhere_ends_in_a_plan_or_a_reason(text, selected):
+    network = skerrow_water()
+    made = plan(network, "", bus_of_selection(network, selected), text)
+    assert bool(made.change) != bool(made.problems)
+
+
+def test_deleting_takes_relays_and_bare_junctions_with_it():
+    network = skerrow_water()
+    changed, inverse = apply_change(network, edits.remove(network, "P4"))
+    assert "P4" not in changed.elements
+    assert "P4 feeder" in changed.elements  # its breaker still ends there
+    changed, _ = apply_change(changed, edits.remove(changed, "Q24"))
+    assert not {"Q24", "B24", "P4 feeder"} & set(changed.elements)
+    without_main, _ = apply_change(network, edits.remove(network, "Q31"))
+    assert without_main.elements["Filter hall"].main is None
+    assert apply_change(apply_change(network, edits.remove(network, "P4"))[0], inverse)[0] == network

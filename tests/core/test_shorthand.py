@@ -1,0 +1,70 @@
+"""Shorthand: units and order are free, and what cannot be read is given back."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from northfell.core.model.elements import KINDS
+from northfell.core.model.parameters import parameter
+from northfell.core.model.shorthand import EXAMPLES, parse
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "values"),
+    [
+        ("tx 33/11 10 MVA 10% Dyn11", "transformer", {"v_hv_kv": 33, "v_lv_kv": 11, "s_rated_mva": 10, "uk_pct": 10, "vector_group": "Dyn11"}),
+        ("tx 10% 0,42/11kV 1000 kVA dYN11", "transformer", {"v_hv_kv": 11, "v_lv_kv": 0.42, "s_rated_mva": 1, "uk_pct": 10, "vector_group": "Dyn11"}),
+        ("tx 400/11000 V 2x 2 MVA", "transformer", {"v_hv_kv": 11, "v_lv_kv": 0.4, "s_rated_mva": 2, "parallel": 2}),
+        ("cable 3c 240 al xlpe 350 m", "cable", {"area_mm2": 240, "conductor": "aluminium", "insulation": "XLPE", "length_m": 350}),
+        ("cable 0,35 km copper 240mm2 2x PVC", "cable", {"length_m": 350, "conductor": "copper", "area_mm2": 240, "parallel": 2, "insulation": "PVC"}),
+        ("line 2.5 km 120 al", "line", {"length_m": 2500, "area_mm2": 120, "conductor": "aluminium"}),
+        ("breaker", "breaker", {}),
+        ("CB 630 A open", "breaker", {"i_rated_a": 630, "closed": False}),
+        ("fuse 250", "fuse", {"i_rated_a": 250}),
+        ("motor 4 × 900 kW pf 0.87 11 kV", "induction_motor", {"p_rated_kw": 900, "power_factor": 0.87, "v_rated_kv": 11}),
+        ("motor 4x 0.9 MW", "induction_motor", {"count": 4, "p_rated_kw": 900}),
+        ("load 420 kW 200 kvar", "load", {"p_mw": 0.42, "q_mvar": 0.2}),
+        ("reactor 2 Mvar", "shunt", {"q_mvar": -2}),
+        ("capacitor 600 kvar", "shunt", {"q_mvar": 0.6}),
+        ("infeed 10,8 kA 33 kV", "infeed", {"ik_max_ka": 10.8}),
+        ("mcc 400 V", "bus", {"bus_kind": "motor control centre", "v_nominal_kv": 0.4}),
+        ("gen 2.5 MVA 12%", "synchronous_generator", {"s_rated_mva": 2.5, "xd2_pct": 12}),
+    ],
+)
+def test_what_is_read(text, kind, values):
+    (said,) = parse(text)
+    assert (said.kind, said.values) == (kind, {k: pytest.approx(v) if isinstance(v, float | int) and not isinstance(v, bool) else v for k, v in values.items()})
+    assert said.unread == (["4", "×"] if "×" in text else [])
+
+
+@pytest.mark.parametrize(
+    ("text", "unread"),
+    [
+        ("cable 240 xyz 350 m", ["xyz"]), ("breaker 10 MVA", ["10MVA"]), ("tx 10 MVA Dyn13", ["Dyn13"]), ("fuse 240", ["240"]), ("cable 240 240", ["240"]),
+        ("load 1 MW 2 MW", ["2MW"]), ("pipe 3 m", ["pipe", "3m"]), ("motor xlpe", ["xlpe"]),
+    ],
+)  # fmt: skip
+def test_what_is_given_back(text, unread):
+    (said,) = parse(text)
+    assert said.unread == unread
+
+
+def test_names_and_several_in_a_row():
+    said = parse('breaker 630 A “Q7”, cable 0,5 km 95 al; bus 0,4 kV "Hall 3, east"')
+    assert [s.kind for s in said] == ["breaker", "cable", "bus"]
+    assert said[2].name == "Hall 3, east"
+    assert said[0].name == "Q7"
+    assert said[1].values["length_m"] == 500
+
+
+def test_every_example_is_understood():
+    for kind, example in EXAMPLES.items():
+        (said,) = parse(example)
+        assert (said.kind, said.unread) == (kind, [])
+        assert all(parameter(KINDS[kind], name) for name in said.values)
+
+
+@given(st.text(max_size=60))
+def test_any_text_is_read_or_given_back(text):
+    for said in parse(text):
+        assert said.kind in ("", *KINDS)
