@@ -126,6 +126,41 @@ def test_any_thing_from_anywhere_ends_in_a_plan_or_a_reason(text, selected):
     assert bool(made.change) != bool(made.problems)
 
 
+def test_a_tie_closes_between_boards_and_a_relay_trips_it():
+    network, at = grown(["bus 11 kV “A”", "breaker, cable 95 al xlpe 50 m, breaker, bus “B”"])
+    made = plan(network, "", "A", "breaker 630 A to “B”, relay si 240 A tm 0.25 ct 300/1")
+    assert made.problems == []
+    tie, relay = (made.network.elements[i] for i in made.placed)
+    assert {tie.from_bus, tie.to_bus} == {"A", at}
+    assert (relay.breaker, relay.curve, relay.i_pickup_a, relay.ct_primary_a) == (tie.id, "IEC_SI", 240, 300)
+    assert made.assumed[0].startswith("B1 time tolerance 5~ %")
+    assert made.at == at
+    lone = plan(made.network, "", at, "relay ei 100 A tm 1 ct 100/1", tie.id)
+    assert lone.network.elements[lone.placed[0]].breaker == tie.id
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("breaker to “Nowhere”", "There is no bus “Nowhere” to go to"),
+        ("breaker to T3", "There is no bus “T3” to go to"),
+        ("cable 95 al 10 m to Filter hall", "Filter hall stands at 0.4 kV, not 11 kV"),
+        ("motor 10 kW to Filter hall", "Only what has two ends can go to a bus"),
+        ("relay si 100 A tm 1", "A relay needs a breaker"),
+    ],
+)
+def test_ties_and_relays_that_cannot_be(text, told):
+    made = plan(skerrow_water(), "", "11 kV board A", text)
+    assert made.change is None
+    assert told in made.problems[0]
+
+
+def test_a_transformer_goes_to_a_board_of_its_other_side():
+    made = plan(skerrow_water(), "", "11 kV board A", "tx 11/0.42 1 MVA to Filter hall")
+    (tx,) = (made.network.elements[i] for i in made.placed)
+    assert (tx.hv_bus, tx.lv_bus) == ("11 kV board A", "Filter hall")
+
+
 def test_deleting_takes_relays_and_bare_junctions_with_it():
     network = skerrow_water()
     changed, inverse = apply_change(network, edits.remove(network, "P4"))

@@ -28,6 +28,7 @@ from northfell.core.model.shorthand import EXAMPLES, parse
         ("capacitor 600 kvar", "shunt", {"q_mvar": 0.6}),
         ("infeed 10,8 kA 33 kV", "infeed", {"ik_max_ka": 10.8}),
         ("mcc 400 V", "bus", {"bus_kind": "motor control centre", "v_nominal_kv": 0.4}),
+        ("relay vi 240 A tm 0,3 ct 300/5", "relay", {"curve": "IEC_VI", "i_pickup_a": 240, "time_multiplier": 0.3, "ct_primary_a": 300, "ct_secondary_a": 5}),
         ("gen 2.5 MVA 12%", "synchronous_generator", {"s_rated_mva": 2.5, "xd2_pct": 12}),
     ],
 )
@@ -55,6 +56,14 @@ def test_names_and_several_in_a_row():
     assert said[2].name == "Hall 3, east"
     assert said[0].name == "Q7"
     assert said[1].values["length_m"] == 500
+
+
+@pytest.mark.parametrize("text", ["breaker to “Board B, east”", "breaker 630 A to Board B, relay si 100 A tm 1"])
+def test_a_branch_may_go_to_a_bus_that_stands(text):
+    said = parse(text)
+    assert said[0].to == ("Board B, east" if "east" in text else "Board B")
+    assert said[0].unread == []
+    assert [s.kind for s in said[1:]] == (["relay"] if "relay" in text else [])
 
 
 def test_every_example_is_understood():

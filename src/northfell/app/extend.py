@@ -7,7 +7,7 @@ from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import Add, Change, Move, Set, apply_change
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import KINDS, Bus
+from northfell.core.model.elements import KINDS, Breaker, Bus
 from northfell.core.model.network import Network, Placement, element_from
 from northfell.core.model.parameters import STUDIES, parameter
 from northfell.core.model.shorthand import EXAMPLES, Said, parse
@@ -16,7 +16,7 @@ from northfell.drawing import growing
 
 LETTERS = {  # of default names, IEC 81346-2; boards and junctions are named by what they are
     "infeed": "G", "synchronous_generator": "G", "transformer": "T", "cable": "W", "line": "W", "breaker": "Q", "switch": "Q", "fuse": "F",
-    "induction_motor": "M", "load": "E", "shunt": "C",
+    "induction_motor": "M", "load": "E", "shunt": "C", "relay": "B",
 }  # fmt: skip
 
 
@@ -38,12 +38,12 @@ class _Stop(Exception):
     """The rest cannot be understood without what came before."""
 
 
-def plan(network: Network, sheet_name: str, at: str, text: str) -> Plan:
-    """Plan what a line of shorthand adds at a bus (or on an empty network, at nothing)."""
+def plan(network: Network, sheet_name: str, at: str, text: str, selected: str = "") -> Plan:
+    """Plan what a line of shorthand adds at a bus (or on an empty network, at nothing); a relay goes to the breaker selected or just placed."""
     made = Plan(at=at)
     if not text.strip():
         return made
-    growth = _Growth(network, sheet_name, at)
+    growth = _Growth(network, sheet_name, at, selected)
     for said in parse(text):
         try:
             growth.add(said, made)
@@ -79,8 +79,9 @@ def _title(growth: "_Growth") -> str:
 class _Growth:
     """The elements and places that are being added."""
 
-    def __init__(self, network: Network, sheet_name: str, at: str) -> None:
+    def __init__(self, network: Network, sheet_name: str, at: str, selected: str) -> None:
         self.network, self.at = network, at
+        self.breaker = selected if isinstance(network.elements.get(selected), Breaker) else ""
         self.elements: dict[str, dict[str, Any]] = {}
         self.names = {e.name for e in network.elements.values()}
         self.sheet = next((s for s in network.sheets if s.name == sheet_name), network.sheets[0])
@@ -101,7 +102,11 @@ class _Growth:
             raise _Stop(f"“{' '.join(said.unread)}” does not begin with a thing to place. Examples: {'; '.join(EXAMPLES.values())}.")
         if said.unread:
             made.problems.append(f"Not understood behind {said.kind.replace('_', ' ')}: {', '.join(said.unread)}. An example: {EXAMPLES[said.kind]}.")
-        if said.kind == "bus":
+        if said.to and len(KINDS[said.kind].TERMINALS) != 2:
+            made.problems.append(f"Only what has two ends can go to a bus: leave out “to {said.to}”.")
+        if said.kind == "relay":
+            self._relay(said, made)
+        elif said.kind == "bus":
             self._bus(said)
         elif not self.at and said.kind in ("infeed", "synchronous_generator"):
             self._bus(Said("bus", {"v_nominal_kv": said.v_kv or said.values.get("v_rated_kv")}))
@@ -183,6 +188,9 @@ class _Growth:
         far_v, backward = v_here, False
         if said.kind == "transformer":
             far_v, backward = self._far_voltage(said, v_here)
+        if said.to:
+            self._closing(said, made)
+            return
         bus = self.places[self.at]
         x = growing.feeder_x(self.places, self.at, broad=True) if bus.width else bus.x
         place, far_place = growing.branch_places(said.kind, bus, x)
@@ -191,8 +199,36 @@ class _Growth:
         ends = (far, self.at) if backward else (self.at, far)
         raw = {"kind": said.kind, "name": name, **dict(zip(cls.TERMINALS, ends, strict=True)), **said.values}
         self._reach(x)
-        self._put(self._filled(raw, made), place)
+        placed = self._put(self._filled(raw, made), place)
         self.at = far
+        self.breaker = placed if said.kind == "breaker" else self.breaker
+
+    def _closing(self, said: Said, made: Plan) -> None:
+        """A branch to a bus that stands already: a tie, or the closing of a ring."""
+        target = self.network.id_of_name.get(said.to) or next((i for i, r in self.elements.items() if r["name"] == said.to), None)
+        if target is None or self._bus_of(target)["kind"] != "bus":
+            raise _Stop(f"There is no bus “{said.to}” to go to.")
+        if target not in self.places or self.at not in self.places:
+            raise _Stop(f"“{said.to}” does not stand on this sheet.")
+        here, there = self._bus_of(self.at)["v_nominal_kv"], self._bus_of(target)["v_nominal_kv"]
+        ends = (self.at, target)
+        if said.kind == "transformer":
+            far_v, backward = self._far_voltage(said, here)
+            here, ends = far_v, (target, self.at) if backward else ends
+        if here is not None and there is not None and abs(here - there) > 1e-9:
+            raise _Stop(f"{said.to} stands at {there:g} kV, not {here:g} kV.")
+        name = self._name(said, LETTERS[said.kind])
+        raw = {"kind": said.kind, "name": name, **dict(zip(KINDS[said.kind].TERMINALS, ends, strict=True)), **said.values}
+        placed = self._put(self._filled(raw, made), growing.between(self.places[self.at], self.places[target]))
+        self.breaker = placed if said.kind == "breaker" else self.breaker
+        self.at = target
+
+    def _relay(self, said: Said, made: Plan) -> None:
+        if not self.breaker:
+            raise _Stop("A relay needs a breaker: select one, or type it first, such as “breaker, relay si 240 A tm 0.25 ct 300/1”.")
+        raw = {"kind": "relay", "name": self._name(said, LETTERS["relay"]), "breaker": self.breaker, **said.values}
+        at = self.places.get(self.breaker)
+        self._put(self._filled(raw, made), growing.beside(at) if at else growing.first_place())
 
     def _free(self, name: str) -> str:
         return name if name not in self.names else next(f"{name} {n}" for n in range(2, 10**6) if f"{name} {n}" not in self.names)

@@ -54,6 +54,20 @@ def end_place(kind: str, bus: Placement, x: float) -> Placement:
     return Placement(x=x, y=bus.y - 5 if kind == "infeed" else bus.y + (4.0 if bus.width else 3.5))
 
 
+def between(a: Placement, b: Placement) -> Placement:
+    """An element that joins two buses which stand already: across the gap between boards side by side, else halfway."""
+    left, right = (a, b) if a.x <= b.x else (b, a)
+    if abs(a.y - b.y) < 4 and left.x + left.width < right.x:
+        return Placement(x=(left.x + left.width + right.x) / 2, y=left.y, turn=1)
+    x = min(max(a.x, b.x) + 2, a.x + a.width if a.width else a.x)
+    return Placement(x=x, y=(a.y + b.y) / 2 if abs(a.y - b.y) >= 4 else max(a.y, b.y) + 4)
+
+
+def beside(breaker: Placement) -> Placement:
+    """A relay, left of its breaker."""
+    return Placement(x=breaker.x - 4, y=breaker.y)
+
+
 def board_at(point: Placement) -> Placement:
     """A point that becomes a board."""
     return Placement(x=point.x - 2, y=point.y + 1, width=BOARD)

@@ -43,7 +43,7 @@ def remove(request: Request, db: Db, view: Looking, element_id: str, version: Ve
 def extend(request: Request, db: Db, view: Looking, version: Version, text: Typed = "") -> Response:
     """Place what was typed at the selection; the bus to extend from next is selected then."""
     opened = projects.open_project(db, view.project_id)
-    made = plan(opened.network, view.sheet, bus_of_selection(opened.network, view.selected), text)
+    made = plan(opened.network, view.sheet, bus_of_selection(opened.network, view.selected), text, view.selected)
     if made.change is None:
         return show(request, db, opened, view, 422, notice=made.problems or ["Type what to place, such as “breaker, cable 240 al xlpe 350 m”."])
     change = made.change

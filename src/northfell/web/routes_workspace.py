@@ -94,7 +94,7 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
     """What a line of shorthand would place: understood, assumed, lacking, and its ghost on the sheet."""
     opened = open_project(db, look.project_id)
     at = bus_of_selection(opened.network, look.selected)
-    made = plan(opened.network, look.sheet, at, text)
+    made = plan(opened.network, look.sheet, at, text, look.selected)
     ghost, box = [], None
     if made.network is not None:
         elements = made.network.elements

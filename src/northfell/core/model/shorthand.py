@@ -17,14 +17,16 @@ KIND_WORDS = {
     "bus": "bus", "board": "bus", "switchboard": "bus", "panel": "bus", "mcc": "bus", "junction": "bus", "infeed": "infeed", "supply": "infeed",
     "grid": "infeed", "generator": "synchronous_generator", "gen": "synchronous_generator", "tx": "transformer", "transformer": "transformer",
     "cable": "cable", "line": "line", "breaker": "breaker", "cb": "breaker", "switch": "switch", "disconnector": "switch", "fuse": "fuse",
-    "motor": "induction_motor", "load": "load", "capacitor": "shunt", "reactor": "shunt", "shunt": "shunt",
+    "motor": "induction_motor", "load": "load", "capacitor": "shunt", "reactor": "shunt", "shunt": "shunt", "relay": "relay",
 }  # fmt: skip
 BUS_KINDS = {"panel": "panel", "mcc": "motor control centre", "junction": "junction"}
 EXAMPLES = {
     "infeed": "infeed 33 kV 10 kA", "bus": "bus 11 kV “Board A”", "transformer": "tx 33/11 10 MVA 10% Dyn11", "cable": "cable 240 al xlpe 350 m",
     "line": "line 2,5 km 120 al", "breaker": "breaker 630 A", "switch": "switch open", "fuse": "fuse 250", "induction_motor": "motor 900 kW",
     "load": "load 0.4 MW 0.2 Mvar", "shunt": "capacitor 600 kvar", "synchronous_generator": "generator 2.5 MVA 11 kV",
+    "relay": "relay si 240 A tm 0.25 ct 300/1",
 }  # fmt: skip
+LED_BY = ("pf", "tm", "tms", "ct")  # words that stand before their number
 MARK = "\x00"
 QUOTED = re.compile(r"[“\"']([^“”\"']{1,80})[”\"']")
 NUMBER = r"[0-9]+(?:[.,][0-9]+)?"
@@ -46,6 +48,7 @@ FIELDS: dict[str, dict[str, str]] = {
     "induction_motor": {"active power": "p_rated_kw", "voltage": "v_rated_kv"},
     "load": {"active power": "p_mw", "reactive power": "q_mvar"},
     "shunt": {"reactive power": "q_mvar"},
+    "relay": {"current": "i_pickup_a"},
 }
 FIELD_UNITS = {"kv": "kV", "ka": "kA", "mva": "MVA", "mw": "MW", "kw": "kW", "mvar": "Mvar", "pct": "%", "m": "m", "mm2": "mm²", "a": "A"}
 COUNTS = {"cable": "parallel", "line": "parallel", "transformer": "parallel", "induction_motor": "count"}
@@ -58,6 +61,7 @@ class Said:
     kind: str
     values: dict[str, Any] = field(default_factory=dict)
     name: str = ""
+    to: str = ""  # name of the bus at which a branch ends, where that is one that stands already
     v_kv: float | None = None  # a voltage that belongs to the bus, where the kind itself has none
     unread: list[str] = field(default_factory=list)
 
@@ -86,12 +90,14 @@ def parse(text: str) -> list[Said]:
 
 
 def _read(part: str, quoted: list[str]) -> Said:
+    part, _, target = re.split(r"(?i)(?<=\s)(to)\s+", f"{part} ", maxsplit=1) if re.search(r"(?i)\sto\s+\S", part) else (part, "", "")
+    target = re.sub(rf"{MARK}(\d+)", lambda k: quoted[int(k[1])], target).strip()
     names = [quoted[int(k)] for k in re.findall(rf"{MARK}(\d+)", part)]
     words = _joined(re.sub(rf"{MARK}\d+", " ", part).split())
     first = words[0].lower() if words else ""
     if first not in KIND_WORDS:
         return Said("", unread=words)
-    said = Said(KIND_WORDS[first], name=names[0] if names else "")
+    said = Said(KIND_WORDS[first], name=names[0] if names else "", to=target)
     if said.kind == "bus" and first in BUS_KINDS:
         said.values["bus_kind"] = BUS_KINDS[first]
     for word in words[1:]:
@@ -107,7 +113,7 @@ def _joined(words: list[str]) -> list[str]:
     joined: list[str] = []
     for word in words:
         plain = joined and (re.fullmatch(NUMBER, joined[-1]) or re.fullmatch(f"{NUMBER}/{NUMBER}", joined[-1]))
-        if (plain and canonical_unit(word) and not re.match(r"\d", word)) or (joined and joined[-1].lower() == "pf"):
+        if (plain and canonical_unit(word) and not re.match(r"\d", word)) or (joined and joined[-1].lower() in LED_BY):
             joined[-1] += word
         else:
             joined.append(word)
@@ -195,6 +201,24 @@ def _word(said: Said, word: str) -> bool:
     return True
 
 
+CURVES = {"si": "IEC_SI", "vi": "IEC_VI", "ei": "IEC_EI", "lti": "LTI"}
+
+
+def _relay(said: Said, word: str) -> bool:
+    """Curve, time multiplier (`tm 0.25`) and current transformers (`ct 300/1`) of a relay."""
+    if said.kind != "relay":
+        return False
+    if word.lower() in CURVES:
+        said.values["curve"] = CURVES[word.lower()]
+    elif match := re.fullmatch(rf"tms?=?({NUMBER})", word, re.IGNORECASE):
+        said.values["time_multiplier"] = _number(match[1])
+    elif match := re.fullmatch(rf"ct=?({NUMBER})/({NUMBER})", word, re.IGNORECASE):
+        said.values |= {"ct_primary_a": _number(match[1]), "ct_secondary_a": _number(match[2])}
+    else:
+        return False
+    return True
+
+
 def _power_factor(said: Said, word: str) -> bool:
     match = re.fullmatch(rf"(?:pf|cosφ|cosphi)=?({NUMBER})", word, re.IGNORECASE)
     name = {"induction_motor": "power_factor", "synchronous_generator": "power_factor_rated"}.get(said.kind)
@@ -204,4 +228,4 @@ def _power_factor(said: Said, word: str) -> bool:
     return True
 
 
-_RULES: tuple[Callable[[Said, str], bool], ...] = (_count, _ratio, _quantity, _bare_number, _vector_group, _power_factor, _word)
+_RULES: tuple[Callable[[Said, str], bool], ...] = (_count, _ratio, _quantity, _bare_number, _vector_group, _power_factor, _relay, _word)
