@@ -78,6 +78,17 @@ def test_settings_are_read_like_fields():
         edits.set_setting(DEMO, "limits.voltage_close_pct", "-1")
 
 
+def test_moves_snap_to_the_grid_and_nothing_moved_is_no_change():
+    change = edits.move(DEMO, "Whole works", "C1", 1.3, -0.8)
+    moved, inverse = apply_change(DEMO, change)
+    old, new = DEMO.sheets[0].placements["C1"], moved.sheets[0].placements["C1"]
+    assert (new.x - old.x, new.y - old.y) == (1.5, -1.0)
+    assert apply_change(moved, inverse)[0] == DEMO
+    assert edits.move(DEMO, "Whole works", "C1", 0.1, 0.2).acts == ()
+    with pytest.raises(NotFound):
+        edits.move(DEMO.model_copy(update={"sheets": [DEMO.sheets[0].model_copy(update={"placements": {}})]}), "", "C1", 1, 1)
+
+
 @pytest.mark.parametrize(("field", "told"), [("assumed", "no field"), ("colour", "no field")])
 def test_fields_that_are_not_there(field, told):
     with pytest.raises(NotFound, match=told):

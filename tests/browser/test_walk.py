@@ -233,6 +233,26 @@ def test_pan_zoom_and_what_stays(walk):
     assert box()[2] > panned[2]
 
 
+def test_a_symbol_is_dragged_on_the_grid_unless_the_drawing_is_locked(walk):
+    walk.open("/projects/1/network")
+    place = lambda: [float(v) for v in walk.one('#sheet a[data-element="C1"] .hit').get_dom_attribute("x").split()]  # noqa: E731
+
+    def drag() -> None:
+        hit = walk.one('#sheet a[data-element="C1"] .hit')
+        ActionChains(walk.browser, duration=20).move_to_element(hit).click_and_hold().move_by_offset(20, 5).move_by_offset(20, 10).release().perform()
+
+    before = place()
+    drag()
+    walk.until(lambda: "Moved C1" in walk.one('[aria-label="Undo"]').get_attribute("title"))
+    assert place()[0] > before[0]
+    assert (place()[0] - before[0]) % 5 == 0  # half steps of ten units
+    walk.one('[aria-label="Undo"]').click()
+    walk.until(lambda: place() == before)
+    walk.one('[data-do="lock"]').click()
+    drag()
+    assert walk.one('[aria-label="Undo"]').get_attribute("title") == "Undo"
+
+
 def test_ledger_sorts_by_full_values_and_filters(walk):
     walk.open("/projects/1/flow?tab=branches")
     loading = lambda: [c.get_attribute("data-sort") for c in walk.all(".rows tbody tr:not([hidden]) td:nth-child(5)")]  # noqa: E731
@@ -266,13 +286,13 @@ def test_hostile_file_is_imported_as_text_and_a_bad_one_is_told(walk, tmp_path):
     )
     walk.browser.get(walk.application.address)
     walk.one("#file").send_keys(str(bad))
-    walk.one("form.import button").click()
+    walk.one("form[enctype] button").click()
     walk.until(lambda: walk.all('[role="alert"]'))
     assert "v_nominal_kv is -1, accepted is a number, above 0 kV" in walk.one('[role="alert"]').text
     good = tmp_path / "good.northfell.json"
     good.write_text(bad.read_text().replace("-1", "11"))
     walk.one("#file").send_keys(str(good))
-    walk.one("form.import button").click()
+    walk.one("form[enctype] button").click()
     walk.until(lambda: "/projects/2/network" in walk.browser.current_url)
     assert "<img src=x onerror=alert(1)>" in walk.one(".rows").text
     assert walk.all("img") == []

@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, PutSettings, Remove, Set, Switch, settings_with
+from northfell.core.model.changes import Change, Move, PutSettings, Remove, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.elements import Bus, Element, Switching
 from northfell.core.model.network import NORMAL, Network, title_of
@@ -101,6 +101,23 @@ def remove(network: Network, element_id: str) -> Change:
     gone |= {b for b in element.buses if b not in needed and getattr(network.elements[b], "bus_kind", "") == "junction"}
     mains = [Set(id=e.id, values={"main": None}) for e in left if getattr(e, "main", None) == element_id]
     return Change(f"Deleted {element.name}", (*mains, *(Remove(id=i) for i in gone)))
+
+
+def move(network: Network, sheet_name: str, element_id: str, dx: float, dy: float) -> Change:
+    """Move a symbol on its sheet by steps of the grid; wires follow."""
+    sheet = next((s for s in network.sheets if s.name == sheet_name), network.sheets[0])
+    element, old = network.element(element_id), sheet.placements.get(element_id)
+    if old is None:
+        raise NotFound(f"{title_of(element)} does not stand on sheet {sheet.name}.")
+    new = old.model_copy(update={"x": snapped(old.x + dx), "y": snapped(old.y + dy)})
+    if new == old:
+        return Change("", ())
+    return Change(f"Moved {element.name}", (Move(sheet=sheet.name, id=element_id, to=new),))
+
+
+def snapped(value: float) -> float:
+    """The nearest half step of the grid, within what a sheet holds."""
+    return min(max(round(2 * value) / 2, -5000.0), 5000.0)
 
 
 def fill_typical(network: Network, element_id: str) -> Change:

@@ -39,6 +39,20 @@ def remove(request: Request, db: Db, view: Looking, element_id: str, version: Ve
     return _change(request, db, view, version, lambda network: edits.remove(network, element_id))
 
 
+@router.post("/elements/{element_id}/move")
+def move(
+    request: Request,
+    db: Db,
+    view: Looking,
+    element_id: str,
+    version: Version,
+    dx: Annotated[float, Form(ge=-9999, le=9999)],
+    dy: Annotated[float, Form(ge=-9999, le=9999)],
+) -> Response:
+    """Move a symbol on the sheet shown, by steps of its grid."""
+    return _change(request, db, view, version, lambda network: edits.move(network, view.sheet, element_id, dx, dy))
+
+
 @router.post("/extend")
 def extend(request: Request, db: Db, view: Looking, version: Version, text: Typed = "") -> Response:
     """Place what was typed at the selection; the bus to extend from next is selected then."""

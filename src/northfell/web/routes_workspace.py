@@ -16,6 +16,7 @@ from northfell.core.model.completeness import assumed_count, missing
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network, Sheet
 from northfell.core.model.parameters import Study
+from northfell.core.model.shorthand import EXAMPLES
 from northfell.core.network import energised, topology_of
 from northfell.documents.labels import shapes_of
 from northfell.drawing import overlay
@@ -100,7 +101,14 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
         elements = made.network.elements
         drawing = draw(elements, _sheet(made.network, look), energised(elements, topology_of(elements)), {})
         ghost, box = [g for g in drawing.groups if g.element in made.placed], drawing.view
-    seen = {"plan": made, "ghost": ghost, "box": box, "svg_of": svg_of, "at": opened.network.elements[at].name if at else ""}
+    seen = {
+        "plan": made,
+        "ghost": ghost,
+        "box": box,
+        "svg_of": svg_of,
+        "examples": list(EXAMPLES.values()),
+        "at": opened.network.elements[at].name if at else "",
+    }
     return templates.TemplateResponse(request, "_extend_preview.html", seen)
 
 

@@ -1,13 +1,14 @@
 // Buttons that act on the page itself, keys, the working dialog, and messages.
 import { openExtend } from "./extend.js";
 import { go } from "./select.js";
-import { fit, zoom } from "./sheet.js";
+import { fit, lock, zoom } from "./sheet.js";
 
 const working = () => document.getElementById("working");
 const notice = () => document.getElementById("notice");
 
 const acts = {
   fit,
+  lock,
   in: () => zoom(1 / 1.3),
   out: () => zoom(1.3),
   night: () => {

@@ -43,13 +43,34 @@ function pointIn(svg, event) {
   return [p.x, p.y];
 }
 
+const STEP = 10; // drawing units for one step of the grid
+
+// In the Network stage symbols move, unless the drawing is locked; everywhere else a drag pans.
+const movable = () => document.getElementById("desk")?.dataset.stage === "network" && localStorage.getItem("drawing-locked") !== "yes";
+
+function place(symbol, dx, dy) {
+  const { project, view, version } = document.getElementById("desk").dataset;
+  const url = `/projects/${project}/elements/${encodeURIComponent(symbol.dataset.element)}/move?${view}`;
+  window.htmx.ajax("POST", url, { target: "#work", swap: "innerMorph", values: { dx, dy, version } });
+}
+
+function showLock() {
+  document.querySelector('[data-do="lock"]')?.setAttribute("aria-pressed", localStorage.getItem("drawing-locked") === "yes");
+}
+
+export function lock() {
+  localStorage.setItem("drawing-locked", movable() ? "yes" : "no");
+  showLock();
+}
+
 let drag = null;
 let moved = false;
 
 document.addEventListener("pointerdown", (event) => {
   const svg = event.target.closest?.("#sheet");
   if (!svg || event.button > 1) return;
-  drag = { svg, from: [event.clientX, event.clientY], box: numbers(svg.getAttribute("viewBox")), scale: svg.getScreenCTM().a };
+  const symbol = movable() ? event.target.closest("a[data-element]") : null;
+  drag = { svg, symbol, from: [event.clientX, event.clientY], box: numbers(svg.getAttribute("viewBox")), scale: svg.getScreenCTM().a };
   moved = false;
 });
 
@@ -59,12 +80,18 @@ document.addEventListener("pointermove", (event) => {
   if (!moved && Math.hypot(dx, dy) < 4) return;
   moved = true;
   drag.svg.classList.add("dragging");
+  if (drag.symbol) {
+    drag.by = [Math.round((dx / drag.scale / STEP) * 2) / 2, Math.round((dy / drag.scale / STEP) * 2) / 2];
+    drag.symbol.setAttribute("transform", `translate(${drag.by[0] * STEP} ${drag.by[1] * STEP})`);
+    return;
+  }
   const [x, y, w, h] = drag.box;
   show(drag.svg, [x - dx / drag.scale, y - dy / drag.scale, w, h]);
 });
 
 document.addEventListener("pointerup", () => {
   drag?.svg.classList.remove("dragging");
+  if (drag?.symbol && drag.by && (drag.by[0] || drag.by[1])) place(drag.symbol, ...drag.by);
   drag = null;
 });
 
@@ -86,5 +113,9 @@ document.addEventListener("wheel", (event) => {
   zoom(Math.exp(event.deltaY * 0.0015), pointIn(svg, event));
 }, { passive: false });
 
-document.addEventListener("htmx:after:swap", restore);
+document.addEventListener("htmx:after:swap", () => {
+  restore();
+  showLock();
+});
 restore();
+showLock();
