@@ -53,6 +53,16 @@ def test_what_is_assumed_and_lacking_is_told_before_it_is_placed():
     assert made.change.title == "Placed W1"
 
 
+def test_a_nominal_voltage_that_is_guessed_and_a_word_that_is_not_kept_are_told():
+    network, at = grown(LINES[:2])
+    made = plan(network, "", at, "cable 3c 240 al xlpe 350 m, tx 11/0,42 1 MVA")
+    assert made.not_kept == ["3c (number of cores)"]
+    assert "network beyond T2 0.4~ kV" in made.assumed
+    beyond = made.network.elements[made.at]
+    assert (beyond.v_nominal_kv, beyond.assumed) == (0.4, {"v_nominal_kv": "usual nominal voltage at a rated 0.42 kV"})
+    assert plan(network, "", at, "tx 11/0.4 1 MVA").network.elements["T2 end"].assumed == {}
+
+
 def test_one_line_is_one_change_and_undone_as_one():
     network, at = grown(LINES[:2])
     made = plan(network, "", at, LINES[2])

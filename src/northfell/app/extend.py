@@ -28,6 +28,7 @@ class Plan:
     understood: list[str] = field(default_factory=list)
     assumed: list[str] = field(default_factory=list)
     lacking: list[str] = field(default_factory=list)
+    not_kept: list[str] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
     placed: list[str] = field(default_factory=list)
     at: str = ""
@@ -118,6 +119,7 @@ class _Growth:
         else:
             self._end(said, made)
         made.understood.append(self._line(said))
+        made.not_kept += said.not_kept
 
     def _line(self, said: Said) -> str:
         values = []
@@ -195,7 +197,11 @@ class _Growth:
         x = growing.feeder_x(self.places, self.at, broad=True) if bus.width else bus.x
         place, far_place = growing.branch_places(said.kind, bus, x)
         name = self._name(said, LETTERS[said.kind])
-        far = self._put({"kind": "bus", "name": self._free(f"{name} end"), "v_nominal_kv": far_v, "bus_kind": "junction"}, far_place)
+        junction: dict[str, Any] = {"kind": "bus", "name": self._free(f"{name} end"), "v_nominal_kv": far_v, "bus_kind": "junction"}
+        if said.kind == "transformer" and far_v not in (said.values["v_hv_kv"], said.values["v_lv_kv"]):
+            junction["assumed"] = {"v_nominal_kv": f"usual nominal voltage at a rated {said.values['v_hv_kv' if backward else 'v_lv_kv']:g} kV"}
+            made.assumed.append(f"network beyond {name} {far_v:g}~ kV")
+        far = self._put(junction, far_place)
         ends = (far, self.at) if backward else (self.at, far)
         raw = {"kind": said.kind, "name": name, **dict(zip(cls.TERMINALS, ends, strict=True)), **said.values}
         self._reach(x)

@@ -64,6 +64,7 @@ class Said:
     to: str = ""  # name of the bus at which a branch ends, where that is one that stands already
     v_kv: float | None = None  # a voltage that belongs to the bus, where the kind itself has none
     unread: list[str] = field(default_factory=list)
+    not_kept: list[str] = field(default_factory=list)  # understood, but without a place in the model
 
 
 def parse(text: str) -> list[Said]:
@@ -193,7 +194,8 @@ TAKES = {"conductor": ("cable", "line"), "insulation": ("cable",), "closed": ("b
 
 def _word(said: Said, word: str) -> bool:
     if CORES.match(word) and said.kind == "cable":
-        return True  # the number of cores has no place in the model yet
+        said.not_kept.append(f"{word} (number of cores)")
+        return True
     name, value = WORDS.get(word.lower(), ("", None))
     if not name or said.kind not in TAKES[name]:
         return False

@@ -1,0 +1,182 @@
+"""Screen, CSV and JSON show the same figures; the card says what is assumed, missing, idle or different in a state."""
+
+import csv
+import io
+import re
+
+import pytest
+from tests.web.test_pages import PART, client, database, edit  # noqa: F401
+
+from northfell.app.studies import Results
+from northfell.core.errors import CannotRun
+from northfell.core.findings import Finding
+from northfell.core.model.changes import Change, Set, apply_change
+from northfell.demo import skerrow_water
+from northfell.web.card import card_of
+from northfell.web.figures import figures_of
+from northfell.web.ledger import ledger_of
+from northfell.web.naming import Ends
+from northfell.web.view import STAGES, View
+
+NETWORK = skerrow_water()
+RESULTS = Results(NETWORK)
+TIE = "Tie closed, T2 out"
+
+
+def ledger(stage, tab, state="Normal", selected="", network=NETWORK, results=RESULTS):
+    view = View(1, stage, state, "", selected, "load", tab)
+    return ledger_of(network, results, view, results.findings(), [], 0)
+
+
+@pytest.mark.parametrize(
+    ("stage", "tab", "table", "column", "head"),
+    [
+        ("flow", "branches", "branches", "loading_pct", "Loading"),
+        ("flow", "branches", "branches", "p_mw", "P"),
+        ("flow", "buses", "buses", "v_kv", "Voltage"),
+        ("flow", "sources", "sources", "q_mvar", "Q"),
+        ("flow", "loads", "loads", "p_mw", "P drawn"),
+        ("arc-flash", "locations", "locations", "i_bolted_ka", "Bolted"),
+        ("arc-flash", "devices", "devices", "opens_at_s", "Opens at"),
+    ],
+)
+@pytest.mark.parametrize("state", ["Normal", TIE])
+def test_the_ledger_sorts_by_the_values_of_the_table(stage, tab, table, column, head, state):
+    made = ledger(stage, tab, state)
+    study = {"flow": "load_flow", "arc-flash": "arc_flash"}[stage]
+    records = list(next(t for t in RESULTS.at(state).run(study).tables() if t.name == table).records())
+    at = next(i for i, h in enumerate(made.heads) if h.label == head)
+    assert made.export == table
+    assert [row.cells[at].sort for row in made.rows] == [float("-inf") if r[column] is None else r[column] for r in records]
+    unit = next(c.unit for t in RESULTS.at(state).run(study).tables() if t.name == table for c in t.columns if c.name == column)
+    assert made.heads[at].unit == unit
+
+
+def test_faults_stand_beside_each_other():
+    made = ledger("faults", "faults")
+    study = RESULTS.at("Normal").short_circuit()
+    heads = [f"{h.label} {h.unit}".strip() for h in made.heads]
+    for row in made.rows:
+        at = study.net.topology.bus_index[row.element]
+        assert row.cells[heads.index("I″k max kA")].sort == float(study.cases["max"].ik_ka[at])
+        assert row.cells[heads.index("ip min kA")].sort == float(study.cases["min"].ip_ka[at])
+        assert row.cells[heads.index("|Z1| max ohm")].sort == abs(study.cases["max"].z1_ohm[at])
+
+
+def test_worst_state_is_named_and_marked():
+    made = ledger("arc-flash", "locations")
+    heads = [h.label for h in made.heads]
+    for row in made.rows:
+        states = {h: row.cells[heads.index(h)].sort for h in NETWORK.state_names}
+        worst = row.cells[heads.index("In state")].text
+        assert states[worst] == max(states.values()) == row.cells[heads.index("Worst")].sort
+    line = next(r for r in made.rows if (r.element, r.side) == ("Filter hall", "line"))
+    assert line.severity == "breach"
+    assert "not fed" in [c.text for r in made.rows for c in r.cells]
+
+
+@pytest.mark.parametrize("stage", STAGES)
+def test_every_tab_has_rows_of_its_width_or_says_what_to_do(stage):
+    for tab in STAGES[stage][2]:
+        made = ledger(stage, tab, selected="11 kV board A")
+        assert made.rows or made.message or made.empty
+        assert all(len(row.cells) == len(made.heads) for row in made.rows)
+
+
+def test_a_study_that_cannot_run_has_reasons_and_no_rows():
+    broken, _ = apply_change(NETWORK, Change("", (Set(id="Infeed A", values={"in_service": False}),)))
+    results = Results(broken)
+    for stage, tab in (("flow", "branches"), ("faults", "faults"), ("arc-flash", "locations")):
+        made = ledger(stage, tab, network=broken, results=results)
+        assert made.rows == []
+        assert "There is no supply" in made.message[0]
+    with pytest.raises(CannotRun):
+        results.at("Normal").load_flow()
+
+
+def card(selected, stage="network", state="Normal", network=NETWORK, results=RESULTS, findings=()):
+    return card_of(network, results, View(1, stage, state, "", selected), list(findings))
+
+
+def field(made, name):
+    return next(f for _, fields in made.sections for f in fields if f.p.name == name)
+
+
+def test_fields_say_what_they_are():
+    cable = card("W25")
+    assert field(cable, "t_end_degc").assumed == "limit of XLPE insulation at the end of a fault"
+    assert (cable.subtitle, cable.operable, cable.missing_for) == ("11 kV board A → Filter hall", "", [])
+    assert field(card("Q25"), "trip_ir_a").idle_because == "acts only with own trip: electronic"
+    assert field(card("Q10", state=TIE), "closed").normal == "false"
+    assert (card("Q10").operable, card("Q10", state=TIE).operable) == ("Close", "Open")
+    assert card("B25").subtitle == "trips Q25"
+    assert not card("T2", state=TIE).energised
+    assert card("nobody") is None
+
+
+def test_what_is_missing_is_told_with_its_studies():
+    emptied, _ = apply_change(NETWORK, Change("", (Set(id="W25", values={"t_end_degc": None}),)))
+    made = card("W25", network=emptied, results=Results(emptied))
+    assert made.missing_for == ["arc flash"] or "short circuit" in made.missing_for
+    assert made.can_fill
+    assert field(made, "t_end_degc").missing
+
+
+def test_findings_of_the_state_shown_stand_on_the_card():
+    here = Finding("load_flow", "Normal", "W25", "W25", "breach", "x")
+    there = Finding("load_flow", TIE, "W25", "W25", "breach", "y")
+    assert card("W25", findings=[here, there]).findings == [here]
+
+
+@pytest.mark.parametrize("stage", ["flow", "faults", "arc-flash"])
+@pytest.mark.parametrize("state", ["Normal", TIE])
+def test_every_element_has_figures_or_a_word_why_not(stage, state):
+    for e in NETWORK.elements.values():
+        for section in figures_of(NETWORK, RESULTS, View(1, stage, state, "", e.id), e):
+            assert section.figures or section.message or section.picture
+            assert all(f.text for f in section.figures)
+
+
+def test_ends_look_through_plain_junctions_only():
+    ends = Ends(NETWORK.elements)
+    assert ends.of(NETWORK.elements["T3"]) == "11 kV board A → Filter hall"
+    assert ends.of(NETWORK.elements["Q21"]) == "11 kV board A → P1"
+    assert ends.of(NETWORK.elements["Infeed A"]) == "33 kV intake"
+
+
+def test_exported_table_is_the_one_on_the_screen(client):  # noqa: F811
+    text = client.get("/projects/1/tables/branches.csv", params={"stage": "flow", "state": TIE}).content.decode("utf-8-sig")
+    rows = list(csv.DictReader(io.StringIO(text)))
+    shown = client.get("/projects/1/flow", params={"state": TIE, "tab": "branches"}).text
+    assert {r["state"] for r in rows} == {TIE}
+    for r in rows:
+        if r["loading_pct [%]"]:
+            assert f'data-sort="{float(r["loading_pct [%]"])}"' in shown
+
+
+def test_extend_is_previewed_placed_and_undone(client):  # noqa: F811
+    ask = {"selected": "Filter hall", "text": "breaker 400 A, cable 120 cu xlpe 45 m, mcc “<b>Sludge</b>”"}
+    seen = client.get("/projects/1/extend/preview", params=ask).text
+    assert "Enter to place at Filter hall" in seen
+    assert "<b>Sludge" not in seen
+    assert "data-ghost=" in seen
+    placed = client.post("/projects/1/extend", data={"text": ask["text"], "version": 1}, params={"selected": "Filter hall", "stage": "network"}, headers=PART)
+    assert placed.status_code == 200
+    assert re.search(r"<h1>&lt;b&gt;Sludge&lt;/b&gt;</h1>", placed.text)
+    assert "<h1>Filter hall</h1>" in client.post("/projects/1/undo", data={}, params={"selected": "Filter hall"}, headers=PART).text
+    refused = client.post("/projects/1/extend", data={"text": "pipe", "version": 3}, params={"selected": "Filter hall"}, headers=PART)
+    assert refused.status_code == 422
+    assert "does not begin with a thing to place" in refused.text
+
+
+def test_new_project_and_deleting(client):  # noqa: F811
+    made = client.post("/projects/new", data={"name": "  Harbour "}, follow_redirects=False)
+    assert made.headers["location"] == "/projects/2/network"
+    assert "Press e and type its supply" in client.get("/projects/2/network").text
+    assert client.post("/projects/new", data={"name": ""}).status_code == 422
+    assert client.post("/projects/new", data={"name": "x" * 81}).status_code == 422
+    gone = client.post("/projects/1/elements/P4/remove", data={"version": 1}, params={"selected": "P4"}, headers=PART)
+    assert 'data-element="P4"' not in gone.text
+    held = client.post("/projects/1/elements/Filter%20hall/remove", data={"version": 2}, params={"selected": "Filter hall"}, headers=PART)
+    assert held.status_code == 422
+    assert "Breaker Q31: to_bus" in held.text
