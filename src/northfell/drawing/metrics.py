@@ -1,6 +1,6 @@
 """Widths of text in the shipped fonts, so that geometry can be told before anything is painted."""
 
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 
 from reportlab.pdfbase import pdfmetrics
@@ -25,6 +25,7 @@ def _advances(bold: bool, mono: bool) -> tuple[dict[int, float], float]:
     return face.charWidths, face.defaultWidth
 
 
+@lru_cache(maxsize=50_000)
 def width(text: str, size: float, bold: bool = False, mono: bool = False) -> float:
     """Width of a line of text in the unit of its size."""
     advances, default = _advances(bold, mono)

@@ -9,11 +9,17 @@ Point = tuple[float, float]
 
 def number(value: float) -> str:
     """A coordinate without needless digits."""
-    return f"{value:.2f}".rstrip("0").rstrip(".")
+    text = f"{value:.2f}"
+    return text[:-3] if text.endswith(".00") else text.rstrip("0")
 
 
 def _attributes(values: dict[str, str | float]) -> str:
-    return "".join(f' {key}="{escape(number(value) if isinstance(value, float | int) else value)}"' for key, value in values.items() if value not in ("", None))
+    parts = []
+    for key, value in values.items():
+        if value is None or value == "":
+            continue
+        parts.append(f' {key}="{escape(value) if isinstance(value, str) else number(value)}"')
+    return "".join(parts)
 
 
 @dataclass(frozen=True)
