@@ -78,6 +78,22 @@ def test_settings_are_read_like_fields():
         edits.set_setting(DEMO, "limits.voltage_close_pct", "-1")
 
 
+def test_a_state_is_made_by_copying_one_and_taken_away():
+    made, inverse = apply_change(DEMO, edits.copy_state(DEMO, TIE, " Night "))
+    assert made.state_names == ["Normal", TIE, "Night"]
+    assert made.state("Night").differences == DEMO.state(TIE).differences
+    assert apply_change(made, inverse)[0] == DEMO
+    changed, _ = apply_change(made, edits.operate(made, "Night", "Q10"))
+    assert changed.state(TIE) == DEMO.state(TIE)  # a copy of its own
+    assert apply_change(made, edits.remove_state(made, "Night"))[0] == DEMO
+    with pytest.raises(NetworkRefused, match="Normal is the network as drawn"):
+        edits.remove_state(DEMO, "Normal")
+    with pytest.raises(NetworkRefused, match="a name that no other state has"):
+        apply_change(DEMO, edits.copy_state(DEMO, "Normal", TIE))
+    with pytest.raises(NetworkRefused, match="1 to 80 characters"):
+        edits.copy_state(DEMO, "Normal", " ")
+
+
 def test_moves_snap_to_the_grid_and_nothing_moved_is_no_change():
     change = edits.move(DEMO, "Whole works", "C1", 1.3, -0.8)
     moved, inverse = apply_change(DEMO, change)

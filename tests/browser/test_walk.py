@@ -276,6 +276,19 @@ def test_keyboard_alone_reaches_find_and_a_symbol(walk):
     walk.browser.execute_script("arguments[0].focus()", symbol)
     symbol.send_keys(Keys.ENTER)
     walk.until(lambda: walk.title() == "T3")
+    walk.one("body").send_keys(Keys.ESCAPE)
+    walk.until(lambda: walk.title() == "Skerrow Water")
+    walk.select("T3")
+    ActionChains(walk.browser).move_to_element_with_offset(walk.one("#sheet"), -400, 200).click().perform()
+    walk.until(lambda: walk.title() == "Skerrow Water")
+    # a state is made by copying; what is operated in it stays in it
+    walk.one("#new-state").send_keys("Night", Keys.ENTER)
+    walk.until(lambda: "state=Night" in walk.browser.current_url)
+    walk.select("Q41")
+    walk.one('[data-do-key="operate"]').click()
+    walk.until(lambda: "dead" in walk.classes("Ozone hall"))
+    walk.state("Normal")
+    walk.until(lambda: "dead" not in walk.classes("Ozone hall"))
 
 
 def test_hostile_file_is_imported_as_text_and_a_bad_one_is_told(walk, tmp_path):

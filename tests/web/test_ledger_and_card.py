@@ -169,6 +169,19 @@ def test_extend_is_previewed_placed_and_undone(client):  # noqa: F811
     assert "does not begin with a thing to place" in refused.text
 
 
+def test_states_are_copied_shown_and_removed(client):  # noqa: F811
+    made = client.post("/projects/1/states", data={"value": "Night \"<i>\" 'x'", "version": 1}, params={"state": TIE}, headers=PART)
+    assert made.status_code == 200
+    assert "<i>" not in made.text
+    assert "selected>Night &#34;&lt;i&gt;&#34; &#39;x&#39;</option>" in made.text
+    twice = client.post("/projects/1/states", data={"value": TIE, "version": 2}, headers=PART)
+    assert twice.status_code == 422
+    assert "a name that no other state has" in twice.text
+    assert f'value="{TIE}"' in twice.text
+    gone = client.post("/projects/1/states/remove", data={"name": "Night \"<i>\" 'x'", "version": 2}, headers=PART)
+    assert "Night" not in gone.text.replace("Light", "").split("Undo: State")[0]
+
+
 def test_new_project_and_deleting(client):  # noqa: F811
     made = client.post("/projects/new", data={"name": "  Harbour "}, follow_redirects=False)
     assert made.headers["location"] == "/projects/2/network"

@@ -2,14 +2,14 @@
 
 from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, Move, PutSettings, Remove, Set, Switch, settings_with
+from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Remove, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import Bus, Element, Switching
-from northfell.core.model.network import NORMAL, Network, title_of
+from northfell.core.model.elements import NAME_ACCEPTED, Bus, Element, Switching
+from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.parameters import STUDIES, Parameter, parameter
 from northfell.core.quantities import entry, parse_quantity
 
@@ -101,6 +101,23 @@ def remove(network: Network, element_id: str) -> Change:
     gone |= {b for b in element.buses if b not in needed and getattr(network.elements[b], "bus_kind", "") == "junction"}
     mains = [Set(id=e.id, values={"main": None}) for e in left if getattr(e, "main", None) == element_id]
     return Change(f"Deleted {element.name}", (*mains, *(Remove(id=i) for i in gone)))
+
+
+def copy_state(network: Network, state: str, name: str) -> Change:
+    """A new operating state that starts as a copy of the one shown."""
+    try:
+        new = OperatingState(name=name.strip(), differences=network.state(state).differences)
+    except ValidationError:
+        raise NetworkRefused([InputRefused("name", name, NAME_ACCEPTED, where="New operating state")]) from None
+    return Change(f"State {new.name} made from {state}", (PutStates(states=[*network.states, new]),))
+
+
+def remove_state(network: Network, state: str) -> Change:
+    """Take an operating state away; Normal is the network as drawn and stays."""
+    network.state(state)
+    if state == NORMAL:
+        raise NetworkRefused([InputRefused("state", state, "a state other than Normal", "Normal is the network as drawn.", "Operating states")])
+    return Change(f"State {state} removed", (PutStates(states=[s for s in network.states if s.name != state]),))
 
 
 def move(network: Network, sheet_name: str, element_id: str, dx: float, dy: float) -> Change:

@@ -76,6 +76,19 @@ def setting(request: Request, db: Db, view: Looking, path: str, version: Version
     return _change(request, db, view, version, lambda network: edits.set_setting(network, path, value), {"field": path, "value": value})
 
 
+@router.post("/states")
+def copy_state(request: Request, db: Db, view: Looking, version: Version, value: Typed = "") -> Response:
+    """Make an operating state by copying the one shown, and show it."""
+    after = view.to(state=value.strip() or view.state)
+    return _change(request, db, after, version, lambda network: edits.copy_state(network, view.state, value), {"field": "states", "value": value})
+
+
+@router.post("/states/remove")
+def remove_state(request: Request, db: Db, view: Looking, version: Version, name: Typed = "") -> Response:
+    """Take an operating state away."""
+    return _change(request, db, view, version, lambda network: edits.remove_state(network, name))
+
+
 @router.post("/undo")
 def undo(request: Request, db: Db, view: Looking) -> Response:
     return _step(request, db, view, projects.undo)

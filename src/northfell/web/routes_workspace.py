@@ -77,8 +77,8 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         **more,
     }
     response = answer(request, "workspace.html", "_workspace.html", status, **seen)
-    if request.method == "GET":
-        response.headers["HX-Push-Url"] = view.url
+    # a look is a step that the browser can go back; an edit may change what is looked at, but is no such step
+    response.headers["HX-Push-Url" if request.method == "GET" else "HX-Replace-Url"] = view.url
     return response
 
 

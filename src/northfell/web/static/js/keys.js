@@ -1,6 +1,6 @@
 // Buttons that act on the page itself, keys, the working dialog, and messages.
 import { openExtend } from "./extend.js";
-import { go } from "./select.js";
+import { clear, go } from "./select.js";
 import { fit, lock, zoom } from "./sheet.js";
 
 const working = () => document.getElementById("working");
@@ -99,7 +99,7 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   const keys = { g: () => { going = true; }, "/": () => document.querySelector("[data-find]")?.focus(), 0: acts.fit, "+": acts.in, "-": acts.out,
-    e: openExtend, Delete: () => document.querySelector('[data-do-key="remove"]')?.click(),
+    e: openExtend, Escape: () => !working().open && clear(), Delete: () => document.querySelector('[data-do-key="remove"]')?.click(),
     o: () => document.querySelector('[data-do-key="operate"]')?.click() };
   if (keys[event.key]) {
     event.preventDefault();
