@@ -92,14 +92,14 @@ document.addEventListener("keydown", (event) => {
     document.querySelector(`[data-do-key="${event.shiftKey ? "redo" : "undo"}"]`)?.click();
     return;
   }
-  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (typing || event.ctrlKey || event.metaKey || event.altKey || working()?.open) return; // a dialog has its own keys
   if (going) {
     going = false;
     document.querySelector(`[data-stage="${event.key}"]`)?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
     return;
   }
   const keys = { g: () => { going = true; }, "/": () => document.querySelector("[data-find]")?.focus(), 0: acts.fit, "+": acts.in, "-": acts.out,
-    e: openExtend, Escape: () => !working().open && clear(), Delete: () => document.querySelector('[data-do-key="remove"]')?.click(),
+    e: openExtend, Escape: clear, Delete: () => document.querySelector('[data-do-key="remove"]')?.click(),
     o: () => document.querySelector('[data-do-key="operate"]')?.click() };
   if (keys[event.key]) {
     event.preventDefault();
