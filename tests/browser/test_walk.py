@@ -37,7 +37,7 @@ class Walk:
             except Exception:
                 return None
 
-        return WebDriverWait(self.browser, 10).until(safe, told)
+        return WebDriverWait(self.browser, 30).until(safe, told)
 
     def select(self, element: str, name: str = "") -> None:
         """Click the symbol on the sheet."""
@@ -186,6 +186,8 @@ def test_killing_the_application_loses_nothing_acknowledged(walk):
         )
     walk.application.kill()
     walk.application.start()
+    walk.browser.get("about:blank")
+    walk.browser.get_log("browser")  # what the page asked for meanwhile was refused, as it must be
     walk.open("/projects/1/network?tab=history&selected=W25")
     assert walk.one("#field-length_m").get_attribute("value") == "703"
     for length in (702, 701, 640):
