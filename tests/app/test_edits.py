@@ -105,6 +105,13 @@ def test_moves_snap_to_the_grid_and_nothing_moved_is_no_change():
         edits.move(DEMO.model_copy(update={"sheets": [DEMO.sheets[0].model_copy(update={"placements": {}})]}), "", "C1", 1, 1)
 
 
+def test_typing_the_assumed_value_makes_it_ones_own():
+    own, _ = apply_change(DEMO, edits.set_field(DEMO, "Normal", "W25", "t_end_degc", "250"))
+    assert own.elements["W25"].t_end_degc == 250
+    assert "t_end_degc" not in own.elements["W25"].assumed
+    assert edits.set_field(own, "Normal", "W25", "t_end_degc", "250").acts == ()
+
+
 @pytest.mark.parametrize(("field", "told"), [("assumed", "no field"), ("colour", "no field")])
 def test_fields_that_are_not_there(field, told):
     with pytest.raises(NotFound, match=told):

@@ -63,6 +63,12 @@ def test_a_nominal_voltage_that_is_guessed_and_a_word_that_is_not_kept_are_told(
     assert plan(network, "", at, "tx 11/0.4 1 MVA").network.elements["T2 end"].assumed == {}
 
 
+def test_a_bus_that_is_not_on_the_sheet_is_no_place_to_extend_from():
+    network, at = grown(["bus 11 kV"])
+    off = network.model_copy(update={"sheets": [Sheet(name="Sheet 1")]})
+    assert plan(off, "", at, "breaker").problems == ["Board 1 does not stand on sheet Sheet 1. Select a bus on the sheet."]
+
+
 def test_one_line_is_one_change_and_undone_as_one():
     network, at = grown(LINES[:2])
     made = plan(network, "", at, LINES[2])

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from northfell.app.labels import labels_of, pdf
 from northfell.app.studies import Results
 from northfell.core.errors import NetworkRefused
-from northfell.core.model.changes import Change, Set, apply_change, settings_with
+from northfell.core.model.changes import Change, Set, Switch, apply_change, settings_with
 from northfell.demo import skerrow_water
 from northfell.documents.labels import STOCKS, labels_pdf, round_up, shapes_of
 from northfell.drawing.label import HEIGHT_MM, WIDTH_MM
@@ -39,6 +39,16 @@ def test_a_label_for_every_location_with_the_state_that_governs():
                 assert one.boundary_mm >= location.boundary_mm
         assert one.energy_cal_cm2 == max(energies.values())
         assert energies[one.state] == one.energy_cal_cm2
+
+
+def test_a_board_that_is_out_of_service_in_normal_keeps_its_label():
+    network = skerrow_water()
+    off, _ = apply_change(network, Change("", (
+        Set(id="Filter hall", values={"in_service": False}), Switch(state="Tie closed, T2 out", id="Filter hall", values={"in_service": True}),
+    )))  # fmt: skip
+    made = labels_of(off)
+    assert [(one.equipment, one.side) for one in made] == [(one.equipment, one.side) for one in LABELS]
+    assert next(one for one in made if one.equipment == "Filter hall").state == "Tie closed, T2 out"
 
 
 @given(st.floats(0.001, 5000))

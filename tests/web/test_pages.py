@@ -136,6 +136,27 @@ def test_setting_what_already_stands_is_no_change(client):
     assert "No changes yet" in client.get("/projects/1/network", params={"tab": "history"}).text
 
 
+@pytest.mark.parametrize("element", ["Filter hall", "Blower MCC", "33 kV intake", "T3", "Q31", "Infeed A", "B25", "W25", "P1"])
+def test_what_is_out_of_service_has_a_page_in_every_stage(client, element):
+    client.post(f"/projects/1/elements/{element}/set/in_service", data={"value": "false", "version": 1}, headers=PART)
+    for stage in ("network", "flow", "faults", "arc-flash"):
+        for side in ("load", "line"):
+            assert client.get(f"/projects/1/{stage}", params={"selected": element, "side": side}).status_code == 200
+    assert client.get("/projects/1/label.pdf", params={"selected": element, "stage": "arc-flash"}).status_code in (200, 422)
+    assert client.get("/projects/1/findings/counts").status_code == 200
+
+
+def test_a_name_may_hold_any_sign_of_an_address(client, database):
+    name = "W25 / 7 #1?a=b&c 100 %"
+    text = northfell_json.write(skerrow_water()).replace('"W25"', json.dumps(name))
+    project = add(database, northfell_json.read(text))
+    page = client.get(f"/projects/{project}/flow", params={"selected": name}).text
+    post = re.search(r'hx-post="([^"]+/set/length_m[^"]*)"', page)[1].replace("&amp;", "&")
+    answer = client.post(post, data={"value": "777", "version": 1}, headers=PART)
+    assert answer.status_code == 200
+    assert 'value="777"' in answer.text
+
+
 def test_undo_redo_and_their_ends(client):
     edit(client, "W25", "length_m", "700")
     assert 'value="640"' in client.post("/projects/1/undo", params={"selected": "W25"}, data={}, headers=PART).text

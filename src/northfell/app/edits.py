@@ -23,7 +23,7 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
     value = read_typed(network, p, typed, title_of(element))
     shown = network.in_state(state)[element_id]
     old = getattr(shown, field)
-    if value == old:
+    if value == old and field not in element.assumed:  # the same value typed over an assumed one makes it one's own
         return Change("", ())
     title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + p.unit if p.unit else ''}"
     if p.in_state and state != NORMAL:

@@ -45,6 +45,9 @@ def plan(network: Network, sheet_name: str, at: str, text: str, selected: str = 
     if not text.strip():
         return made
     growth = _Growth(network, sheet_name, at, selected)
+    if at and at not in growth.places:
+        made.problems.append(f"{network.elements[at].name} does not stand on sheet {growth.sheet.name}. Select a bus on the sheet.")
+        return made
     for said in parse(text):
         try:
             growth.add(said, made)

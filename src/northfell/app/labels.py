@@ -24,18 +24,18 @@ def labels_of(network: Network, results: Results | None = None, only: tuple[str,
     results = results or Results(network)
     studies = {state: results.at(state).arc_flash() for state in network.state_names}
     made_on = made_on or date.today()
+    # a board that is out of service in one state is a location in another
+    located = {(one.bus_id, one.side): one for study in studies.values() for one in study.locations}
+    order = {bus_id: i for i, bus_id in enumerate(network.elements)}
     labels = []
-    for one in next(iter(studies.values())).locations:
-        key = (one.bus_id, one.side)
-        if only is None or key == only:
-            label = _label(network, studies, key, made_on)
-            if label is not None:
-                labels.append(label)
-            elif only is not None:
-                name = network.elements[one.bus_id].name
-                raise CannotRun(
-                    "arc_flash", [f"{name}, {one.side} side: there is no energy to print. {'; '.join(one.warnings) or 'It is not fed in any state.'}"]
-                )
+    for key in [only] if only else sorted(located, key=lambda k: (order[k[0]], k[1] == "line")):
+        label = _label(network, studies, key, made_on)
+        if label is not None:
+            labels.append(label)
+        elif only is not None:
+            why = "; ".join(located[only].warnings) if only in located else ""
+            told = f"{network.element(only[0]).name}, {only[1]} side: there is no energy to print. {why or 'It is not fed in any state.'}"
+            raise CannotRun("arc_flash", [told])
     return labels
 
 

@@ -11,6 +11,7 @@ from northfell.core.model.derived import Derived, derived_of
 from northfell.core.model.elements import Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
+from northfell.core.network import energised, topology_of
 from northfell.core.quantities import entry
 from northfell.web.figures import Figure, Section, figures_of
 from northfell.web.naming import Ends
@@ -61,8 +62,6 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
     order = ["Rating", "Impedance", "Construction", "Enclosure", "Protection", "Operation", "Connection", "Identity", "Notes"]
-    from northfell.core.network import energised, topology_of
-
     state = energised(network.in_state(view.state), topology_of(network.in_state(view.state)))
     return Card(
         element=element,

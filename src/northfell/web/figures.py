@@ -200,16 +200,15 @@ def _arc_flash(network: Network, results: Results, view: View, e: Element) -> li
     if e.electrode_configuration is None:
         return [Section("Arc flash", message="No enclosure data: choose the electrode configuration below to make this a location.")]
     location = study.location(e.id, view.side) or study.location(e.id, "load")
-    assert location is not None
+    if location is None:
+        return [Section("Arc flash", message="Out of service in this state."), _energy_by_state(network, results, e, view.side)]
     if location.worst is None:
         told = "; ".join(location.warnings) or "Not fed in this state."
         return [Section("Arc flash", message=told), _energy_by_state(network, results, e, location.side)]
-    return [*_location(study, view, network), _energy_by_state(network, results, e, location.side)]
+    return [*_location(study, location, network), _energy_by_state(network, results, e, location.side)]
 
 
-def _location(study: ArcFlash, view: View, network: Network) -> list[Section]:
-    location = study.location(view.selected, view.side) or study.location(view.selected, "load")
-    assert location is not None
+def _location(study: ArcFlash, location: Location, network: Network) -> list[Section]:
     assert location.worst is not None
     w, limits = location.worst, network.settings.limits
     severity = severity_of(w.energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or ""

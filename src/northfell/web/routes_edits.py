@@ -20,26 +20,26 @@ Version = Annotated[int, Form(ge=0)]
 Typed = Annotated[str, Form(max_length=10_000)]
 
 
-@router.post("/elements/{element_id}/set/{field}")
+@router.post("/elements/{element_id:path}/set/{field}")
 def set_field(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "") -> Response:
     """Set one parameter; what is refused stays in its field with the reason."""
     typed = {"field": field, "value": value}
     return _change(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value), typed)
 
 
-@router.post("/elements/{element_id}/operate")
+@router.post("/elements/{element_id:path}/operate")
 def operate(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
     """Open or close a switching device in the state shown."""
     return _change(request, db, view, version, lambda network: edits.operate(network, view.state, element_id))
 
 
-@router.post("/elements/{element_id}/remove")
+@router.post("/elements/{element_id:path}/remove")
 def remove(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
     """Delete an element from the network."""
     return _change(request, db, view, version, lambda network: edits.remove(network, element_id))
 
 
-@router.post("/elements/{element_id}/move")
+@router.post("/elements/{element_id:path}/move")
 def move(
     request: Request,
     db: Db,
@@ -64,7 +64,7 @@ def extend(request: Request, db: Db, view: Looking, version: Version, text: Type
     return _change(request, db, view.to(selected=made.at), version, lambda network: change)
 
 
-@router.post("/elements/{element_id}/typical")
+@router.post("/elements/{element_id:path}/typical")
 def typical(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
     """Fill what is missing with typical values."""
     return _change(request, db, view, version, lambda network: edits.fill_typical(network, element_id))
