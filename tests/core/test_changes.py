@@ -36,6 +36,14 @@ def test_inverse_takes_a_change_back_exactly(some, leaves):
     assert apply_change(back, forth)[0] == changed
 
 
+def test_a_state_gets_its_difference_back_though_normal_changed_with_it():
+    """Closed in Normal and opened in the state by one change: undone, the state still holds the tie closed."""
+    acts = (Switch(state="Normal", id="Q10", values={"closed": True}), Switch(state=TIE, id="Q10", values={"closed": False}))
+    changed, inverse = apply_change(DEMO, Change("", acts))
+    assert changed.state(TIE).differences["Q10"] == {"closed": False}
+    assert apply_change(changed, inverse)[0].state(TIE).differences["Q10"] == {"closed": True}
+
+
 def test_a_refused_act_refuses_the_whole():
     good, bad = Set(id="W25", values={"length_m": 1.0}), Set(id="W26", values={"length_m": -1.0})
     with pytest.raises(NetworkRefused, match="Cable W26: length_m is -1, accepted is a number, above 0 m"):

@@ -3,6 +3,7 @@
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from threading import Lock
 from typing import Any
 
 from northfell.core.errors import CannotRun, NoSolution
@@ -124,12 +125,14 @@ class ResultsCache:
     def __init__(self, most: int = 8) -> None:
         self._kept: OrderedDict[tuple[int, int], Results] = OrderedDict()
         self._most = most
+        self._lock = Lock()  # requests run side by side
 
     def of(self, project_id: int, version: int, network: Network) -> Results:
         key = (project_id, version)
-        if key not in self._kept:
-            self._kept[key] = Results(network)
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        self._kept.move_to_end(key)
-        return self._kept[key]
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = Results(network)
+                while len(self._kept) > self._most:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(key)
+            return self._kept[key]

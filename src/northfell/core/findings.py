@@ -102,17 +102,10 @@ def _asks(e: Element) -> bool:
 
 
 def _reactive_limits(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
-    base = flow.net.s_base_mva
-    for g, s in zip(flow.net.generators, flow.s_generator, strict=True):
-        q = float(s.imag) * base
-        if g.mode not in ("reference", "voltage") or math.isnan(q):
-            continue
-        for limit, beyond, word in ((g.q_max_mvar, 1, "more than"), (g.q_min_mvar, -1, "less than")):
-            if limit is not None and beyond * (q - limit) > 1e-6:
-                text = f"{title_of(g)} gives {figure(q)} Mvar to hold its voltage, {word} its limit of {figure(limit)} Mvar."
-                yield Finding(
-                    "load_flow", flow.net.state, g.id, g.name, "breach", text, q, limit, "Mvar", "Lower the voltage it holds, or its limit is not real."
-                )
+    for g, q, name, limit in flow.broken_limits():
+        word = "more than" if name == "q_max_mvar" else "less than"
+        text = f"{title_of(g)} gives {figure(q)} Mvar to hold its voltage, {word} its limit of {figure(limit)} Mvar."
+        yield Finding("load_flow", flow.net.state, g.id, g.name, "breach", text, q, limit, "Mvar", "Change the voltage it holds, or correct its limit.")
 
 
 def _energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:

@@ -26,16 +26,18 @@ class View:
     side: str = "load"
     tab: str = ""
 
-    @property
-    def query(self) -> str:
-        """The view without its path, for addresses of edits and figures."""
-        pairs = {"state": self.state, "sheet": self.sheet, "selected": self.selected, "side": self.side, "tab": self.tab, "stage": self.stage}
+    def _encoded(self, **more: str) -> str:
+        pairs = {"state": self.state, "sheet": self.sheet, "selected": self.selected, "side": self.side, "tab": self.tab, **more}
         return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
 
     @property
+    def query(self) -> str:
+        """The view without its path, for addresses of edits and figures."""
+        return self._encoded(stage=self.stage)
+
+    @property
     def url(self) -> str:
-        pairs = {"state": self.state, "sheet": self.sheet, "selected": self.selected, "side": self.side, "tab": self.tab}
-        query = urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
+        query = self._encoded()
         return f"/projects/{self.project_id}/{self.stage}" + (f"?{query}" if query else "")
 
     def to(self, **changes: str) -> "View":

@@ -72,6 +72,15 @@ class Switch(_Act):
     values: dict[str, Any]
 
 
+class Differ(_Act):
+    """Set exactly what an operating state holds of an element; how a switch act is taken back, whatever Normal holds by then."""
+
+    act: Literal["differ"] = "differ"
+    state: str
+    id: Reference
+    values: dict[str, Any]
+
+
 class PutStates(_Act):
     """Replace the list of operating states."""
 
@@ -86,7 +95,7 @@ class PutSettings(_Act):
     settings: ProjectSettings
 
 
-Act = Annotated[Add | Remove | Set | Connect | Move | Switch | PutStates | PutSettings, Field(discriminator="act")]
+Act = Annotated[Add | Remove | Set | Connect | Move | Switch | Differ | PutStates | PutSettings, Field(discriminator="act")]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
 
 
@@ -158,7 +167,7 @@ def _remove(draft: _Draft, act: Remove) -> Iterable[Any]:
     back: list[Any] = [Add(element=element.model_dump(), at=at)]
     for i, state in enumerate(draft.states):
         if act.id in state.differences:
-            back.append(Switch(state=state.name, id=act.id, values=state.differences[act.id]))
+            back.append(Differ(state=state.name, id=act.id, values=state.differences[act.id]))
             draft.states[i] = state.model_copy(update={"differences": {k: v for k, v in state.differences.items() if k != act.id}})
     for i, sheet in enumerate(draft.sheets):
         if act.id in sheet.placements:
@@ -210,14 +219,22 @@ def _switch(draft: _Draft, act: Switch) -> Iterable[Any]:
             raise NetworkRefused([InputRefused("field", field, "a field that an operating state may hold", where=title_of(element))])
     if act.state == NORMAL:
         return _set(draft, Set(id=act.id, values=act.values))
+    for state in draft.states:
+        if state.name == act.state:
+            new = {k: v for k, v in {**state.differences.get(act.id, {}), **act.values}.items() if v is not None}
+            new = {k: v for k, v in new.items() if v != getattr(element, k)}  # what equals Normal is no difference
+            return _differ(draft, Differ(state=act.state, id=act.id, values=new))
+    raise NotFound(f"There is no operating state “{act.state}” (any more).")
+
+
+def _differ(draft: _Draft, act: Differ) -> Iterable[Any]:
+    _element(draft, act.id)
     for i, state in enumerate(draft.states):
         if state.name == act.state:
             held = state.differences.get(act.id, {})
-            new = {k: v for k, v in {**held, **act.values}.items() if v is not None}
-            new = {k: v for k, v in new.items() if v != getattr(element, k)}  # what equals Normal is no difference
-            differences = {k: v for k, v in state.differences.items() if k != act.id} | ({act.id: new} if new else {})
+            differences = {k: v for k, v in state.differences.items() if k != act.id} | ({act.id: act.values} if act.values else {})
             draft.states[i] = state.model_copy(update={"differences": differences})
-            return [Switch(state=act.state, id=act.id, values={k: held.get(k) for k in act.values})]
+            return [Differ(state=act.state, id=act.id, values=held)]
     raise NotFound(f"There is no operating state “{act.state}” (any more).")
 
 
@@ -232,7 +249,7 @@ def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
 
 
 _DO: dict[type, Any] = {
-    Add: _add, Remove: _remove, Set: _set, Connect: _connect, Move: _move, Switch: _switch, PutStates: _put_states, PutSettings: _put_settings,
+    Add: _add, Remove: _remove, Set: _set, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states, PutSettings: _put_settings,
 }  # fmt: skip
 
 

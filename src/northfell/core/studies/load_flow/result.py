@@ -7,12 +7,15 @@ from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Breaker, Element, Fuse, Switch, Switching
+from northfell.core.model.elements import Breaker, Element, Fuse, Switch, Switching, SynchronousGenerator
+from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes
 from northfell.core.studies.load_flow.injections import load_power, motor_power
 from northfell.core.tables import Cell, Table, build
+
+LIMIT_SLACK_MVAR = 1e-6  # the iteration stops within this
 
 
 @dataclass(frozen=True)
@@ -35,7 +38,7 @@ class LoadFlow:
     settings: LoadFlowSettings
     iterations: int
     mismatch_mva: float
-    messages: tuple[str, ...]
+    notes: tuple[str, ...]  # on sources and the iteration
     v: Complexes  # (bus,) nan where not fed
     s_branch: Complexes  # (branch, end)
     s_load: Complexes  # (load,)
@@ -44,6 +47,24 @@ class LoadFlow:
     s_infeed: Complexes  # (infeed,) delivered
     s_generator: Complexes  # (generator,) delivered
     i_switch: Complexes  # (closed switch,) from the first terminal to the second
+
+    def broken_limits(self) -> list[tuple[SynchronousGenerator, float, str, float]]:
+        """Generators that hold a voltage beyond a reactive limit: generator, power given [Mvar], the limit's field and value."""
+        broken = []
+        for g, s in zip(self.net.generators, self.s_generator, strict=True):
+            q = float(s.imag) * self.net.s_base_mva
+            if g.mode in ("reference", "voltage"):
+                if g.q_max_mvar is not None and q > g.q_max_mvar + LIMIT_SLACK_MVAR:
+                    broken.append((g, q, "q_max_mvar", g.q_max_mvar))
+                if g.q_min_mvar is not None and q < g.q_min_mvar - LIMIT_SLACK_MVAR:
+                    broken.append((g, q, "q_min_mvar", g.q_min_mvar))
+        return broken
+
+    @property
+    def messages(self) -> tuple[str, ...]:
+        """What is worth knowing beside the tables."""
+        told = [f"{title_of(g)} would have to give {q:.4g} Mvar to hold its voltage; {name} is {limit:g}." for g, q, name, limit in self.broken_limits()]
+        return (*self.notes, *told)
 
     @cached_property
     def terminal_power(self) -> dict[str, list[complex]]:

@@ -242,7 +242,6 @@ def _result(
     messages = list(sources.messages)
     if outcome.halvings:
         messages.append(f"{outcome.halvings} Newton steps had to be shortened.")
-    messages += _limits_broken(net, s_generator)
 
     into_bus = np.zeros((len(v), 1), complex)  # currents that elements bring into each bus
     for elements, s in ((net.loads, s_load), (net.motors, s_motor), (net.shunts, s_shunt), (net.infeeds, -s_infeed), (net.generators, -s_generator)):
@@ -253,7 +252,7 @@ def _result(
         np.add.at(into_bus[:, 0], ends[:, side], -np.nan_to_num(i_branch[:, side]))
     i_switch = switch_currents(net.topology, into_bus)[:, 0]
     return LoadFlow(
-        net=net, settings=settings, iterations=outcome.iterations, mismatch_mva=outcome.mismatch_pu * net.s_base_mva, messages=tuple(messages),
+        net=net, settings=settings, iterations=outcome.iterations, mismatch_mva=outcome.mismatch_pu * net.s_base_mva, notes=tuple(messages),
         v=v, s_branch=s_branch, s_load=s_load, s_motor=s_motor, s_shunt=s_shunt, s_infeed=s_infeed, s_generator=s_generator, i_switch=i_switch,
     )  # fmt: skip
 
@@ -295,16 +294,3 @@ def _shares(net: Compiled, sharing: list[int]) -> list[float]:
     """How generators on one bus share its reactive power: by their range where all have one, else equally."""
     spans = [g.q_max_mvar - g.q_min_mvar if g.q_max_mvar is not None and g.q_min_mvar is not None else 0.0 for g in (net.generators[i] for i in sharing)]
     return [s / sum(spans) for s in spans] if all(s > 0 for s in spans) else [1 / len(sharing)] * len(sharing)
-
-
-def _limits_broken(net: Compiled, s_generator: Complexes) -> list[str]:
-    told = []
-    for g, s in zip(net.generators, s_generator, strict=True):
-        q = float(s.imag) * net.s_base_mva
-        slack = 1e-6
-        if g.mode in ("reference", "voltage"):
-            if g.q_max_mvar is not None and q > g.q_max_mvar + slack:
-                told.append(f"{title_of(g)} would have to give {q:.4g} Mvar to hold its voltage; q_max_mvar is {g.q_max_mvar:g}.")
-            if g.q_min_mvar is not None and q < g.q_min_mvar - slack:
-                told.append(f"{title_of(g)} would have to give {q:.4g} Mvar to hold its voltage; q_min_mvar is {g.q_min_mvar:g}.")
-    return told
