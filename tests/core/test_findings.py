@@ -45,7 +45,7 @@ def test_voltage_names_kv_and_direction():
 
 def test_load_without_supply_and_one_that_asks_for_nothing():
     found = findings([BUS_A, BUS_B, BUS_C, INFEED, CABLE, {**LOAD, "bus": "C"}, {**LOAD, "name": "E0", "bus": "C", "load_factor": 0.0}])
-    assert one(found, "load_flow", "E").text == "Static load E is not fed."
+    assert one(found, "load_flow", "E").text == "Load E is not fed."
     assert not any(f.element == "E0" and f.study == "load_flow" for f in found)
 
 

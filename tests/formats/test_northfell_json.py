@@ -9,6 +9,7 @@ from tests.core.random_networks import networks
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.demo import skerrow_water
+from northfell.core.model.elements import KINDS
 from northfell.formats import northfell_json
 
 DEMO = json.loads(northfell_json.write(skerrow_water()))
@@ -94,5 +95,5 @@ def test_schema_holds_units_and_every_kind():
     assert cable["length_m"]["x-unit"] == "m"
     assert cable["length_m"]["x-needed-for"] == ["load_flow", "short_circuit", "arc_flash"]
     assert "id" not in cable
-    assert len(schema["properties"]["elements"]["items"]["oneOf"]) == 14
+    assert len(schema["properties"]["elements"]["items"]["oneOf"]) == len(KINDS)
     assert schema["$defs"]["Relay"]["properties"]["curve"]["anyOf"][0]["enum"][0] == "IEC_SI"

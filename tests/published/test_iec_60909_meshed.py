@@ -1,8 +1,7 @@
 """The meshed network of IEC TR 60909-4: initial three-phase currents at the first four fault places, to all printed digits.
 
-Power-station units and three-winding transformers are no element kinds yet. With the tertiary open, a three-winding transformer is
-the two-winding one of its high and medium side. A unit is one impedance behind its terminal, which an infeed of that impedance
-stands for: its factors KS and KSO are formed here by the standard's equations.
+Power-station units are no element kind yet: a unit is one impedance behind its terminal, which an infeed of that impedance stands
+for; its factors KS and KSO are formed here by the standard's equations.
 """
 
 import json
@@ -42,8 +41,7 @@ def unit_impedance(g: dict) -> complex:
 
 @pytest.fixture(scope="module")
 def faults():
-    left_out = {"8", "H"}  # the open tertiary terminals
-    elements = [{"kind": "bus", "name": n, "v_nominal_kv": float(kv)} for n, kv in GIVEN["buses_kV"].items() if n not in left_out]
+    elements = [{"kind": "bus", "name": n, "v_nominal_kv": float(kv)} for n, kv in GIVEN["buses_kV"].items()]
     for q in GIVEN["feeders"]:
         elements.append(
             {"kind": "infeed", "name": q["id"], "bus": q["bus"], "ik_max_ka": float(q["Ikss_kA"]), "ik_min_ka": float(q["Ikss_kA"]), "r_over_x": q["R_X"]}
@@ -63,18 +61,17 @@ def faults():
             }
         )
     for t in GIVEN["transformers_3w"]:
+        hv, mv, lv = t["buses"]
+        sides = {"hv_mv": "HVMV", "hv_lv": "HVLV", "mv_lv": "MVLV"}
         elements.append(
             {
-                "kind": "transformer",
+                "kind": "three_winding_transformer",
                 "name": t["id"],
-                "hv_bus": t["buses"][0],
-                "lv_bus": t["buses"][1],
-                "v_hv_kv": float(t["UrHV_kV"]),
-                "v_lv_kv": float(t["UrMV_kV"]),
-                "s_rated_mva": float(t["S_HVMV_MVA"]),
-                "uk_pct": float(t["uk_HVMV_pct"]),
-                "ur_pct": t["uR_HVMV_pct"],
-                "vector_group": "YNyn0",
+                **{"hv_bus": hv, "mv_bus": mv, "lv_bus": lv, "vector_group": t["group"]},
+                **{f"v_{side.lower()}_kv": float(t[f"Ur{side}_kV"]) for side in ("HV", "MV", "LV")},
+                **{"s_hv_mva": 350.0, "s_mv_mva": 350.0, "s_lv_mva": 50.0},  # the pairs' powers are the smaller of the two
+                **{f"uk_{ours}_pct": float(t[f"uk_{theirs}_pct"]) for ours, theirs in sides.items()},
+                **{f"ur_{ours}_pct": t[f"uR_{theirs}_pct"] for ours, theirs in sides.items()},
             }
         )
     for t in GIVEN["transformers_2w"]:

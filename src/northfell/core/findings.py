@@ -55,7 +55,7 @@ def missing_findings(lacking: Iterable[Missing], study: str, state: str) -> list
 
 def _loading(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     for e in flow.net.elements.values():
-        if len(e.TERMINALS) != 2 or not flow.net.topology.live[e.id]:
+        if len(e.TERMINALS) < 2 or not flow.net.topology.live[e.id]:
             continue
         one = flow.loading(e)
         if one.pct is None or one.rating is None:

@@ -8,7 +8,7 @@ from northfell.app.studies import Results
 from northfell.core.findings import Finding
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.derived import Derived, derived_of
-from northfell.core.model.elements import Element, Relay, Switching
+from northfell.core.model.elements import Changeover, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
 from northfell.core.network import energised, topology_of
@@ -61,7 +61,7 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
     sections: dict[str, list[FieldShown]] = {}
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
-    order = ["Rating", "Impedance", "Construction", "Enclosure", "Protection", "Operation", "Connection", "Identity", "Notes"]
+    order = ["Rating", "Impedance", "Earthing", "Construction", "Enclosure", "Protection", "Operation", "Connection", "Identity", "Notes"]
     state = energised(network.in_state(view.state), topology_of(network.in_state(view.state)))
     return Card(
         element=element,
@@ -73,10 +73,17 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
         missing_for=sorted({study.replace("_", " ") for study in lacking.values()}),
         can_fill=any(p.typical and p.name in lacking for p in parameters_of(type(element))),
-        operable=("Open" if element.closed else "Close") if isinstance(element, Switching) else "",
+        operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
         energised=state.get(element.id, True),
     )
+
+
+def _operable(element: Element) -> str:
+    """What operating a switching device would do."""
+    if isinstance(element, Changeover):
+        return f"Change over to {'second' if element.position == 'first' else 'first'} side"
+    return ("Open" if element.closed else "Close") if isinstance(element, Switching) else ""
 
 
 def _trips(network: Network, element: Element) -> str:

@@ -109,7 +109,7 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
         if one.pct is not None:
             severity = severity_of(one.pct, limits.loading_close_pct, limits.loading_breach_pct) or ""
             found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, note=f"of {one.rating:g} {one.unit}, {one.basis}"))
-    sign = -1 if e.kind in ("infeed", "synchronous_generator") else 1
+    sign = -1 if e.kind in ("infeed", "synchronous_generator", "inverter") else 1
     s = sign * power[0]
     sides = ["first side", "second side"] if e.TERMINALS[0] == "from_bus" else ["high side", "low side"]
     where = f", {sides[0]}" if len(e.TERMINALS) == 2 else ""

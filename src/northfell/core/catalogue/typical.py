@@ -7,7 +7,7 @@ from typing import Any, cast
 
 from northfell.core.catalogue import tables
 from northfell.core.model.completeness import needed
-from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, SynchronousGenerator, Transformer  # fmt: skip
+from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, Line, SynchronousGenerator, SynchronousMotor, Transformer  # fmt: skip
 from northfell.core.model.parameters import STUDIES, parameter
 
 IEC = "IEC 60909-0:2016"
@@ -60,10 +60,14 @@ def _generator_power_factor(elements: Mapping[str, Element], e: Element, field: 
 
 
 def _generator_resistance(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
-    g = cast(SynchronousGenerator, e)
-    if g.s_rated_mva is None or g.v_rated_kv is None or g.xd2_pct is None:
+    g = cast(SynchronousGenerator | SynchronousMotor, e)
+    if isinstance(g, SynchronousMotor):
+        s = (g.p_rated_kw or 0) / 1000 / ((g.efficiency_pct or 100) / 100) / (g.power_factor or 1)
+    else:
+        s = g.s_rated_mva or 0
+    if not s or g.v_rated_kv is None or g.xd2_pct is None:
         return None
-    x = g.xd2_pct / 100 * g.v_rated_kv**2 / g.s_rated_mva
+    x = g.xd2_pct / 100 * g.v_rated_kv**2 / s
     return Typical(float(f"{0.02 * x:.3g}"), "2 % of X″d, typical of the true stator resistance (unverified)")
 
 
@@ -106,8 +110,10 @@ def _conductor_x(elements: Mapping[str, Element], e: Element, field: str) -> Typ
 
 
 def _end_temperature(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
-    if not isinstance(e, Cable):
+    if isinstance(e, Line):
         return Typical(80.0, "bare overhead conductors, 70 to 80 °C at the end of a fault")
+    if not isinstance(e, Cable):
+        return None
     t = {"PVC": 160.0, "XLPE": 250.0, "EPR": 250.0}.get(e.insulation or "")
     return Typical(t, f"limit of {e.insulation} insulation at the end of a fault") if t else None
 
@@ -148,6 +154,42 @@ def _motor_r_over_x(elements: Mapping[str, Element], e: Element, field: str) -> 
     return Typical(0.10 if large else 0.15, f"{IEC}, medium-voltage motors {'from' if large else 'below'} 1 MW per pair of poles")
 
 
+def _inverter_ik(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(1.2, "usual current limit of inverters, 1.1 to 1.3 times rated (unverified)")
+
+
+def _reactor_r_over_x(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.03, "usual of air-core reactors (unverified)")
+
+
+def _auto_group(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical("YNa0", "usual for autotransformers (unverified)")
+
+
+def _three_winding_group(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical("YNyn0d5", "usual for network transformers with a tertiary (unverified)")
+
+
+def _three_winding_ur(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    pair = field.removeprefix("ur_").removesuffix("_pct")
+    uk = getattr(e, f"uk_{pair}_pct")
+    powers = [getattr(e, f"s_{side}_mva") for side in pair.split("_")]
+    row = tables.transformer_typical(min(powers) * 1000) if all(powers) else None
+    return Typical(float(f"{uk / math.sqrt(1 + row[1] ** 2):.3g}"), f"from typical X/R {row[1]:g} of liquid-filled transformers (unverified)") if row and uk else None
+
+
+def _synchronous_efficiency(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(95.0, "usual of synchronous motors (unverified)")
+
+
+def _synchronous_power_factor(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.9, "usual of synchronous motors, overexcited (unverified)")
+
+
+def _synchronous_xd2(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(15.0, "synchronous motors of 2 to 6 poles, typical table (unverified)")
+
+
 _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] = {
     "infeed_r_over_x": _infeed_r_over_x,
     "enclosure": _enclosure,
@@ -165,4 +207,12 @@ _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] =
     "motor_power_factor": _motor_power_factor,
     "motor_ilr": _motor_ilr,
     "motor_r_over_x": _motor_r_over_x,
+    "inverter_ik": _inverter_ik,
+    "reactor_r_over_x": _reactor_r_over_x,
+    "auto_vector_group": _auto_group,
+    "three_winding_group": _three_winding_group,
+    "three_winding_ur": _three_winding_ur,
+    "synchronous_motor_efficiency": _synchronous_efficiency,
+    "synchronous_motor_power_factor": _synchronous_power_factor,
+    "synchronous_motor_xd2": _synchronous_xd2,
 }

@@ -31,8 +31,12 @@ class Placement(_Record):
 
     x: float
     y: float
-    turn: int = Field(default=0, ge=0, le=3)  # quarter turns clockwise
+    turn: int = Field(default=0, ge=0, le=3)  # quarter turns: an odd one lays the symbol across, 2 and 3 turn it away from its buses
     width: float = Field(default=0.0, ge=0, le=10000)  # of a bus drawn as a bar
+    flip: bool = False  # its words stand on the other side
+    tag_x: float = Field(default=0.0, ge=-1000, le=1000)  # how far its words were dragged from where they would stand
+    tag_y: float = Field(default=0.0, ge=-1000, le=1000)
+    schedule: bool = False  # a board whose ways are kept as a schedule inside its symbol
 
 
 class Sheet(_Record):
@@ -116,7 +120,7 @@ def element_from(raw: Any, where: str = "") -> Element:
 def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: Any, where: str) -> list[InputRefused]:
     """A validation error as refusals in the words of the declarations."""
     found: list[InputRefused] = []
-    for one in error.errors(include_url=False, include_context=False):
+    for one in error.errors(include_url=False):
         path = [part for part in one["loc"] if not (isinstance(part, str) and part in KINDS)]
         field = str(path[0]) if path else "kind"
         declared, inner, got = model, raw, one["input"]
@@ -127,7 +131,10 @@ def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: An
                 declared, field = nested, str(path[step + 1])
             inner = inner.get(part) if isinstance(inner, dict) else None
         p = parameter(declared, field) if declared else None
-        if one["type"] == "extra_forbidden":
+        told = one.get("ctx", {}).get("error")
+        if isinstance(told, InputRefused):
+            found.append(told.at(where))
+        elif one["type"] == "extra_forbidden":
             accepted, got = "one of " + ", ".join(declared.model_fields if declared else []), field
             found.append(InputRefused("field", got, accepted, where=where))
         elif one["type"].startswith("union_tag"):

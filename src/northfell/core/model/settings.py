@@ -1,6 +1,6 @@
 """What a project sets for its studies. Each default stands beside its reason."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -59,6 +59,12 @@ class ArcFlashSettings(Settings):
     max_exposure_s: float = param(2.0, label="Longest exposure", unit="s", gt=0, le=60, section="Arc flash", meaning="Used by the two-second rule.")
 
 
+class DrawingSettings(Settings):
+    symbols: Literal["IEC 60617", "IEEE 315"] = param(
+        "IEC 60617", label="Symbols", section="Drawing", meaning="The standard after which symbols are drawn, on every sheet."
+    )
+
+
 class ProjectSettings(Settings):
     """All settings of a project."""
 
@@ -69,3 +75,5 @@ class ProjectSettings(Settings):
     load_flow: LoadFlowSettings = Field(default_factory=LoadFlowSettings)
     short_circuit: ShortCircuitSettings = Field(default_factory=ShortCircuitSettings)
     arc_flash: ArcFlashSettings = Field(default_factory=ArcFlashSettings)
+    drawing: DrawingSettings = Field(default_factory=DrawingSettings)
+    name_starts: dict[str, Annotated[str, Field(max_length=20)]] = Field(default_factory=dict)  # kind -> how its default names begin, where changed

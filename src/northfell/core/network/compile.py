@@ -7,7 +7,8 @@ hold elements that are themselves given in per unit.
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import cast
+from functools import cached_property
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,18 +16,22 @@ from numpy.typing import NDArray
 from northfell.core.errors import CannotRun
 from northfell.core.model.elements import (
     Bus,
+    Compensation,
     Conductor,
     Element,
     EquivalentBranch,
     InductionMotor,
     Infeed,
-    Load,
-    Shunt,
+    Inverter,
+    SeriesReactor,
+    StaticLoad,
     SynchronousGenerator,
+    SynchronousMotor,
+    ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
 from northfell.core.model.network import Network, title_of
-from northfell.core.network.impedance import transformer_per_unit
+from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
 from northfell.core.network.topology import Ints, Topology, topology_of
 
 Floats = NDArray[np.float64]
@@ -37,9 +42,13 @@ ALPHA_PER_K = 0.004  # of copper, aluminium and alloy lines; IEC 60909-0:2016, r
 
 @dataclass(frozen=True)
 class Branches:
-    """Series branches in service: z = r + jx stands behind the ratio, which acts at the first end. All per unit unless named."""
+    """Series branches in service: z = r + jx stands behind the ratio, which acts at the first end. All per unit unless named.
+
+    A three-winding transformer is three of them, between its terminals; they bear the same id.
+    """
 
     ids: tuple[str, ...]
+    terminals: Ints  # (branch, 2) positions of the element's terminals at the two ends
     from_bus: Ints  # (branch,)
     to_bus: Ints
     r_flow: Floats  # at operating temperature
@@ -56,6 +65,16 @@ class Branches:
 
 
 @dataclass(frozen=True)
+class Windings:
+    """A three-winding transformer among the branches."""
+
+    rows: tuple[int, int, int]  # its branches AB, AC, BC
+    pairs: tuple[complex, complex, complex]  # impedances by pair on its rated voltages and the power base
+    x_rated: tuple[float, float, float]  # reactance of each pair on the pair's own power
+    scale: tuple[float, float, float]  # from rated voltage to the base of each branch's second end
+
+
+@dataclass(frozen=True)
 class Compiled:
     """A network in one state, as arrays. Lists of elements are those in service, in the order of the network."""
 
@@ -67,12 +86,25 @@ class Compiled:
     s_base_mva: float
     v_nominal_kv: Floats  # (bus,), nan where unknown
     branches: Branches
+    windings: tuple[Windings, ...]
     infeeds: tuple[Infeed, ...]
     generators: tuple[SynchronousGenerator, ...]
-    motors: tuple[InductionMotor, ...]
-    loads: tuple[Load, ...]
-    shunts: tuple[Shunt, ...]
+    inverters: tuple[Inverter, ...]
+    induction_motors: tuple[InductionMotor, ...]
+    synchronous_motors: tuple[SynchronousMotor, ...]
+    loads: tuple[StaticLoad, ...]
+    shunts: tuple[Compensation, ...]
     _found: dict[int, tuple[Sequence[Element], Ints]] = field(default_factory=dict, repr=False, compare=False)
+
+    @cached_property
+    def machines(self) -> tuple[SynchronousGenerator | Inverter, ...]:
+        """What delivers power by set points: generators, then inverters."""
+        return (*self.generators, *self.inverters)
+
+    @cached_property
+    def motors(self) -> tuple[InductionMotor | SynchronousMotor, ...]:
+        """Motors of both kinds."""
+        return (*self.induction_motors, *self.synchronous_motors)
 
     def bus_of(self, elements: Sequence[Element]) -> Ints:
         """Bus index of one-terminal elements; found once for each of the groups above."""
@@ -115,6 +147,11 @@ def compile_network(network: Network, state: str, study: str = "load_flow") -> C
     buses = [cast(Bus, elements[b]) for b in topology.bus_ids]
     live = [e for e in elements.values() if topology.live[e.id]]
     v_kv = _nominal_voltages(elements, topology, numbers(buses, "v_nominal_kv"), study)
+    branches, windings = _branches(live, topology, v_kv, network.settings.s_base_mva, network.settings.frequency_hz, study)
+
+    def those(kind: Any) -> Any:
+        return tuple(e for e in live if isinstance(e, kind))
+
     return Compiled(
         state=state,
         network=network,
@@ -123,12 +160,15 @@ def compile_network(network: Network, state: str, study: str = "load_flow") -> C
         frequency_hz=network.settings.frequency_hz,
         s_base_mva=network.settings.s_base_mva,
         v_nominal_kv=v_kv,
-        branches=_branches(live, topology, v_kv, network.settings.s_base_mva, network.settings.frequency_hz, study),
-        infeeds=tuple(e for e in live if isinstance(e, Infeed)),
-        generators=tuple(e for e in live if isinstance(e, SynchronousGenerator)),
-        motors=tuple(e for e in live if isinstance(e, InductionMotor)),
-        loads=tuple(e for e in live if isinstance(e, Load)),
-        shunts=tuple(e for e in live if isinstance(e, Shunt)),
+        branches=branches,
+        windings=windings,
+        infeeds=those(Infeed),
+        generators=those(SynchronousGenerator),
+        inverters=those(Inverter),
+        induction_motors=those(InductionMotor),
+        synchronous_motors=those(SynchronousMotor),
+        loads=those(StaticLoad),
+        shunts=those(Compensation),
     )
 
 
@@ -151,54 +191,72 @@ def _nominal_voltages(elements: dict[str, Element], topology: Topology, v_kv: Fl
     return np.where(np.isnan(v_kv) & (nodes >= 0), of_node[nodes] if len(of_node) else v_kv, v_kv)
 
 
-def _branches(live: list[Element], topology: Topology, v_kv: Floats, s_base: float, f_hz: float, study: str) -> Branches:
+def _branches(
+    live: list[Element], topology: Topology, v_kv: Floats, s_base: float, f_hz: float, study: str
+) -> tuple[Branches, tuple[Windings, ...]]:  # fmt: skip
     reasons: list[str] = []
-    rows = []
+    rows: list[tuple[Any, ...]] = []
+    windings: list[Windings] = []
     for e in live:
-        if isinstance(e, Conductor | Transformer | EquivalentBranch):
-            a, b = (topology.bus_index[bus] for bus in e.buses)
-            if not isinstance(e, EquivalentBranch) and (unknown := [i for i in (a, b) if math.isnan(v_kv[i])]):
-                name = title_of(e)
-                reasons += [f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it." for i in unknown]
-                continue
-            if isinstance(e, Conductor) and abs(v_kv[a] - v_kv[b]) > 1e-3 * v_kv[a]:
-                reasons.append(f"{title_of(e)} joins buses of {v_kv[a]:g} kV and {v_kv[b]:g} kV: v_nominal_kv must be the same at both ends.")
-                continue
-            if isinstance(e, Transformer) and (contradiction := _contradiction(e) or _off_its_bus(e, v_kv[a], v_kv[b])):
-                reasons.append(contradiction)
-                continue
-            rows.append((e.id, a, b, *_branch(e, v_kv[a], v_kv[b], s_base, f_hz)))
-            if rows[-1][6] == 0 and rows[-1][3] == 0:
+        if not isinstance(e, Conductor | Transformer | EquivalentBranch | SeriesReactor | ThreeWindingTransformer):
+            continue
+        at = [topology.bus_index[bus] for bus in e.buses]
+        v = [float(v_kv[i]) for i in at]
+        if not isinstance(e, EquivalentBranch) and (unknown := [i for i in at if math.isnan(v_kv[i])]):
+            name = title_of(e)
+            reasons += [f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it." for i in unknown]
+        elif isinstance(e, Conductor | SeriesReactor) and abs(v[0] - v[1]) > 1e-3 * v[0]:
+            reasons.append(f"{title_of(e)} joins buses of {v[0]:g} kV and {v[1]:g} kV: v_nominal_kv must be the same at both ends.")
+        elif contradiction := _contradiction(e, v):
+            reasons.append(contradiction)
+        elif isinstance(e, ThreeWindingTransformer):
+            made, windings_of_it = _three_branches(e, at, v, s_base, len(rows))
+            rows += made
+            windings.append(windings_of_it)
+        else:
+            rows.append((e.id, 0, 1, at[0], at[1], *_branch(e, v[0], v[1], s_base, f_hz)))
+            if rows[-1][8] == 0 and rows[-1][5] == 0:
                 reasons.append(f"{title_of(e)} has neither resistance nor reactance. Enter one, or draw a closed switch.")
     if reasons:
         raise CannotRun(study, reasons)
-    columns = list(zip(*rows, strict=True)) if rows else [()] * 14
+    columns = list(zip(*rows, strict=True)) if rows else [()] * 16
 
     def real(i: int) -> Floats:
         return np.array(columns[i], float)
 
-    return Branches(
-        ids=tuple(columns[0]), from_bus=np.array(columns[1], np.intp), to_bus=np.array(columns[2], np.intp),
-        r_flow=real(3), r_cold=real(4), r_hot=real(5), x=real(6), g=real(7), b=real(8),
-        ratio=np.array(columns[9], complex), ratio_main=np.array(columns[10], complex),
-        x_rated=real(11), rating=real(12), rating_is_a=np.array(columns[13], bool),
+    branches = Branches(
+        ids=tuple(columns[0]), terminals=np.array([columns[1], columns[2]], np.intp).T, from_bus=np.array(columns[3], np.intp),
+        to_bus=np.array(columns[4], np.intp), r_flow=real(5), r_cold=real(6), r_hot=real(7), x=real(8), g=real(9), b=real(10),
+        ratio=np.array(columns[11], complex), ratio_main=np.array(columns[12], complex),
+        x_rated=real(13), rating=real(14), rating_is_a=np.array(columns[15], bool),
     )  # fmt: skip
+    return branches, tuple(windings)
 
 
-def _contradiction(e: Transformer) -> str:
-    """Nameplate values that cannot hold together, in words; empty if they can."""
-    r, _ = transformer_per_unit(e)
-    if r > _number(e.uk_pct) / 100:
-        return f"{title_of(e)}: its losses give a resistive part of {r:.3%}, more than uk_pct {e.uk_pct:g} %. Accepted is at most uk_pct."
-    no_load_pct = (e.no_load_loss_kw or 0) / 10 / _number(e.s_rated_mva)
+def _contradiction(e: Element, v: list[float]) -> str:
+    """Values that cannot hold together or cannot belong to their buses, in words; empty if they can."""
+    if isinstance(e, ThreeWindingTransformer):
+        for pair in ("hv_mv", "hv_lv", "mv_lv"):
+            uk, ur = _number(getattr(e, f"uk_{pair}_pct")), _number(getattr(e, f"ur_{pair}_pct"))
+            if ur > uk:
+                return f"{title_of(e)}: ur_{pair}_pct is {ur:g}, accepted is at most uk_{pair}_pct, {uk:g} %."
+    elif isinstance(e, Transformer):
+        r, _ = transformer_per_unit(e)
+        if r > _number(e.uk_pct) / 100:
+            return f"{title_of(e)}: its losses give a resistive part of {r:.3%}, more than uk_pct {e.uk_pct:g} %. Accepted is at most uk_pct."
+    else:
+        return ""
+    no_load_pct = (e.no_load_loss_kw or 0) / 10 / _number(e.s_hv_mva if isinstance(e, ThreeWindingTransformer) else e.s_rated_mva)
     if e.no_load_current_pct is not None and no_load_pct > e.no_load_current_pct:
         return f"{title_of(e)}: no_load_loss_kw alone asks for {no_load_pct:.3g} % of current, more than no_load_current_pct {e.no_load_current_pct:g} %."
-    return ""
+    return _off_its_bus(e, v)
 
 
-def _off_its_bus(e: Transformer, v_hv: float, v_lv: float) -> str:
-    """A rated voltage that cannot belong to its bus, in words; empty if both can. A wrong unit or swapped sides show here."""
-    for name, rated, nominal in (("v_hv_kv", _number(e.v_hv_kv), v_hv), ("v_lv_kv", _number(e.v_lv_kv), v_lv)):
+def _off_its_bus(e: Element, v: list[float]) -> str:
+    """A rated voltage that cannot belong to its bus, in words; empty if all can. A wrong unit or swapped sides show here."""
+    for terminal, nominal in zip(e.TERMINALS, v, strict=True):
+        name = f"v_{terminal.removesuffix('_bus')}_kv"
+        rated = _number(getattr(e, name))
         if abs(rated / nominal - 1) > FARTHEST_FROM_NOMINAL:
             return (
                 f"{title_of(e)}: {name} is {rated:g}, accepted is within {FARTHEST_FROM_NOMINAL:.0%} of the {nominal:g} kV of its bus. "
@@ -215,7 +273,7 @@ def _number(value: float | None) -> float:
     return math.nan if value is None else value
 
 
-def _branch(e: Conductor | Transformer | EquivalentBranch, v_a: float, v_b: float, s_base: float, f_hz: float) -> tuple:
+def _branch(e: Conductor | Transformer | EquivalentBranch | SeriesReactor, v_a: float, v_b: float, s_base: float, f_hz: float) -> tuple:
     """r_flow, r_cold, r_hot, x, g, b, ratio, ratio_main, x_rated, rating, rating_is_a of one branch."""
     if isinstance(e, EquivalentBranch):
         k = s_base / e.s_base_mva
@@ -224,6 +282,9 @@ def _branch(e: Conductor | Transformer | EquivalentBranch, v_a: float, v_b: floa
         return r, r, r, e.x_pu * k, 0.0, e.b_pu / k, ratio, ratio, math.nan, _number(e.s_rated_mva), False
     if isinstance(e, Transformer):
         return _transformer(e, v_a, v_b, s_base)
+    if isinstance(e, SeriesReactor):
+        z = reactor_ohm(v_a, _number(e.uk_pct), _number(e.i_rated_a), _number(e.r_over_x)) / (v_a**2 / s_base)
+        return z.real, z.real, z.real, z.imag, 0.0, 0.0, 1.0, 1.0, math.nan, _number(e.i_rated_a), True
     km = _number(e.length_m) / 1000
     z_base = v_a**2 / s_base
     r_20 = _number(e.r_ohm_per_km) * km / e.parallel / z_base
@@ -244,6 +305,29 @@ def _transformer(e: Transformer, v_hv: float, v_lv: float, s_base: float) -> tup
     g = (e.no_load_loss_kw or 0.0) / 1000 / s * y_base
     i0 = y_base * e.no_load_current_pct / 100 if e.no_load_current_pct is not None else g
     b = -math.sqrt(i0**2 - g**2)
-    clock = int((e.vector_group or "0").lstrip("DYNZdynz") or 0)
+    clock = int((e.vector_group or "0").lstrip("DYNZadynz") or 0)
     main = (_number(e.v_hv_kv) / v_hv) / (_number(e.v_lv_kv) / v_lv) * np.exp(1j * math.radians(30 * clock))
     return r, r, r, x, g, b, main * (1 + e.tap_pct / 100), main, x_own, s * e.parallel, False
+
+
+def _three_branches(e: ThreeWindingTransformer, at: list[int], v: list[float], s_base: float, row: int) -> tuple[list[tuple[Any, ...]], Windings]:
+    """The three branches between the terminals of a three-winding transformer; its magnetising branch stands on the first."""
+    sides = ("hv", "mv", "lv")
+    off = [_number(getattr(e, f"v_{side}_kv")) / nominal for side, nominal in zip(sides, v, strict=True)]  # rated over nominal voltage
+    s = [_number(getattr(e, f"s_{side}_mva")) for side in sides]
+    clock = (0, *e.clocks)
+    places = ((0, 1), (0, 2), (1, 2))
+    pairs = pair_impedances(e, s_base)
+    y_base = s[0] / s_base / off[1] ** 2
+    g = (e.no_load_loss_kw or 0.0) / 1000 / s[0] * y_base
+    i0 = y_base * e.no_load_current_pct / 100 if e.no_load_current_pct is not None else g
+    rows: list[tuple[Any, ...]] = []
+    for (a, b), z in zip(places, delta_of_pairs(*pairs), strict=True):
+        z_b = z * off[b] ** 2
+        main = off[a] / off[b] * np.exp(1j * math.radians(30 * (clock[b] - clock[a])))
+        ratio = main * (1 + e.tap_pct / 100) if a == 0 else main
+        magnetising = (g, -math.sqrt(i0**2 - g**2)) if (a, b) == (0, 1) else (0.0, 0.0)
+        rows.append((e.id, a, b, at[a], at[b], z_b.real, z_b.real, z_b.real, z_b.imag, *magnetising, ratio, main, math.nan, math.nan, False))
+    x_rated = [float(z.imag) * min(s[a], s[b]) / s_base for (a, b), z in zip(places, pairs, strict=True)]
+    windings = Windings((row, row + 1, row + 2), pairs, (x_rated[0], x_rated[1], x_rated[2]), (off[1] ** 2, off[2] ** 2, off[2] ** 2))
+    return rows, windings

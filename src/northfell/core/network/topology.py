@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from northfell.core.model.elements import Bus, Element, Infeed, Switching, SynchronousGenerator
+from northfell.core.model.elements import Bus, Changeover, Element, Switching
 
 Ints = NDArray[np.intp]
 
@@ -30,6 +30,7 @@ class Topology:
     closed_ids: tuple[str, ...]  # closed switching devices in service
     closed_from: Ints  # (closed,) bus
     closed_to: Ints  # (closed,) bus
+    closed_terminals: Ints  # (closed, 2) positions of the terminals it joins
     live: Mapping[str, bool]  # element id -> in service, as are all its buses
 
     def fed_bus(self, bus: int) -> bool:
@@ -44,18 +45,20 @@ def topology_of(elements: Mapping[str, Element]) -> Topology:
     bus_up = {bus_id: elements[bus_id].in_service for bus_id in bus_ids}
     live = {e.id: e.in_service and all(bus_up[b] for b in e.buses) for e in elements.values()}
 
-    closed = [e for e in elements.values() if isinstance(e, Switching) and live[e.id] and e.closed]
-    closed_from, closed_to = _ends(closed, index)
+    closed = [e for e in elements.values() if e.joined and live[e.id]]
+    closed_terminals = np.array([e.joined for e in closed], np.intp).reshape(-1, 2)
+    ends = [(e.buses[a], e.buses[b]) for e, (a, b) in zip(closed, closed_terminals.tolist(), strict=True)]
+    closed_from, closed_to = _indices(ends, index)
     node, n_nodes = _components(closed_from, closed_to, len(bus_ids))
 
-    branches = [e for e in elements.values() if len(e.TERMINALS) == 2 and not isinstance(e, Switching) and live[e.id]]
-    branch_from, branch_to = _ends(branches, index)
+    branches = [e for e in elements.values() if len(e.TERMINALS) > 1 and not isinstance(e, Switching | Changeover) and live[e.id]]
+    branch_from, branch_to = _indices([(e.buses[0], other) for e in branches for other in e.buses[1:]], index)
     island, n_islands = _components(node[branch_from], node[branch_to], n_nodes)
 
     fed_island = np.zeros(n_islands, bool)
     for e in elements.values():
-        if isinstance(e, Infeed | SynchronousGenerator) and live[e.id]:
-            fed_island[island[node[index[e.bus]]]] = True
+        if e.feeds and live[e.id]:
+            fed_island[island[node[index[e.buses[0]]]]] = True
 
     up = np.array([bus_up[b] for b in bus_ids], bool)
     return Topology(
@@ -68,6 +71,7 @@ def topology_of(elements: Mapping[str, Element]) -> Topology:
         closed_ids=tuple(e.id for e in closed),
         closed_from=closed_from,
         closed_to=closed_to,
+        closed_terminals=closed_terminals,
         live=live,
     )
 
@@ -80,15 +84,16 @@ def energised(elements: Mapping[str, Element], topology: Topology) -> dict[str, 
             state[e.id] = e.in_service and topology.fed_bus(topology.bus_index[e.id])
         elif e.TERMINALS:
             state[e.id] = topology.live[e.id] and any(topology.fed_bus(topology.bus_index[b]) for b in e.buses)
-    for e in elements.values():
-        breaker = getattr(e, "breaker", None)
-        if breaker is not None:
-            state[e.id] = e.in_service and state.get(breaker, False)
+    for e in elements.values():  # relays and current transformers follow what they stand at
+        at = getattr(e, "breaker", None) or getattr(e, "measures", None)
+        if at is not None:
+            state[e.id] = e.in_service and state.get(at, False)
     return state
 
 
-def _ends(elements: Sequence[Element], index: Mapping[str, int]) -> tuple[Ints, Ints]:
-    return (np.array([index[e.buses[0]] for e in elements], np.intp), np.array([index[e.buses[1]] for e in elements], np.intp))
+def _indices(ends: Sequence[tuple[str, str]], index: Mapping[str, int]) -> tuple[Ints, Ints]:
+    pairs = np.array([(index[a], index[b]) for a, b in ends], np.intp).reshape(-1, 2)
+    return pairs[:, 0], pairs[:, 1]
 
 
 def _components(a: Ints, b: Ints, n: int) -> tuple[Ints, int]:

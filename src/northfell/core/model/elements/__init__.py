@@ -4,54 +4,34 @@ Terms after IEC 60050 and CIM; symbols after IEC 60909-0 where it has one. A *te
 breakers and fuses join two buses; closed, they make one electrical node of them.
 """
 
+from functools import reduce
+from operator import or_
 from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter
 
-from northfell.core.model.elements.base import IEC, NAME_ACCEPTED, Element, Name, Reference
-from northfell.core.model.elements.branches import Cable, Conductor, EquivalentBranch, Line, Transformer
+from northfell.core.model.elements.base import IEC, NAME_ACCEPTED, NEUTRAL, Element, Name, Reference
+from northfell.core.model.elements.branches import Autotransformer, Cable, Conductor, EquivalentBranch, Line, SeriesReactor, Transformer, Trunking  # fmt: skip
 from northfell.core.model.elements.buses import Bus
-from northfell.core.model.elements.consumers import InductionMotor, Load, Shunt
-from northfell.core.model.elements.sources import Infeed, SynchronousGenerator
-from northfell.core.model.elements.switching import GG_RATINGS_A, Breaker, Fuse, Relay, Switch, Switching
+from northfell.core.model.elements.consumers import InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor
+from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
+from northfell.core.model.elements.shunts import CapacitorBank, Compensation, EarthingTransformer, Shunt, ShuntReactor
+from northfell.core.model.elements.sources import Infeed, Inverter, SynchronousGenerator
+from northfell.core.model.elements.switching import GG_RATINGS_A, Breaker, Changeover, Contactor, Fuse, Relay, Switch, Switching
+from northfell.core.model.elements.three_winding import ThreeWindingTransformer
 
-AnyElement = Annotated[
-    Bus | Infeed | SynchronousGenerator | Transformer | Cable | Line | EquivalentBranch | Switch | Breaker | Fuse | Relay | InductionMotor | Load | Shunt,
-    Field(discriminator="kind"),
-]
-KINDS: dict[str, type[Element]] = {
-    cls.model_fields["kind"].default: cls
-    for cls in (
-        Bus, Infeed, SynchronousGenerator, Transformer, Cable, Line, EquivalentBranch, Switch, Breaker, Fuse, Relay, InductionMotor, Load, Shunt,
-    )
-}  # fmt: skip
-ELEMENT: TypeAdapter[Any] = TypeAdapter(AnyElement)
+CLASSES: tuple[type[Element], ...] = (
+    Bus, Infeed, SynchronousGenerator, Inverter, Transformer, ThreeWindingTransformer, Autotransformer, EarthingTransformer, Cable, Line, Trunking,
+    SeriesReactor, EquivalentBranch, Breaker, Fuse, Switch, Contactor, Changeover, Relay, CurrentTransformer, VoltageTransformer, InductionMotor,
+    SynchronousMotor, Load, Rectifier, CapacitorBank, ShuntReactor, Shunt,
+)  # fmt: skip
+KINDS: dict[str, type[Element]] = {cls.model_fields["kind"].default: cls for cls in CLASSES}
+ELEMENT: TypeAdapter[Any] = TypeAdapter(Annotated[reduce(or_, CLASSES), Field(discriminator="kind")])
 
 
 __all__ = [
-    "AnyElement",
-    "Breaker",
-    "Bus",
-    "Cable",
-    "Conductor",
-    "ELEMENT",
-    "Element",
-    "EquivalentBranch",
-    "Fuse",
-    "GG_RATINGS_A",
-    "IEC",
-    "InductionMotor",
-    "Infeed",
-    "KINDS",
-    "Line",
-    "Load",
-    "NAME_ACCEPTED",
-    "Name",
-    "Reference",
-    "Relay",
-    "Shunt",
-    "Switch",
-    "Switching",
-    "SynchronousGenerator",
-    "Transformer",
-]
+    "Autotransformer", "Breaker", "Bus", "Cable", "CapacitorBank", "Changeover", "Compensation", "Conductor", "Contactor", "CurrentTransformer",
+    "ELEMENT", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed", "Inverter", "KINDS",
+    "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt", "ShuntReactor", "StaticLoad",
+    "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking", "VoltageTransformer",
+]  # fmt: skip

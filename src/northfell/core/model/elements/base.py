@@ -4,7 +4,7 @@ from typing import Annotated, Any, ClassVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from northfell.core.model.parameters import Study, param
+from northfell.core.model.parameters import Study, When, param
 
 # Declarations read as a table.
 # fmt: off
@@ -32,6 +32,7 @@ class Element(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     TITLE: ClassVar[str]
+    LETTER: ClassVar[str] = ""  # of default names, after the classes of IEC 81346-2
 
     kind: str
     id: Reference
@@ -45,6 +46,31 @@ class Element(BaseModel):
     def buses(self) -> tuple[str, ...]:
         """The ids of the buses at its terminals, in terminal order."""
         return tuple(getattr(self, terminal) for terminal in self.TERMINALS)
+
+    @property
+    def joined(self) -> tuple[int, int] | None:
+        """Positions of the two terminals that a switching device joins without impedance; None if it joins none."""
+        return None
+
+    @property
+    def feeds(self) -> bool:
+        """Whether it keeps an island under voltage by itself."""
+        return False
+
+
+NEUTRAL = ("resistor", "reactor")  # earthing through an impedance
+
+
+def neutral(label: str, meaning: str) -> Any:
+    """How a star point is earthed; the sheet draws it at the machine."""
+    return param(None, label=label, section="Earthing", meaning=f"{meaning} Empty: not known, or there is no star point.")
+
+
+def neutral_ohm(label: str, field: str) -> Any:
+    return param(
+        None, label=label, symbol="ZN", unit="ohm", gt=0, le=1e6, section="Earthing", acts_when=When(field, NEUTRAL),
+        meaning="Impedance between star point and earth; it stands on the sheet beside the machine.", source=IEC
+    )
 
 
 def terminal(label: str, meaning: str) -> Any:

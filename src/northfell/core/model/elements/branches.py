@@ -1,11 +1,11 @@
-"""Branches: transformers, cables, overhead lines, and branches given in per unit."""
+"""Branches: two-winding and auto-transformers, conductors, series reactors, and branches given in per unit."""
 
 import re
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator
 
-from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import param
 
 # Declarations read as a table.
@@ -23,7 +23,7 @@ def _vector_group(text: str) -> str:
 class Transformer(Element):
     """A two-winding transformer."""
 
-    TITLE, TERMINALS = "Two-winding transformer", ("hv_bus", "lv_bus")
+    TITLE, TERMINALS, LETTER = "Two-winding transformer", ("hv_bus", "lv_bus"), "T"
     kind: Literal["transformer"] = "transformer"
     hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
     lv_bus: Reference = terminal("Low-voltage side", "Bus at the low-voltage terminals.")
@@ -66,12 +66,27 @@ class Transformer(Element):
         0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
         meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap."
     )
+    neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
+    neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
+    neutral_lv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, low side", "How the low-side star point is earthed.")
+    neutral_lv_ohm: float | None = neutral_ohm("Earthing impedance, low side", "neutral_lv")
+
+
+class Autotransformer(Transformer):
+    """A transformer whose two sides share a winding."""
+
+    TITLE, TERMINALS, LETTER = "Autotransformer", ("hv_bus", "lv_bus"), "T"
+    kind: Literal["autotransformer"] = "autotransformer"  # type: ignore[assignment]
+    vector_group: Literal["YNa0", "Ya0"] | None = param(  # type: ignore[assignment]
+        None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), typical="auto_vector_group",
+        meaning="Both sides are in phase; N where the common star point is brought out.", source="IEC 60076-1"
+    )
 
 
 class Conductor(Element):
-    """What cables and overhead lines share."""
+    """What cables, overhead lines and busbar trunking share."""
 
-    TERMINALS = ("from_bus", "to_bus")
+    TERMINALS, LETTER = ("from_bus", "to_bus"), "W"
     from_bus: Reference = terminal("From", "Bus at the first end.")
     to_bus: Reference = terminal("To", "Bus at the second end.")
     length_m: float | None = param(None, label="Length", symbol="l", unit="m", gt=0, le=1e6, needed_for=(LF, SC, AF), meaning="Route length.")
@@ -124,10 +139,37 @@ class Line(Conductor):
     kind: Literal["line"] = "line"
 
 
+class Trunking(Conductor):
+    """Busbar trunking, or a bus duct."""
+
+    TITLE = "Busbar trunking"
+    kind: Literal["trunking"] = "trunking"
+
+
+class SeriesReactor(Element):
+    """A series reactor that limits fault currents."""
+
+    TITLE, TERMINALS, LETTER = "Series reactor", ("from_bus", "to_bus"), "R"
+    kind: Literal["series_reactor"] = "series_reactor"
+    from_bus: Reference = terminal("From", "Bus at the first end.")
+    to_bus: Reference = terminal("To", "Bus at the second end.")
+    i_rated_a: float | None = param(
+        None, label="Rated current", symbol="IrR", unit="A", gt=0, le=50000, needed_for=(LF, SC, AF), meaning="Rated current; the base of the reactance."
+    )
+    uk_pct: float | None = param(
+        None, label="Rated voltage drop", symbol="ukR", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
+        meaning="Voltage drop at rated current, of the phase voltage of its bus: XR = ukR·Un/(√3·IrR).", source=IEC
+    )
+    r_over_x: float | None = param(
+        None, label="R/X", symbol="RR/XR", ge=0, le=1, section="Impedance", needed_for=(LF, SC, AF), typical="reactor_r_over_x",
+        meaning="Ratio of resistance to reactance."
+    )
+
+
 class EquivalentBranch(Element):
     """A branch given in per unit, as system data files hold it: line, or transformer with ratio and phase shift at the first end."""
 
-    TITLE, TERMINALS = "Equivalent branch", ("from_bus", "to_bus")
+    TITLE, TERMINALS, LETTER = "Equivalent branch", ("from_bus", "to_bus"), "W"
     kind: Literal["equivalent_branch"] = "equivalent_branch"
     from_bus: Reference = terminal("From", "Bus at the first end, where ratio and phase shift act.")
     to_bus: Reference = terminal("To", "Bus at the second end.")

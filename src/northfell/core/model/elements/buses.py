@@ -27,7 +27,7 @@ ENCLOSED = When("electrode_configuration")
 class Bus(Element):
     """A bus: switchboard, panel, motor control centre or junction, with enclosure data where work is done on it."""
 
-    TITLE = "Bus"
+    TITLE, LETTER = "Bus", "Board "
     kind: Literal["bus"] = "bus"
     v_nominal_kv: float | None = param(
         None, label="Nominal voltage", symbol="Un", unit="kV", gt=0, le=1200, needed_for=(SC, AF),

@@ -1,9 +1,9 @@
-"""What draws power: induction motors, static loads, shunts."""
+"""What draws power: motors, loads, rectifiers."""
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
-from northfell.core.model.parameters import param
+from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off
@@ -12,7 +12,7 @@ from northfell.core.model.parameters import param
 class InductionMotor(Element):
     """An induction motor, or a group of identical ones on one bus."""
 
-    TITLE, TERMINALS = "Induction motor", ("bus",)
+    TITLE, TERMINALS, LETTER = "Induction motor", ("bus",), "M"
     kind: Literal["induction_motor"] = "induction_motor"
     bus: Reference = terminal("Bus", "Where the motor is connected.")
     p_rated_kw: float | None = param(
@@ -42,31 +42,86 @@ class InductionMotor(Element):
     pole_pairs: int | None = param(
         None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", meaning="Finds the typical R/X of medium-voltage motors."
     )
+    starter: Literal["direct", "star-delta", "autotransformer", "soft starter", "drive", "regenerative drive"] = param(
+        "direct", label="Starter", section="Operation", source=IEC,
+        meaning="Through a drive the motor brings no current into a fault; a regenerative drive is taken with ILR/IrM 3 and RM/XM 0.10."
+    )
 
 
-class Load(Element):
-    """A static load."""
+class SynchronousMotor(Element):
+    """A synchronous motor, or a group of identical ones on one bus."""
 
-    TITLE, TERMINALS = "Static load", ("bus",)
-    kind: Literal["load"] = "load"
+    TITLE, TERMINALS, LETTER = "Synchronous motor", ("bus",), "M"
+    kind: Literal["synchronous_motor"] = "synchronous_motor"
+    bus: Reference = terminal("Bus", "Where the motor is connected.")
+    p_rated_kw: float | None = param(
+        None, label="Rated power", symbol="PrM", unit="kW", gt=0, le=100000, needed_for=(LF, SC, AF), meaning="Rated shaft power of one motor."
+    )
+    v_rated_kv: float | None = param(
+        None, label="Rated voltage", symbol="UrM", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
+    )
+    efficiency_pct: float | None = param(
+        None, label="Efficiency", symbol="η", unit="%", gt=10, le=100, needed_for=(LF, SC, AF), typical="synchronous_motor_efficiency",
+        meaning="At rated power."
+    )
+    power_factor: float | None = param(
+        None, label="Power factor", symbol="cosφrM", gt=0.1, le=1, needed_for=(LF, SC, AF), typical="synchronous_motor_power_factor", meaning="At rated power."
+    )
+    excitation: Literal["overexcited", "underexcited"] = param(
+        "overexcited", label="Excitation", section="Operation", in_state=True, meaning="Overexcited, it delivers reactive power."
+    )
+    count: int = param(1, label="Count", ge=1, le=1000, meaning="Identical motors that this symbol stands for.")
+    load_factor: float = param(
+        1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running."
+    )
+    xd2_pct: float | None = param(
+        None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
+        typical="synchronous_motor_xd2", meaning="Direct-axis subtransient reactance, saturated, on the rating of one motor.", source=IEC
+    )
+    r_stator_ohm: float | None = param(
+        None, label="Stator resistance", symbol="RM", unit="ohm", ge=0, le=100, section="Impedance", needed_for=(SC, AF),
+        meaning="Resistance of the stator winding of one motor.", typical="generator_resistance", source=IEC
+    )
+
+
+class StaticLoad(Element):
+    """What loads and rectifiers share."""
+
+    TERMINALS, LETTER = ("bus",), "E"
     bus: Reference = terminal("Bus", "Where the load is connected.")
     p_mw: float | None = param(None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage.")
     q_mvar: float | None = param(
         None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage, inductive positive."
     )
-    characteristic: Literal["power", "current", "impedance"] = param(
-        "power", label="Constant", section="Operation", meaning="What stays constant when the voltage changes."
-    )
     load_factor: float = param(1.0, label="Load factor", ge=0, le=10, section="Operation", in_state=True, meaning="Part of the load that is drawn.")
 
 
-class Shunt(Element):
-    """A shunt capacitor bank or reactor."""
+class Load(StaticLoad):
+    """A load: static, or with a share of motors."""
 
-    TITLE, TERMINALS = "Shunt", ("bus",)
-    kind: Literal["shunt"] = "shunt"
-    bus: Reference = terminal("Bus", "Where the shunt is connected.")
-    q_mvar: float = param(
-        label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, meaning="Delivered at nominal voltage: capacitors positive, reactors negative."
+    TITLE = "Load"
+    kind: Literal["load"] = "load"
+    characteristic: Literal["power", "current", "impedance"] = param(
+        "power", label="Constant", section="Operation", meaning="What stays constant in the static part when the voltage changes."
     )
-    p_mw: float = param(0.0, label="Losses", symbol="P", unit="MW", ge=-1e5, le=1e5, meaning="Active power drawn at nominal voltage.")
+    motor_share_pct: float | None = param(
+        None, label="Share of motors", unit="%", gt=0, le=100, section="Operation",
+        meaning="This part draws constant power and brings current into faults, as a group of motors. Empty: a static load."
+    )
+    ilr_over_ir: float = param(
+        5.0, label="Locked-rotor current of that share", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance",
+        acts_when=When("motor_share_pct"), meaning="Of the rated current; 5 where unknown.", source=IEC
+    )
+    r_over_x: float = param(
+        0.42, label="R/X of that share", symbol="RM/XM", ge=0, le=5, section="Impedance", acts_when=When("motor_share_pct"),
+        meaning="Ratio at locked rotor; 0.42 for groups of low-voltage motors with their cables.", source=IEC
+    )
+
+
+class Rectifier(StaticLoad):
+    """A rectifier or a drive taken as a source of harmonics; it brings no current into faults."""
+
+    TITLE, LETTER = "Rectifier", "T"
+    kind: Literal["rectifier"] = "rectifier"
+    pulses: Literal[6, 12, 18, 24] = param(6, label="Pulses", symbol="p", meaning="Pulses of direct voltage for each period; harmonics follow from it.")
+    characteristic: ClassVar[str] = "power"

@@ -1,8 +1,8 @@
-"""Sources: the public network at its connection point, and synchronous generators."""
+"""Sources: the public network at its connection point, synchronous generators, and inverters."""
 
 from typing import Literal
 
-from northfell.core.model.elements.base import AF, IEC, SC, Element, Reference, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
@@ -12,7 +12,7 @@ from northfell.core.model.parameters import When, param
 class Infeed(Element):
     """The public network at the connection point."""
 
-    TITLE, TERMINALS = "Infeed", ("bus",)
+    TITLE, TERMINALS, LETTER = "Infeed", ("bus",), "G"
     kind: Literal["infeed"] = "infeed"
     bus: Reference = terminal("Bus", "The connection point Q.")
     ik_max_ka: float | None = param(
@@ -39,6 +39,10 @@ class Infeed(Element):
         0.0, label="Voltage angle", symbol="δ", unit="deg", ge=-360, le=360, section="Operation", meaning="Angle of the source voltage in load flow."
     )
 
+    @property
+    def feeds(self) -> bool:
+        return True
+
 
 REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 
@@ -46,7 +50,7 @@ REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 class SynchronousGenerator(Element):
     """A synchronous generator connected without a unit transformer."""
 
-    TITLE, TERMINALS = "Synchronous generator", ("bus",)
+    TITLE, TERMINALS, LETTER = "Synchronous generator", ("bus",), "G"
     kind: Literal["synchronous_generator"] = "synchronous_generator"
     bus: Reference = terminal("Bus", "Where the generator is connected.")
     s_rated_mva: float | None = param(None, label="Rated power", symbol="SrG", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power.")
@@ -65,6 +69,8 @@ class SynchronousGenerator(Element):
         None, label="Stator resistance", symbol="RG", unit="ohm", ge=0, le=100, section="Impedance", needed_for=(SC, AF),
         meaning="Resistance of the stator winding.", typical="generator_resistance", source=IEC
     )
+    neutral: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point", "How the star point is earthed.")
+    neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")
     mode: Literal["reference", "voltage", "power", "power factor"] = param(
         "voltage", label="Mode", section="Operation", in_state=True,
         meaning="Reference: holds voltage and angle, takes what is left over. Voltage: fixed active power, holds the voltage. Power: fixed active "
@@ -94,3 +100,56 @@ class SynchronousGenerator(Element):
         None, label="Most reactive power", symbol="Qmax", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
         meaning="Reactive limit, overexcited. Load flow reports where it is broken."
     )
+
+    @property
+    def feeds(self) -> bool:
+        return True
+
+
+class Inverter(Element):
+    """A source behind a full converter: solar, battery."""
+
+    TITLE, TERMINALS, LETTER = "Inverter source", ("bus",), "G"
+    kind: Literal["inverter"] = "inverter"
+    bus: Reference = terminal("Bus", "Where the inverter is connected.")
+    source: Literal["solar", "battery", "other"] = param("solar", label="Behind it", meaning="What feeds the inverter; the symbol shows it.")
+    s_rated_mva: float | None = param(
+        None, label="Rated power", symbol="Sr", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power of one unit."
+    )
+    count: int = param(1, label="Count", ge=1, le=10000, meaning="Identical units that this symbol stands for.")
+    ik_over_ir: float | None = param(
+        None, label="Short-circuit current", symbol="IskPF/Ir", unit="p.u.", ge=0, le=5, section="Impedance", needed_for=(SC, AF), typical="inverter_ik",
+        meaning="What the unit feeds into a three-phase fault at its terminals, of its rated current; from the maker.", source=IEC
+    )
+    mode: Literal["reference", "voltage", "power", "power factor"] = param(
+        "power factor", label="Mode", section="Operation", in_state=True,
+        meaning="Power factor, power: follows the network. Voltage: fixed active power, holds the voltage. Reference: forms the network by itself."
+    )
+    p_mw: float | None = param(
+        None, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True, needed_for=(LF,),
+        acts_when=When("mode", ("voltage", "power", "power factor")), meaning="Active power delivered by all units; a battery that is charged draws it."
+    )
+    q_mvar: float = param(
+        0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
+        acts_when=When("mode", ("power",)), meaning="Reactive power delivered by all units."
+    )
+    power_factor_set: float = param(
+        1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
+        meaning="Power factor of the delivered power, overexcited."
+    )
+    v_set_pu: float = param(
+        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True, acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Voltage held at the bus, of its nominal voltage."
+    )
+    q_min_mvar: float | None = param(
+        None, label="Least reactive power", symbol="Qmin", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Reactive limit, underexcited. Load flow reports where it is broken."
+    )
+    q_max_mvar: float | None = param(
+        None, label="Most reactive power", symbol="Qmax", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Reactive limit, overexcited. Load flow reports where it is broken."
+    )
+
+    @property
+    def feeds(self) -> bool:
+        return self.mode == "reference"  # the others follow a voltage that is there already

@@ -16,12 +16,16 @@ GG_RATINGS_A = (16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 40
 
 
 class Switching(Element):
-    """What switches, breakers and fuses share."""
+    """What switches, breakers, contactors and fuses share."""
 
-    TERMINALS = ("from_bus", "to_bus")
+    TERMINALS, LETTER = ("from_bus", "to_bus"), "Q"
     from_bus: Reference = terminal("From", "Bus at the first terminal.")
     to_bus: Reference = terminal("To", "Bus at the second terminal.")
     closed: bool = param(True, label="Closed", section="Operation", in_state=True, meaning="Position; differs between operating states.")
+
+    @property
+    def joined(self) -> tuple[int, int] | None:
+        return (0, 1) if self.closed else None
 
 
 class Switch(Switching):
@@ -29,6 +33,9 @@ class Switch(Switching):
 
     TITLE = "Switch"
     kind: Literal["switch"] = "switch"
+    function: Literal["disconnector", "load switch", "switch-disconnector"] = param(
+        "disconnector", label="Function", meaning="A disconnector must not break current; a load switch may break load current.", source="IEC 60947-1"
+    )
     i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
 
 
@@ -40,6 +47,7 @@ class Breaker(Switching):
 
     TITLE = "Breaker"
     kind: Literal["breaker"] = "breaker"
+    design: Literal["fixed", "withdrawable"] = param("fixed", label="Design", meaning="Withdrawable breakers isolate by being moved; the symbol shows it.")
     i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
     t_break_s: float | None = param(
         None, label="Interrupting time", symbol="tb", unit="s", gt=0, le=5, section="Protection", typical="breaker_interrupting_time",
@@ -81,7 +89,7 @@ def _gg_rating(value: float) -> float:
 class Fuse(Switching):
     """A gG fuse."""
 
-    TITLE = "Fuse"
+    TITLE, LETTER = "Fuse", "F"
     kind: Literal["fuse"] = "fuse"
     i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
         None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF,),
@@ -89,10 +97,36 @@ class Fuse(Switching):
     )
 
 
+class Contactor(Switching):
+    """A contactor: switches in operation, has no protection of its own."""
+
+    TITLE = "Contactor"
+    kind: Literal["contactor"] = "contactor"
+    i_rated_a: float | None = param(None, label="Rated operational current", symbol="Ie", unit="A", gt=0, le=5000, meaning="Empty: loading is not judged.")
+
+
+class Changeover(Element):
+    """A changeover switch: joins its common bus to one of two others, or to neither."""
+
+    TITLE, TERMINALS, LETTER = "Changeover switch", ("bus", "first_bus", "second_bus"), "Q"
+    kind: Literal["changeover"] = "changeover"
+    bus: Reference = terminal("Common", "Bus that is fed from the one or the other side.")
+    first_bus: Reference = terminal("First side", "Bus that it is joined to in position first.")
+    second_bus: Reference = terminal("Second side", "Bus that it is joined to in position second.")
+    position: Literal["first", "second", "off"] = param(
+        "first", label="Position", section="Operation", in_state=True, meaning="Differs between operating states."
+    )
+    i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
+
+    @property
+    def joined(self) -> tuple[int, int] | None:
+        return {"first": (0, 1), "second": (0, 2)}.get(self.position)
+
+
 class Relay(Element):
     """An overcurrent relay on current transformers at a breaker, with an inverse-time and a high stage."""
 
-    TITLE = "Overcurrent relay"
+    TITLE, LETTER = "Overcurrent relay", "B"
     kind: Literal["relay"] = "relay"
     breaker: Reference = param(
         label="Trips", meaning="The breaker it opens; its current transformers measure the current of that breaker.", section="Connection",

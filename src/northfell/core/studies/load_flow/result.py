@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Breaker, Element, Fuse, Switch, Switching, SynchronousGenerator
+from northfell.core.model.elements import Changeover, Element, Inverter, Switching, SynchronousGenerator, ThreeWindingTransformer
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
@@ -45,13 +45,13 @@ class LoadFlow:
     s_motor: Complexes  # (motor,)
     s_shunt: Complexes  # (shunt,)
     s_infeed: Complexes  # (infeed,) delivered
-    s_generator: Complexes  # (generator,) delivered
+    s_machine: Complexes  # (machine,) delivered: generators, then inverters
     i_switch: Complexes  # (closed switch,) from the first terminal to the second
 
-    def broken_limits(self) -> list[tuple[SynchronousGenerator, float, str, float]]:
-        """Generators that hold a voltage beyond a reactive limit: generator, power given [Mvar], the limit's field and value."""
+    def broken_limits(self) -> list[tuple[SynchronousGenerator | Inverter, float, str, float]]:
+        """Generators and inverters that hold a voltage beyond a reactive limit: generator, power given [Mvar], the limit's field and value."""
         broken = []
-        for g, s in zip(self.net.generators, self.s_generator, strict=True):
+        for g, s in zip(self.net.machines, self.s_machine, strict=True):
             q = float(s.imag) * self.net.s_base_mva
             if g.mode in ("reference", "voltage"):
                 if g.q_max_mvar is not None and q > g.q_max_mvar + LIMIT_SLACK_MVAR:
@@ -71,14 +71,16 @@ class LoadFlow:
         """Complex power from the bus into each element, by element id and terminal [MVA]; nan where not fed."""
         net, base = self.net, self.net.s_base_mva
         power: dict[str, list[complex]] = {}
-        for i, branch_id in enumerate(net.branches.ids):
-            power[branch_id] = [complex(s) * base for s in self.s_branch[i]]
+        for branch_id, ends, s_ends in zip(net.branches.ids, net.branches.terminals.tolist(), self.s_branch, strict=True):
+            at = power.setdefault(branch_id, [0j] * len(net.elements[branch_id].TERMINALS))
+            for end, s in zip(ends, s_ends, strict=True):
+                at[end] += complex(s) * base
         groups = (
             (net.loads, self.s_load),
             (net.motors, self.s_motor),
             (net.shunts, self.s_shunt),
             (net.infeeds, -self.s_infeed),
-            (net.generators, -self.s_generator),
+            (net.machines, -self.s_machine),
         )
         for elements, s in groups:
             for e, value in zip(elements, s, strict=True):
@@ -86,7 +88,9 @@ class LoadFlow:
         top = net.topology
         for i, closed_id in enumerate(top.closed_ids):
             s = self.v[top.closed_from[i]] * np.conj(self.i_switch[i]) * base
-            power[closed_id] = [complex(s), complex(-s)]
+            power[closed_id] = [0j] * len(net.elements[closed_id].TERMINALS)
+            first, second = top.closed_terminals[i].tolist()
+            power[closed_id][first], power[closed_id][second] = complex(s), complex(-s)
         return power
 
     def current_a(self, element: Element) -> list[float | None]:
@@ -101,7 +105,9 @@ class LoadFlow:
     def loading(self, element: Element) -> Loading:
         """Loading of a branch or switching device, with the basis of its rating and the terminal that governs."""
         power = self.terminal_power.get(element.id)
-        if isinstance(element, Switching):
+        if isinstance(element, ThreeWindingTransformer):
+            return _winding_loading(element, power)
+        if isinstance(element, Switching | Changeover):
             rating, unit, basis = getattr(element, "i_rated_a", None), "A", "rated current"
         else:
             at = self._branch_index.get(element.id, None)
@@ -127,7 +133,7 @@ class LoadFlow:
     def totals(self) -> dict[str, float]:
         """Generation, load, losses and what shunts draw or give [MW, Mvar]: generation = load + losses + shunts."""
         base = self.net.s_base_mva
-        generation = (np.nansum(self.s_infeed) + np.nansum(self.s_generator)) * base
+        generation = (np.nansum(self.s_infeed) + np.nansum(self.s_machine)) * base
         load = (np.nansum(self.s_load) + np.nansum(self.s_motor)) * base
         losses = np.nansum(self.s_branch) * base
         shunt = np.nansum(self.s_shunt) * base
@@ -180,10 +186,10 @@ class LoadFlow:
     def branches_table(self) -> Table:
         rows: list[tuple[Cell, ...]] = []
         for e in self.net.elements.values():
-            if len(e.TERMINALS) != 2 or not self.net.topology.live[e.id]:
+            if len(e.TERMINALS) < 2 or not self.net.topology.live[e.id]:
                 continue
             power = self.terminal_power.get(e.id)
-            loss = sum(power) if power and not isinstance(e, Switch | Breaker | Fuse) else 0j if power else complex(math.nan, math.nan)
+            loss = sum(power) if power and not isinstance(e, Switching | Changeover) else 0j if power else complex(math.nan, math.nan)
             first = power[0] if power else complex(math.nan, math.nan)
             one = self.loading(e)
             rows.append((
@@ -200,7 +206,7 @@ class LoadFlow:
     def sources_table(self) -> Table:
         rows: list[tuple[Cell, ...]] = []
         base = self.net.s_base_mva
-        delivered = {e.id: s for e, s in zip((*self.net.infeeds, *self.net.generators), (*self.s_infeed, *self.s_generator), strict=True)}
+        delivered = {e.id: s for e, s in zip((*self.net.infeeds, *self.net.machines), (*self.s_infeed, *self.s_machine), strict=True)}
         for e in self.net.elements.values():
             if e.id in delivered:
                 s = complex(delivered[e.id]) * base
@@ -227,6 +233,15 @@ class LoadFlow:
             ("p_mw", "MW", "P drawn"), ("q_mvar", "Mvar", "Q drawn"),
         )  # fmt: skip
         return build("loads", columns, rows)
+
+
+def _winding_loading(e: ThreeWindingTransformer, power: list[complex] | None) -> Loading:
+    """The winding that carries most of its own rating."""
+    ratings = (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)
+    if power is None or not all(map(cmath.isfinite, power)):
+        return Loading(None, None, e.s_hv_mva, "MVA", "rated power of the winding", "")
+    pct, s, rating, terminal = max((100 * abs(s) / (r or math.inf), abs(s), r, t) for s, r, t in zip(power, ratings, e.TERMINALS, strict=True))
+    return Loading(pct, s, rating, "MVA", "rated power of the winding", terminal)
 
 
 def _finite(value: float) -> float | None:

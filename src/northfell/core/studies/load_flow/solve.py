@@ -16,7 +16,7 @@ from northfell.core.network import Compiled, branch_two_ports, node_admittance, 
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.impedance import feeder_impedance
 from northfell.core.network.topology import Ints
-from northfell.core.studies.load_flow.injections import CHARACTERISTIC, generator_power, load_power, motor_power
+from northfell.core.studies.load_flow.injections import exponents, load_power, machine_power, motor_power, motor_share, shunt_power
 from northfell.core.studies.load_flow.newton import EXPONENTS, Outcome, newton, power_drawn
 from northfell.core.studies.load_flow.result import LoadFlow
 
@@ -29,7 +29,7 @@ class _Sources:
 
     infeed_node: Ints  # (infeed,) node whose voltage the infeed holds; its own for one behind impedance
     infeed_z: Complexes  # (infeed,) 0 for an ideal one
-    generator_node: Ints
+    machine_node: Ints
     held: dict[int, complex]  # node -> voltage fixed in magnitude and angle
     magnitude: dict[int, float]  # node -> voltage fixed in magnitude
     messages: list[str]
@@ -62,7 +62,7 @@ def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
         sources.infeed_z[inner].real, sources.infeed_z[inner].imag, np.zeros(len(inner)), np.zeros(len(inner)), np.ones(len(inner), complex)
     )
     shunt = np.zeros(n_all, complex)
-    np.add.at(shunt, net.node_of(net.shunts), [(s.p_mw + 1j * s.q_mvar) / net.s_base_mva for s in net.shunts])
+    np.add.at(shunt, net.node_of(net.shunts), np.conj(shunt_power(net)))
     ports = np.concatenate([two_port, inner_port])
     ends = np.concatenate([f, sources.infeed_node[inner]]), np.concatenate([t, net.node_of(net.infeeds)[inner]])
 
@@ -87,7 +87,7 @@ def _sources(net: Compiled) -> _Sources:
     """Who holds which voltage, with a reference for every fed island."""
     reasons: list[str] = []
     messages: list[str] = []
-    infeed_node, generator_node = net.node_of(net.infeeds).copy(), net.node_of(net.generators)
+    infeed_node, machine_node = net.node_of(net.infeeds).copy(), net.node_of(net.machines)
     bus = net.bus_of(net.infeeds)
     z = np.zeros(len(net.infeeds), complex)
     own = net.topology.n_nodes
@@ -106,13 +106,13 @@ def _sources(net: Compiled) -> _Sources:
         if node in held:
             reasons.append(_two_references(title_of(e), holder[node]))
         held[node], holder[node] = e.v_set_pu * np.exp(1j * math.radians(e.angle_deg)), title_of(e)
-    for g, node in zip(net.generators, generator_node, strict=True):
+    for g, node in zip(net.machines, machine_node, strict=True):
         if g.mode == "reference":
             if node in held:
                 reasons.append(_two_references(title_of(g), holder[node]))
             held[int(node)], holder[int(node)] = complex(g.v_set_pu), title_of(g)
     magnitude: dict[int, float] = {}
-    for g, node in zip(net.generators, generator_node, strict=True):
+    for g, node in zip(net.machines, machine_node, strict=True):
         if g.mode != "voltage":
             continue
         if int(node) in held:
@@ -122,8 +122,8 @@ def _sources(net: Compiled) -> _Sources:
     reasons += _without_reference(net, {int(infeed_node[i]) for i in range(len(z)) if z[i] == 0} | set(held), infeed_node, z)
     if reasons:
         raise CannotRun(STUDY, reasons)
-    messages += _ideal_neighbours(net, infeed_node, z, generator_node)
-    return _Sources(infeed_node, z, generator_node, held, magnitude, messages)
+    messages += _ideal_neighbours(net, infeed_node, z, machine_node)
+    return _Sources(infeed_node, z, machine_node, held, magnitude, messages)
 
 
 def _two_references(one: str, other: str) -> str:
@@ -140,21 +140,21 @@ def _without_reference(net: Compiled, held: set[int], infeed_node: Ints, z: Comp
     reasons = []
     for number in np.unique(island[net.topology.fed_node]):
         if int(number) not in with_reference:
-            could = [title_of(g) for g, node in zip(net.generators, net.node_of(net.generators), strict=True) if island[node] == number]
+            could = [title_of(g) for g, node in zip(net.machines, net.node_of(net.machines), strict=True) if island[node] == number]
             where = _bus_name(net, int(np.flatnonzero(island == number)[0]))
             if could:
                 reasons.append(f"No angle reference in the island of bus {where}: accepted is mode “reference” on one of {', '.join(could)}, or an infeed.")
     return reasons
 
 
-def _ideal_neighbours(net: Compiled, infeed_node: Ints, z: Complexes, generator_node: Ints) -> list[str]:
+def _ideal_neighbours(net: Compiled, infeed_node: Ints, z: Complexes, machine_node: Ints) -> list[str]:
     """Several ideal references in one island are solved, each holding its voltage, but named."""
     island = net.topology.island_of_node
     ideal: dict[int, list[str]] = {}
     for e, node, zi in zip(net.infeeds, infeed_node, z, strict=True):
         if zi == 0:
             ideal.setdefault(int(island[node]), []).append(title_of(e))
-    for g, node in zip(net.generators, generator_node, strict=True):
+    for g, node in zip(net.machines, machine_node, strict=True):
         if g.mode == "reference":
             ideal.setdefault(int(island[node]), []).append(title_of(g))
     return [
@@ -167,14 +167,16 @@ def _ideal_neighbours(net: Compiled, infeed_node: Ints, z: Complexes, generator_
 
 def _loads(net: Compiled, n: int) -> Complexes:
     load = np.zeros((n, len(EXPONENTS)), complex)
-    np.add.at(load, (net.node_of(net.loads), np.array([CHARACTERISTIC.index(e.characteristic) for e in net.loads], np.intp)), load_power(net))
+    share = motor_share(net)
+    np.add.at(load, (net.node_of(net.loads), exponents(net)), (1 - share) * load_power(net))
+    np.add.at(load, (net.node_of(net.loads), np.zeros(len(net.loads), int)), share * load_power(net))
     np.add.at(load, (net.node_of(net.motors), np.zeros(len(net.motors), int)), motor_power(net))
     return load
 
 
 def _generation(net: Compiled, n: int) -> Complexes:
     generation = np.zeros(n, complex)
-    np.add.at(generation, net.node_of(net.generators), generator_power(net))
+    np.add.at(generation, net.node_of(net.machines), machine_power(net))
     return generation
 
 
@@ -234,17 +236,17 @@ def _result(
     def v_at(elements: tuple) -> Complexes:
         return v[net.bus_of(elements)]
 
-    exponent = np.array([CHARACTERISTIC.index(e.characteristic) for e in net.loads], float)
-    s_load = np.where(np.isnan(v_at(net.loads)), np.nan, load_power(net) * np.abs(v_at(net.loads)) ** exponent)
+    share = motor_share(net)
+    s_load = np.where(np.isnan(v_at(net.loads)), np.nan, load_power(net) * (share + (1 - share) * np.abs(v_at(net.loads)) ** exponents(net)))
     s_motor = np.where(np.isnan(v_at(net.motors)), np.nan, motor_power(net))
-    s_shunt = np.array([(e.p_mw - 1j * e.q_mvar) / net.s_base_mva for e in net.shunts], complex) * np.abs(v_at(net.shunts)) ** 2
-    s_infeed, s_generator = _source_power(net, sources, v_node, s_branch, generation, load)
+    s_shunt = shunt_power(net) * np.abs(v_at(net.shunts)) ** 2
+    s_infeed, s_machine = _source_power(net, sources, v_node, s_branch, generation, load)
     messages = list(sources.messages)
     if outcome.halvings:
         messages.append(f"{outcome.halvings} Newton steps had to be shortened.")
 
     into_bus = np.zeros((len(v), 1), complex)  # currents that elements bring into each bus
-    for elements, s in ((net.loads, s_load), (net.motors, s_motor), (net.shunts, s_shunt), (net.infeeds, -s_infeed), (net.generators, -s_generator)):
+    for elements, s in ((net.loads, s_load), (net.motors, s_motor), (net.shunts, s_shunt), (net.infeeds, -s_infeed), (net.machines, -s_machine)):
         if elements:
             fed = ~np.isnan(v_at(elements))
             np.add.at(into_bus[:, 0], net.bus_of(elements)[fed], -np.conj(s[fed] / v_at(elements)[fed]))
@@ -253,7 +255,7 @@ def _result(
     i_switch = switch_currents(net.topology, into_bus)[:, 0]
     return LoadFlow(
         net=net, settings=settings, iterations=outcome.iterations, mismatch_mva=outcome.mismatch_pu * net.s_base_mva, notes=tuple(messages),
-        v=v, s_branch=s_branch, s_load=s_load, s_motor=s_motor, s_shunt=s_shunt, s_infeed=s_infeed, s_generator=s_generator, i_switch=i_switch,
+        v=v, s_branch=s_branch, s_load=s_load, s_motor=s_motor, s_shunt=s_shunt, s_infeed=s_infeed, s_machine=s_machine, i_switch=i_switch,
     )  # fmt: skip
 
 
@@ -265,8 +267,7 @@ def _source_power(
     needs = power_drawn(np.abs(v_node), load)[:n]
     for side, bus in enumerate((net.branches.from_bus, net.branches.to_bus)):
         np.add.at(needs, net.topology.node_of_bus[bus], s_branch[:, side])
-    shunts = np.array([(e.p_mw - 1j * e.q_mvar) / net.s_base_mva for e in net.shunts], complex)
-    np.add.at(needs, net.node_of(net.shunts), shunts * np.abs(v_node[net.node_of(net.shunts)]) ** 2)
+    np.add.at(needs, net.node_of(net.shunts), shunt_power(net) * np.abs(v_node[net.node_of(net.shunts)]) ** 2)
 
     v_bus = v_node[net.node_of(net.infeeds)]
     z = np.where(sources.infeed_z == 0, 1, sources.infeed_z)
@@ -277,20 +278,20 @@ def _source_power(
     for i, node in enumerate(sources.infeed_node):
         if sources.infeed_z[i] == 0:
             s_infeed[i] = rest[node]
-    s_generator = generator_power(net)
+    s_machine = np.where(np.isnan(v_node[sources.machine_node]), np.nan, machine_power(net))  # an inverter alone delivers nothing
     holders: dict[int, list[int]] = {}
-    for i, (g, node) in enumerate(zip(net.generators, sources.generator_node, strict=True)):
+    for i, (g, node) in enumerate(zip(net.machines, sources.machine_node, strict=True)):
         if g.mode == "reference":
-            s_generator[i] = rest[node]
+            s_machine[i] = rest[node]
         elif g.mode == "voltage" and int(node) in sources.magnitude:
             holders.setdefault(int(node), []).append(i)
     for node, sharing in holders.items():
         for i, part in zip(sharing, _shares(net, sharing), strict=True):
-            s_generator[i] += 1j * rest[node].imag * part
-    return s_infeed, s_generator
+            s_machine[i] += 1j * rest[node].imag * part
+    return s_infeed, s_machine
 
 
 def _shares(net: Compiled, sharing: list[int]) -> list[float]:
     """How generators on one bus share its reactive power: by their range where all have one, else equally."""
-    spans = [g.q_max_mvar - g.q_min_mvar if g.q_max_mvar is not None and g.q_min_mvar is not None else 0.0 for g in (net.generators[i] for i in sharing)]
+    spans = [g.q_max_mvar - g.q_min_mvar if g.q_max_mvar is not None and g.q_min_mvar is not None else 0.0 for g in (net.machines[i] for i in sharing)]
     return [s / sum(spans) for s in spans] if all(s > 0 for s in spans) else [1 / len(sharing)] * len(sharing)

@@ -156,3 +156,29 @@ def peak_current_ka(kappa: ArrayLike, ik_ka: ArrayLike) -> Floats:
     IEC 60909-0:2016, peak current.
     """
     return np.asarray(kappa) * np.sqrt(2) * np.asarray(ik_ka)
+
+
+def converter_share(z_kj: ArrayLike, z_kk: ArrayLike, i_source: ArrayLike) -> Floats:
+    r"""What full-converter units, as current sources, add to the fault current at a bus k.
+
+    .. math:: \frac{1}{Z_{kk}} \sum_j Z_{kj}\, I_{skPFj}
+
+    The parts are added by magnitude, in phase with the rest of the fault current: the highest sum.
+
+    Parameters
+    ----------
+    z_kj : array_like of complex, shape (bus, unit)
+        Transfer impedance from each unit to the faulted bus.
+    z_kk : array_like of complex, shape (bus,)
+    i_source : array_like, shape (unit,)
+        Current of each unit.
+
+    Returns
+    -------
+    ndarray, shape (bus, unit), in the unit of `i_source`.
+
+    Source
+    ------
+    IEC 60909-0:2016, wind and photovoltaic units with full-size converter.
+    """
+    return np.abs(np.asarray(z_kj) / np.asarray(z_kk)[..., None]) * np.asarray(i_source)

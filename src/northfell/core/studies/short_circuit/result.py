@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
-from northfell.core.model.elements import Element, InductionMotor
+from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
 from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, switch_currents
 from northfell.core.network.compile import Complexes, Floats
@@ -27,6 +28,7 @@ class CaseNetwork:
     z1_ohm: Complexes  # (bus,)
     zc_ohm: Complexes  # (bus,) at the equivalent frequency
     ik_ka: Floats  # (bus,)
+    i_converters_ka: Floats  # (bus,) of it, what inverters bring
     r_over_x: Floats  # (bus,) of method (c)
     kappa: Floats  # (bus,)
     ip_ka: Floats  # (bus,)
@@ -34,9 +36,12 @@ class CaseNetwork:
     two_port: Complexes  # (branch, 2, 2)
     z_branch_pu: Complexes  # (branch,) corrected
     z_infeed_pu: Complexes
-    z_generator_pu: Complexes
+    z_machine_pu: Complexes
     z_motor_pu: Complexes
-    motors: tuple[InductionMotor, ...]  # those that take part
+    machines: tuple[SynchronousGenerator | SynchronousMotor, ...]  # those that take part, as are the next two
+    motors: tuple[InductionMotor | StaticLoad, ...]
+    inverters: tuple[Inverter, ...]
+    i_inverter_pu: Floats
 
 
 @dataclass(frozen=True)
@@ -67,6 +72,15 @@ class ShortCircuit:
         columns = one.factor.solve(rhs) if k else rhs
         i_fault = one.c[at] / columns[nodes[at], np.arange(k)]  # p.u.
         v = -columns * i_fault  # change of voltage at the nodes
+        i_inverter = self._inverter_currents(one, at, columns, i_fault)  # (inverter, fault), in phase with the fault current
+        if len(one.inverters):
+            unit = np.zeros((n, len(one.inverters)), complex)
+            unit[net.node_of(one.inverters), np.arange(len(one.inverters))] = 1
+            from_inverters = one.factor.solve(unit)
+            extra = from_inverters[nodes[at]] / columns[nodes[at], np.arange(k)][:, None]  # (fault, inverter)
+            i_added = np.einsum("fj,jf->f", extra, i_inverter)
+            v += from_inverters @ i_inverter - columns * i_added
+            i_fault = i_fault + i_added
         v[~net.topology.fed_node] = 0
         v_bus = np.where(nodes[:, None] >= 0, v[nodes], 0)
         i_base = net.i_base_ka()
@@ -78,22 +92,44 @@ class ShortCircuit:
         for side in (0, 1):
             np.add.at(into_bus, ends[:, side], -i_branch[:, side])
         i_branch_ka = i_branch * i_base[ends][:, :, None]
-        for i, branch_id in enumerate(net.branches.ids):
-            terminals[branch_id] = i_branch_ka[i]
-        groups = (net.infeeds, one.z_infeed_pu), (net.generators, one.z_generator_pu), (one.motors, one.z_motor_pu)
+        for branch_id, (a, b), currents in zip(net.branches.ids, net.branches.terminals.tolist(), i_branch_ka, strict=True):
+            at_terminals = terminals.setdefault(branch_id, np.zeros((len(net.elements[branch_id].TERMINALS), k), complex))
+            at_terminals[a] += currents[0]
+            at_terminals[b] += currents[1]
+        groups = (net.infeeds, one.z_infeed_pu), (one.machines, one.z_machine_pu), (one.motors, one.z_motor_pu)
         for elements, z in groups:
             bus = net.bus_of(elements)
             i_source = v_bus[bus] / z[:, None]
             np.add.at(into_bus, bus, -i_source)
             for i, e in enumerate(elements):
                 terminals[e.id] = (i_source[i] * i_base[bus[i]])[None, :]
+        inverter_bus = net.bus_of(one.inverters)
+        np.add.at(into_bus, inverter_bus, i_inverter)
+        for e, b, currents in zip(one.inverters, inverter_bus, i_inverter, strict=True):
+            terminals[e.id] = (-currents * i_base[b])[None, :]
         into_bus[at, np.arange(k)] -= i_fault
         into_bus[~np.isin(nodes, np.flatnonzero(net.topology.fed_node))] = 0
         i_switch = switch_currents(net.topology, into_bus)
         for i, closed_id in enumerate(net.topology.closed_ids):
             i_ka = i_switch[i] * i_base[net.topology.closed_from[i]]
-            terminals[closed_id] = np.stack([i_ka, -i_ka])
+            terminals[closed_id] = np.zeros((len(net.elements[closed_id].TERMINALS), k), complex)
+            first, second = net.topology.closed_terminals[i].tolist()
+            terminals[closed_id][first], terminals[closed_id][second] = i_ka, -i_ka
         return Flows(tuple(int(b) for b in at), i_fault * i_base[at], terminals)
+
+    def _inverter_currents(self, one: CaseNetwork, at: NDArray[np.intp], columns: Complexes, i_fault: Complexes) -> Complexes:
+        """Currents of inverters for each fault [p.u.], shape (inverter, fault): each as it adds most; none where it cannot reach the fault."""
+        k = len(at)
+        if not one.inverters:
+            return np.zeros((0, k), complex)
+        net = self.net
+        nodes, own = net.topology.node_of_bus, net.node_of(one.inverters)
+        unit = np.zeros((net.topology.n_nodes, len(own)), complex)
+        unit[own, np.arange(len(own))] = 1
+        z_kj = one.factor.solve(unit)[nodes[at]].T  # (inverter, fault)
+        reach = z_kj / columns[nodes[at], np.arange(k)]
+        turn = np.where(np.abs(reach) > 1e-12, np.exp(1j * (np.angle(i_fault) - np.angle(reach))), 0)
+        return one.i_inverter_pu[:, None] * turn
 
     def contributions(self, bus: int, case: str) -> list[tuple[Element, str, complex]]:
         """What each element at a bus brings into a fault there: element, terminal, current [kA]. They sum to the fault current."""

@@ -1,19 +1,22 @@
 """Faults at every bus: the network of one case factorised once, its inverse taken in blocks of right-hand sides."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from scipy.sparse import csc_array
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.completeness import missing
+from northfell.core.model.elements import InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
 from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, branch_two_ports, node_admittance
 from northfell.core.network.compile import Complexes, Floats, numbers
-from northfell.core.network.impedance import feeder_impedance
+from northfell.core.network.impedance import delta_of_pairs, feeder_impedance
+from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
-from northfell.core.studies.short_circuit.result import CASES, CaseNetwork, ShortCircuit
+from northfell.core.studies.short_circuit.result import CASES, METHOD, CaseNetwork, ShortCircuit
 
 STUDY: Study = "short_circuit"
 BLOCK = 256  # right-hand sides at a time: bounds the memory
@@ -34,6 +37,8 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
         raise CannotRun(STUDY, [str(one) for one in lacking])
     if not net.topology.fed_node.any():
         raise CannotRun(STUDY, ["There is no supply: no infeed and no generator is in service. Put one into service, or add one."])
+    if alone := _fed_by_inverters_alone(net):
+        raise CannotRun(STUDY, [f"Bus {alone} is fed by inverters alone: {METHOD} needs a source with an impedance of its own in the island."])
     return ShortCircuit(net, settings, {case: _case(net, settings, case) for case in CASES})
 
 
@@ -57,16 +62,19 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
         ],
         complex,
     )
-    generator_bus = net.bus_of(net.generators)
-    z_generator, z_generator_peak = _generator_impedance(net, c_max, z_base)
-    motors = net.motors if case == "max" else ()
-    z_motor = motor_impedances(net)[: len(motors)]
+    machines: tuple[SynchronousGenerator | SynchronousMotor, ...] = net.generators
+    motors: tuple[InductionMotor | StaticLoad, ...] = ()
+    inverters: tuple[Inverter, ...] = ()
+    if case == "max":  # a minimum current may have to do without what draws power or follows the network
+        machines, motors, inverters = (*net.generators, *net.synchronous_motors), contributing_motors(net), net.inverters
+    z_machine, z_machine_peak = _machine_impedance(net, machines, c_max, z_base)
+    z_motor = motor_impedances(net, motors)
 
     nodes = net.topology.node_of_bus
     n = net.topology.n_nodes
-    source_node = np.concatenate([nodes[infeed_bus], nodes[generator_bus], net.node_of(motors)])
-    source_y = 1 / np.concatenate([z_infeed, z_generator, z_motor])
-    at_fc = np.concatenate([z_infeed, z_generator_peak, z_motor])
+    source_node = np.concatenate([nodes[infeed_bus], net.node_of(machines), net.node_of(motors)])
+    source_y = 1 / np.concatenate([z_infeed, z_machine, z_motor])
+    at_fc = np.concatenate([z_infeed, z_machine_peak, z_motor])
     source_y_c = 1 / (at_fc.real + 1j * FC_OVER_F * at_fc.imag)
 
     fed = net.topology.fed_node
@@ -79,14 +87,42 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
         return np.where(nodes >= 0, of_node[nodes], np.nan)
 
     z1 = at_bus(z_node) * z_base
-    ik = np.asarray(eq.initial_current_ka(c, net.v_nominal_kv, z1))
+    ik_impedances = np.asarray(eq.initial_current_ka(c, net.v_nominal_kv, z1))
+    i_inverter = np.array([(e.ik_over_ir or 0.0) * (e.s_rated_mva or 0.0) * e.count / net.s_base_mva for e in inverters], float)
+    added = at_bus(_converters(factor, z_node, net.node_of(inverters), i_inverter)).real * net.i_base_ka()
     r_over_x = np.asarray(eq.r_over_x_equivalent(at_bus(z_node_c), FC_OVER_F))
     kappa = np.asarray(eq.peak_factor(r_over_x))
     return CaseNetwork(
-        case=case, c=c, z1_ohm=z1, zc_ohm=at_bus(z_node_c) * z_base, ik_ka=ik, r_over_x=r_over_x, kappa=kappa,
-        ip_ka=np.asarray(eq.peak_current_ka(kappa, ik)), factor=factor, two_port=two_port, z_branch_pu=z_branch,
-        z_infeed_pu=z_infeed, z_generator_pu=z_generator, z_motor_pu=z_motor, motors=motors,
+        case=case, c=c, z1_ohm=z1, zc_ohm=at_bus(z_node_c) * z_base, ik_ka=ik_impedances + added, i_converters_ka=added, r_over_x=r_over_x, kappa=kappa,
+        ip_ka=np.asarray(eq.peak_current_ka(kappa, ik_impedances)) + np.sqrt(2) * added, factor=factor, two_port=two_port, z_branch_pu=z_branch,
+        z_infeed_pu=z_infeed, z_machine_pu=z_machine, z_motor_pu=z_motor, machines=machines, motors=motors, inverters=inverters, i_inverter_pu=i_inverter,
     )  # fmt: skip
+
+
+def _fed_by_inverters_alone(net: Compiled) -> str:
+    """A bus of an island that no source with an impedance feeds; empty if there is none."""
+    island, fed = net.topology.island_of_node, net.topology.fed_node
+    with_impedance = {int(i) for group in (net.infeeds, net.generators) for i in island[net.node_of(group)]}
+    alone = [bus for bus, node in enumerate(net.topology.node_of_bus) if node >= 0 and fed[node] and int(island[node]) not in with_impedance]
+    return net.name(net.topology.bus_ids[alone[0]]) if alone else ""
+
+
+def contributing_motors(net: Compiled) -> tuple[InductionMotor | StaticLoad, ...]:
+    """Asynchronous motors that bring current into a fault: none behind a drive that cannot return energy; loads with a share of motors."""
+    direct = [m for m in net.induction_motors if m.starter != "drive"]
+    return (*direct, *(e for e in net.loads if getattr(e, "motor_share_pct", None) and e.p_mw is not None and e.load_factor > 0))
+
+
+def _converters(factor: Factorised, z_node: Complexes, at: Ints, i_source: Floats) -> Floats:
+    """What converter units add at each node [p.u.], in blocks of units."""
+    added = np.zeros(len(z_node))
+    for start in range(0, len(at), BLOCK):
+        some = slice(start, start + BLOCK)
+        rhs = np.zeros((len(z_node), len(at[some])), complex)
+        rhs[at[some], np.arange(len(at[some]))] = 1
+        fed = np.flatnonzero(np.isfinite(z_node))
+        added[fed] += eq.converter_share(factor.solve(rhs)[fed], z_node[fed], i_source[some]).sum(axis=1)
+    return added
 
 
 def _branch_impedance(net: Compiled, c_max: Floats, case: str) -> Complexes:
@@ -94,27 +130,57 @@ def _branch_impedance(net: Compiled, c_max: Floats, case: str) -> Complexes:
     b = net.branches
     z = (b.r_cold if case == "max" else b.r_hot) + 1j * b.x
     is_transformer = ~np.isnan(b.x_rated)
-    k = np.where(is_transformer, eq.transformer_correction(c_max[b.to_bus], np.nan_to_num(b.x_rated)), 1.0)
-    return z * k
+    z *= np.where(is_transformer, eq.transformer_correction(c_max[b.to_bus], np.nan_to_num(b.x_rated)), 1.0)
+    for w in net.windings:  # one factor for each pair, then the branches between the terminals
+        rows = list(w.rows)
+        k = eq.transformer_correction(c_max[b.to_bus[rows]], np.array(w.x_rated))
+        ab, ac, bc = (complex(k_i * pair) for k_i, pair in zip(k, w.pairs, strict=True))
+        z[rows] = np.array(delta_of_pairs(ab, ac, bc)) * np.array(w.scale)
+    return z
 
 
-def _generator_impedance(net: Compiled, c_max: Floats, z_base: Floats) -> tuple[Complexes, Complexes]:
-    """Corrected impedances [p.u.]: with the true resistance, and with the fictitious one for the peak."""
-    g, bus = net.generators, net.bus_of(net.generators)
-    ur, sr, xd2 = numbers(g, "v_rated_kv"), numbers(g, "s_rated_mva"), numbers(g, "xd2_pct") / 100
-    sin_phi = np.sqrt(1 - numbers(g, "power_factor_rated") ** 2)
+def _machine_impedance(
+    net: Compiled, machines: Sequence[SynchronousGenerator | SynchronousMotor], c_max: Floats, z_base: Floats
+) -> tuple[Complexes, Complexes]:
+    """Corrected impedances of synchronous machines [p.u.]: with the true resistance, and with the fictitious one for the peak."""
+    bus = net.bus_of(machines)
+    ur, xd2 = numbers(machines, "v_rated_kv"), numbers(machines, "xd2_pct") / 100
+    sr = np.array([machine_mva(m) for m in machines], float)
+    count = np.array([getattr(m, "count", 1) for m in machines], float)
+    sin_phi = np.sqrt(1 - np.array([machine_power_factor(m) for m in machines], float) ** 2)
     x_ohm = xd2 * ur**2 / sr
-    k = eq.generator_correction(net.v_nominal_kv[bus], ur, c_max[bus], xd2, sin_phi) / z_base[bus]
-    true, fictitious = numbers(g, "r_stator_ohm"), eq.generator_fictitious_resistance(x_ohm, ur, sr)
+    k = eq.generator_correction(net.v_nominal_kv[bus], ur, c_max[bus], xd2, sin_phi) / z_base[bus] / count
+    true, fictitious = numbers(machines, "r_stator_ohm"), eq.generator_fictitious_resistance(x_ohm, ur, sr)
     return np.asarray(k * (true + 1j * x_ohm), complex), np.asarray(k * (fictitious + 1j * x_ohm), complex)
 
 
-def motor_impedances(net: Compiled) -> Complexes:
+def machine_power_factor(m: SynchronousGenerator | SynchronousMotor) -> float:
+    value = m.power_factor_rated if isinstance(m, SynchronousGenerator) else m.power_factor
+    return math.nan if value is None else value
+
+
+def machine_mva(m: SynchronousGenerator | SynchronousMotor) -> float:
+    """Rated apparent power of one machine [MVA]."""
+    if isinstance(m, SynchronousGenerator):
+        return math.nan if m.s_rated_mva is None else m.s_rated_mva
+    return (m.p_rated_kw or math.nan) / 1000 / ((m.efficiency_pct or math.nan) / 100) / (m.power_factor or math.nan)
+
+
+def motor_rating(m: InductionMotor | StaticLoad) -> tuple[float, float, float, float]:
+    """Rated power [MVA] of all motors of a symbol, rated voltage [kV; nan: the nominal one of its bus], ILR/IrM and RM/XM."""
+    if isinstance(m, InductionMotor):
+        sr = (m.p_rated_kw or math.nan) / 1000 / ((m.efficiency_pct or math.nan) / 100) / (m.power_factor or math.nan) * m.count
+        ilr, ratio = (3.0, 0.10) if m.starter == "regenerative drive" else (m.ilr_over_ir or math.nan, math.nan if m.r_over_x is None else m.r_over_x)
+        return sr, m.v_rated_kv or math.nan, ilr, ratio
+    s = abs(complex(m.p_mw or 0.0, m.q_mvar or 0.0)) * m.load_factor * (getattr(m, "motor_share_pct", None) or 0.0) / 100
+    return s, math.nan, getattr(m, "ilr_over_ir", math.nan), getattr(m, "r_over_x", math.nan)
+
+
+def motor_impedances(net: Compiled, motors: Sequence[InductionMotor | StaticLoad]) -> Complexes:
     """Impedance of each motor symbol, its identical motors in parallel [p.u.]."""
-    m, bus = net.motors, net.bus_of(net.motors)
-    sr = numbers(m, "p_rated_kw") / 1000 / (numbers(m, "efficiency_pct") / 100) / numbers(m, "power_factor") * numbers(m, "count")
-    z = eq.motor_impedance(numbers(m, "v_rated_kv"), sr, numbers(m, "ilr_over_ir"), numbers(m, "r_over_x"))
-    return z / (net.v_nominal_kv[bus] ** 2 / net.s_base_mva)
+    un = net.v_nominal_kv[net.bus_of(motors)]
+    sr, ur, ilr, ratio = np.array([motor_rating(m) for m in motors], float).reshape(-1, 4).T
+    return eq.motor_impedance(np.where(np.isnan(ur), un, ur), sr, ilr, ratio) / (un**2 / net.s_base_mva)
 
 
 def _factorised(n: int, two_port: Complexes, f: np.ndarray, t: np.ndarray, node: np.ndarray, y: np.ndarray, fed: np.ndarray) -> Factorised:

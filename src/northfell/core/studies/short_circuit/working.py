@@ -2,13 +2,13 @@
 
 import math
 
-from northfell.core.model.elements import Element, InductionMotor, Infeed, SynchronousGenerator, Transformer
+from northfell.core.model.elements import Element, InductionMotor, Infeed, SeriesReactor, StaticLoad, SynchronousGenerator, SynchronousMotor, ThreeWindingTransformer, Transformer  # fmt: skip
 from northfell.core.model.network import title_of
 from northfell.core.network.impedance import feeder_impedance, transformer_per_unit
 from northfell.core.quantities import figure as f
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import METHOD, ShortCircuit
-from northfell.core.studies.short_circuit.solve import FC_OVER_F
+from northfell.core.studies.short_circuit.solve import FC_OVER_F, machine_mva, motor_rating
 from northfell.core.working import Working
 
 SHARE_SHOWN = 0.005  # elements that carry less of the fault current are counted, not listed
@@ -34,11 +34,18 @@ def explain_fault(study: ShortCircuit, bus: int, case: str, quantity: str = "ik_
         + (" Motors are left out; lines have their end-of-fault temperature." if case == "min" else " Motors take part; lines have 20 °C."),
     )  # fmt: skip
     ik = float(eq.initial_current_ka(c, un, z1))
+    added = float(one.i_converters_ka[bus])
     w.step(
-        "Initial symmetrical short-circuit current", "I″k", "c·Un / (√3·|Z1|)", f"{f(c)} · {f(un)} / (√3 · {f(abs(z1), 5)})", ik, "kA",
-        f"{METHOD}, three-phase short circuit",
+        "Initial symmetrical short-circuit current" + (" without converters" if added else ""), "I″k", "c·Un / (√3·|Z1|)",
+        f"{f(c)} · {f(un)} / (√3 · {f(abs(z1), 5)})", ik, "kA", f"{METHOD}, three-phase short circuit",
     )  # fmt: skip
-    w.result, w.unit = ik, "kA"
+    if added:
+        units = ", ".join(f"{e.name} {f(e.ik_over_ir)}{'~' if 'ik_over_ir' in e.assumed else ''} × Ir" for e in one.inverters)
+        w.step("Added by full converters", "I″k,PF", "Σ |Zkj/Zkk|·IskPFj", units, added, "kA", f"{METHOD}, units with full-size converter",
+               "Added by magnitude, in phase with the rest: the highest sum.")  # fmt: skip
+    w.result, w.unit = ik + added, "kA"
+    if added and quantity == "ik_ka":
+        w.step("Initial symmetrical short-circuit current", "I″k", "sum of both", f"{f(ik, 5)} + {f(added, 5)}", ik + added, "kA", METHOD)
     if quantity == "ip_ka":
         zc = w.step(
             "Impedance at the equivalent frequency", "Zc", "Zkk with every reactance times fc/f", f"fc/f = {FC_OVER_F:g}", complex(one.zc_ohm[bus]), "ohm",
@@ -48,8 +55,9 @@ def explain_fault(study: ShortCircuit, bus: int, case: str, quantity: str = "ik_
         w.step("Ratio at the fault", "R/X", "(Rc/Xc)·(fc/f)", f"{f(zc.real, 5)} / {f(zc.imag, 5)} · {FC_OVER_F:g}", ratio, "", f"{METHOD}, method (c)")
         kappa = float(eq.peak_factor(ratio))
         w.step("Peak factor", "κ", "1.02 + 0.98·e^(−3·R/X)", f"1.02 + 0.98·e^(−3·{f(ratio)})", kappa, "", f"{METHOD}, peak current")
-        ip = float(eq.peak_current_ka(kappa, ik))
-        w.step("Peak short-circuit current", "ip", "κ·√2·I″k", f"{f(kappa)} · √2 · {f(ik, 5)}", ip, "kA", f"{METHOD}, peak current")
+        ip = float(eq.peak_current_ka(kappa, ik)) + math.sqrt(2) * added
+        law, numbers = ("κ·√2·I″k + √2·I″k,PF", f" + √2 · {f(added, 5)}") if added else ("κ·√2·I″k", "")
+        w.step("Peak short-circuit current", "ip", law, f"{f(kappa)} · √2 · {f(ik, 5)}{numbers}", ip, "kA", f"{METHOD}, peak current")
         w.result = ip
     return w
 
@@ -60,8 +68,9 @@ def _elements_in_path(study: ShortCircuit, bus: int, case: str, w: Working) -> N
     flows = study.flows([bus], case)
     fault_mva = abs(flows.ik_ka[0]) * float(net.v_nominal_kv[bus])
     z_of = dict(zip(net.branches.ids, one.z_branch_pu, strict=True))
+    z_of |= {net.branches.ids[w.rows[0]]: one.z_branch_pu[w.rows[0]] for w in net.windings}  # of three, the one between high and medium side
     z_of |= {e.id: z for e, z in zip(net.infeeds, one.z_infeed_pu, strict=True)}
-    z_of |= {e.id: z for e, z in zip(net.generators, one.z_generator_pu, strict=True)}
+    z_of |= {e.id: z for e, z in zip(one.machines, one.z_machine_pu, strict=True)}
     z_of |= {e.id: z for e, z in zip(one.motors, one.z_motor_pu, strict=True)}
     small = 0
     for element_id, currents in flows.terminals.items():
@@ -113,6 +122,23 @@ def _impedance(study: ShortCircuit, e: Element, case: str, un: float) -> tuple[s
         k = float(eq.generator_correction(un, e.v_rated_kv or math.nan, c_max, (e.xd2_pct or math.nan) / 100, sin_phi))
         numbers = f"KG = {f(k)}; RG = {told('r_stator_ohm')} ohm, x″d = {told('xd2_pct')} %, UrG = {told('v_rated_kv')} kV, SrG = {told('s_rated_mva')} MVA"
         return title_of(e), "KG·(RG + jX″d)", numbers, f"{METHOD}, synchronous generators and KG"
+    if isinstance(e, SynchronousMotor):
+        k = float(eq.generator_correction(un, e.v_rated_kv or math.nan, c_max, (e.xd2_pct or math.nan) / 100, math.sqrt(1 - (e.power_factor or 1) ** 2)))
+        numbers = (
+            f"KG = {f(k)}; RM = {told('r_stator_ohm')} ohm, x″d = {told('xd2_pct')} %, UrM = {told('v_rated_kv')} kV, SrM = {f(machine_mva(e))} MVA, "
+            f"count {e.count}"
+        )
+        return title_of(e), "KG·(RM + jX″d), SrM = PrM/(η·cosφ)", numbers, f"{METHOD}, synchronous motors as generators"
+    if isinstance(e, ThreeWindingTransformer):
+        numbers = ", ".join(f"ukr {pair} = {told(f'uk_{field}_pct')} %" for pair, field in (("AB", "hv_mv"), ("AC", "hv_lv"), ("BC", "mv_lv")))
+        return f"{title_of(e)}, high to medium side", "KT by pair, star of the three windings, then branches between its terminals", numbers, f"{METHOD}, three-winding transformers"
+    if isinstance(e, SeriesReactor):
+        return title_of(e), "ukR·Un/(√3·IrR)", f"{told('uk_pct')} % · {f(un)} kV / (√3 · {told('i_rated_a')} A), R/X = {told('r_over_x')}", f"{METHOD}, reactors"
+    if isinstance(e, InductionMotor | StaticLoad) and not (isinstance(e, InductionMotor) and e.starter == "direct"):
+        sr, ur, ilr, ratio = motor_rating(e)
+        numbers = f"UrM = {f(un if math.isnan(ur) else ur)} kV, SrM = {f(sr)} MVA, ILR/IrM = {f(ilr)}, R/X = {f(ratio)}"
+        what = "regenerative drives" if isinstance(e, InductionMotor) and e.starter == "regenerative drive" else "groups of asynchronous motors"
+        return title_of(e), "UrM²/SrM / (ILR/IrM)", numbers, f"{METHOD}, {what}"
     if isinstance(e, InductionMotor):
         numbers = (
             f"UrM = {told('v_rated_kv')} kV, PrM = {told('p_rated_kw')} kW, η = {told('efficiency_pct')} %, cosφ = {told('power_factor')}, "

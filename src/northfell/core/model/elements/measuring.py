@@ -1,0 +1,36 @@
+"""Instrument transformers. They take no part in the balanced studies; sheets, labels and reports show them."""
+
+from typing import Literal
+
+from northfell.core.model.elements.base import Element, Reference, terminal
+from northfell.core.model.parameters import param
+
+# Declarations read as a table.
+# fmt: off
+
+
+class CurrentTransformer(Element):
+    """Current transformers at a switching device or a branch."""
+
+    TITLE, LETTER = "Current transformer", "B"
+    kind: Literal["current_transformer"] = "current_transformer"
+    measures: Reference = param(
+        label="Measures", meaning="The device or branch whose current it measures.", section="Connection",
+        refers_to=("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
+    )
+    i_primary_a: float | None = param(None, label="Primary current", symbol="Ipn", unit="A", gt=0, le=50000, meaning="Rated primary current.")
+    i_secondary_a: float = param(1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.")
+    accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
+    burden_va: float | None = param(None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.")
+
+
+class VoltageTransformer(Element):
+    """Voltage transformers on a bus."""
+
+    TITLE, TERMINALS, LETTER = "Voltage transformer", ("bus",), "B"
+    kind: Literal["voltage_transformer"] = "voltage_transformer"
+    bus: Reference = terminal("Bus", "Where the voltage is measured.")
+    v_primary_kv: float | None = param(None, label="Primary voltage", symbol="Upn", unit="kV", gt=0, le=1200, meaning="Rated primary line-to-line voltage.")
+    v_secondary_v: float = param(110.0, label="Secondary voltage", symbol="Usn", unit="V", gt=0, le=500, meaning="Rated secondary line-to-line voltage.")
+    accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 0.5 3P.", source="IEC 61869-3")
+    burden_va: float | None = param(None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.")

@@ -1,0 +1,94 @@
+"""What stands between a bus and earth: capacitor banks, shunt reactors, shunts from data files, earthing transformers."""
+
+from typing import Literal
+
+from pydantic import ValidationInfo, field_validator
+
+from northfell.core.errors import InputRefused
+from northfell.core.model.elements.base import Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.parameters import param
+
+# Declarations read as a table.
+# fmt: off
+
+
+class Compensation(Element):
+    """What capacitor banks, shunt reactors and plain shunts share: constant admittance."""
+
+    TERMINALS, LETTER = ("bus",), "C"
+    bus: Reference = terminal("Bus", "Where it is connected.")
+
+    @property
+    def s_drawn_mva(self) -> complex:
+        """Power drawn at nominal voltage."""
+        raise NotImplementedError
+
+
+class Shunt(Compensation):
+    """A shunt as system data files hold it."""
+
+    TITLE = "Shunt"
+    kind: Literal["shunt"] = "shunt"
+    q_mvar: float = param(
+        label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, meaning="Delivered at nominal voltage: capacitors positive, reactors negative."
+    )
+    p_mw: float = param(0.0, label="Losses", symbol="P", unit="MW", ge=-1e5, le=1e5, meaning="Active power drawn at nominal voltage.")
+
+    @property
+    def s_drawn_mva(self) -> complex:
+        return complex(self.p_mw, -self.q_mvar)
+
+
+class CapacitorBank(Compensation):
+    """A capacitor bank, switched in equal steps."""
+
+    TITLE = "Capacitor bank"
+    kind: Literal["capacitor_bank"] = "capacitor_bank"
+    q_step_mvar: float = param(label="Reactive power of a step", symbol="Q1", unit="Mvar", gt=0, le=1e4, meaning="Delivered by one step at nominal voltage.")
+    steps: int = param(1, label="Steps", symbol="n", ge=1, le=100, meaning="Equal steps of the bank.")
+    steps_in: int | None = param(
+        None, label="Steps switched in", section="Operation", ge=0, le=100, in_state=True, meaning="Differs between operating states. Empty: all of them."
+    )
+    loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.")
+
+    @field_validator("steps_in")
+    @classmethod
+    def _no_more_than_there_are(cls, steps_in: int | None, info: ValidationInfo) -> int | None:
+        if steps_in is not None and steps_in > info.data.get("steps", steps_in):
+            raise InputRefused("steps_in", steps_in, f"at most its {info.data['steps']} steps (or empty)")
+        return steps_in
+
+    @property
+    def s_drawn_mva(self) -> complex:
+        q = self.q_step_mvar * (self.steps if self.steps_in is None else self.steps_in)
+        return complex(q * self.loss_pct / 100, -q)
+
+
+class ShuntReactor(Compensation):
+    """A shunt reactor."""
+
+    TITLE, LETTER = "Shunt reactor", "R"
+    kind: Literal["shunt_reactor"] = "shunt_reactor"
+    q_mvar: float = param(label="Reactive power", symbol="Q", unit="Mvar", gt=0, le=1e5, meaning="Drawn at nominal voltage.")
+    loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.")
+
+    @property
+    def s_drawn_mva(self) -> complex:
+        return complex(self.q_mvar * self.loss_pct / 100, self.q_mvar)
+
+
+class EarthingTransformer(Element):
+    """An earthing transformer, which gives a network a star point; it takes no part in balanced studies."""
+
+    TITLE, TERMINALS, LETTER = "Earthing transformer", ("bus",), "T"
+    kind: Literal["earthing_transformer"] = "earthing_transformer"
+    bus: Reference = terminal("Bus", "Where it is connected.")
+    z0_ohm: float | None = param(
+        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", meaning="Of the zig-zag winding, per phase."
+    )
+    i_earth_a: float | None = param(
+        None, label="Rated earth-fault current", symbol="IE", unit="A", gt=0, le=50000, meaning="Current through the star point for the rated time."
+    )
+    t_rated_s: float | None = param(None, label="Rated time", unit="s", gt=0, le=100000, meaning="For which it carries that current.")
+    neutral: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point", "How the star point is earthed.")
+    neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")

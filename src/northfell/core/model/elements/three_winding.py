@@ -1,0 +1,96 @@
+"""Three-winding transformers."""
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator
+
+from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.parameters import param
+
+# Declarations read as a table.
+# fmt: off
+
+CLOCK = r"(0|1|2|4|5|6|7|8|10|11)"
+THREE_WINDING_GROUP = re.compile(rf"^(D|YN?|ZN?)(d|yn?|zn?){CLOCK}(d|yn?|zn?){CLOCK}$")
+
+
+def _group(text: str) -> str:
+    if not THREE_WINDING_GROUP.match(text):
+        raise ValueError("a vector group such as YNyn0d5 or Dyn11yn11")
+    return text
+
+
+def _s(side: str, symbol: str) -> float | None:
+    return param(  # type: ignore[no-any-return]
+        None, label=f"Rated power, {side}", symbol=symbol, unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF),
+        meaning=f"Rated apparent power of the {side}."
+    )
+
+
+def _v(side: str, symbol: str) -> float | None:
+    return param(  # type: ignore[no-any-return]
+        None, label=f"Rated voltage, {side}", symbol=symbol, unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF),
+        meaning="Rated line-to-line voltage at the main tap."
+    )
+
+
+def _uk(pair: str, symbol: str) -> float | None:
+    return param(  # type: ignore[no-any-return]
+        None, label=f"Impedance voltage, {pair}", symbol=f"ukr {symbol}", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
+        meaning=f"Short-circuit voltage between {pair}, on the smaller rated power of the two; the third winding open.", source=IEC
+    )
+
+
+def _ur(pair: str, symbol: str) -> float | None:
+    return param(  # type: ignore[no-any-return]
+        None, label=f"Resistive part, {pair}", symbol=f"uRr {symbol}", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
+        typical="three_winding_ur", meaning="Resistive part of that impedance voltage, on the same power.", source=IEC
+    )
+
+
+class ThreeWindingTransformer(Element):
+    """A three-winding transformer."""
+
+    TITLE, TERMINALS, LETTER = "Three-winding transformer", ("hv_bus", "mv_bus", "lv_bus"), "T"
+    kind: Literal["three_winding_transformer"] = "three_winding_transformer"
+    hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
+    mv_bus: Reference = terminal("Medium-voltage side", "Bus at the medium-voltage terminals.")
+    lv_bus: Reference = terminal("Low-voltage side", "Bus at the low-voltage terminals.")
+    s_hv_mva: float | None = _s("high side", "SrTA")
+    s_mv_mva: float | None = _s("medium side", "SrTB")
+    s_lv_mva: float | None = _s("low side", "SrTC")
+    v_hv_kv: float | None = _v("high side", "UrTA")
+    v_mv_kv: float | None = _v("medium side", "UrTB")
+    v_lv_kv: float | None = _v("low side", "UrTC")
+    vector_group: Annotated[str, AfterValidator(_group)] | None = param(
+        None, label="Vector group", needed_for=(LF, SC, AF), typical="three_winding_group", source="IEC 60076-1",
+        meaning="Connections with the clock numbers of the medium and the low side, such as YNyn0d5."
+    )
+    uk_hv_mv_pct: float | None = _uk("high and medium side", "AB")
+    uk_hv_lv_pct: float | None = _uk("high and low side", "AC")
+    uk_mv_lv_pct: float | None = _uk("medium and low side", "BC")
+    ur_hv_mv_pct: float | None = _ur("high and medium side", "AB")
+    ur_hv_lv_pct: float | None = _ur("high and low side", "AC")
+    ur_mv_lv_pct: float | None = _ur("medium and low side", "BC")
+    no_load_loss_kw: float | None = param(
+        None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance", meaning="Losses in the core. Empty: left out of load flow."
+    )
+    no_load_current_pct: float | None = param(
+        None, label="No-load current", symbol="i0", unit="%", ge=0, le=50, section="Impedance",
+        meaning="Magnetising current in percent of the rated current of the high side. Empty: left out of load flow."
+    )
+    tap_pct: float = param(
+        0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
+        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap."
+    )
+    neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
+    neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
+    neutral_mv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, medium side", "How the medium-side star point is earthed.")
+    neutral_mv_ohm: float | None = neutral_ohm("Earthing impedance, medium side", "neutral_mv")
+
+    @property
+    def clocks(self) -> tuple[int, int]:
+        """Clock numbers of the medium and the low side; 0 while the vector group is not known."""
+        match = THREE_WINDING_GROUP.match(self.vector_group or "")
+        return (int(match[3]), int(match[5])) if match else (0, 0)
