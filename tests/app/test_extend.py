@@ -86,7 +86,7 @@ def test_one_line_is_one_change_and_undone_as_one():
         ("Filter hall", "tx 1 MVA", "A transformer needs its ratio"),
         ("Filter hall", "tx 33/11 1 MVA", "Neither 33 nor 11 kV belongs to Filter hall of 0.4 kV"),
         ("Filter hall", "infeed 11 kV 5 kA", "stands at 0.4 kV, not 11 kV"),
-        ("Filter hall", "capacitor", "A shunt needs its reactive power"),
+        ("Filter hall", "capacitor", "A capacitor bank needs its reactive power"),
         ("Filter hall", "cable -5 m", "Not understood behind cable: -5"),
         ("Filter hall", "breaker “Q31”", "a name that no other element has"),
         ("P4 feeder", "bus 0.4 kV", "P4 feeder stands at 11 kV, not 0.4 kV"),

@@ -24,11 +24,22 @@ from northfell.core.model.shorthand import EXAMPLES, parse
         ("motor 4 × 900 kW pf 0.87 11 kV", "induction_motor", {"p_rated_kw": 900, "power_factor": 0.87, "v_rated_kv": 11}),
         ("motor 4x 0.9 MW", "induction_motor", {"count": 4, "p_rated_kw": 900}),
         ("load 420 kW 200 kvar", "load", {"p_mw": 0.42, "q_mvar": 0.2}),
-        ("reactor 2 Mvar", "shunt", {"q_mvar": -2}),
-        ("capacitor 600 kvar", "shunt", {"q_mvar": 0.6}),
+        ("reactor 2 Mvar", "shunt_reactor", {"q_mvar": 2}),
+        ("capacitor 600 kvar", "capacitor_bank", {"q_step_mvar": 0.6}),
         ("infeed 10,8 kA 33 kV", "infeed", {"ik_max_ka": 10.8}),
         ("mcc 400 V", "bus", {"bus_kind": "motor control centre", "v_nominal_kv": 0.4}),
         ("relay vi 240 A tm 0,3 ct 300/5", "relay", {"curve": "IEC_VI", "i_pickup_a": 240, "time_multiplier": 0.3, "ct_primary_a": 300, "ct_secondary_a": 5}),
+        ("capacitor 4x 150 kvar", "capacitor_bank", {"q_step_mvar": 0.15, "steps": 4}),
+        ("reactor 630 A 6%", "series_reactor", {"i_rated_a": 630, "uk_pct": 6}),
+        ("tx3 132/33/11 60/60/20 MVA 12/18/6% ynYN0D11", "three_winding_transformer", {
+            "v_hv_kv": 132, "v_mv_kv": 33, "v_lv_kv": 11, "s_hv_mva": 60, "s_mv_mva": 60, "s_lv_mva": 20, "uk_hv_mv_pct": 12, "uk_hv_lv_pct": 18,
+            "uk_mv_lv_pct": 6, "vector_group": "YNyn0d11"}),
+        ("tx 33/11 10 MVA resistor 16 ohm", "transformer", {"v_hv_kv": 33, "v_lv_kv": 11, "s_rated_mva": 10, "neutral_lv": "resistor", "neutral_lv_ohm": 16}),
+        ("motor 110 kW vsd", "induction_motor", {"p_rated_kw": 110, "starter": "drive"}),
+        ("load 400 kW 60% 100 kvar", "load", {"p_mw": 0.4, "q_mvar": 0.1, "motor_share_pct": 60}),
+        ("ct 300/1 5P20", "current_transformer", {"i_primary_a": 300, "i_secondary_a": 1, "accuracy_class": "5P20"}),
+        ("vt 11000/110 V", "voltage_transformer", {"v_primary_kv": 11, "v_secondary_v": 110}),
+        ("battery 500 kW 1 MVA", "inverter", {"source": "battery", "p_mw": 0.5, "s_rated_mva": 1}),
         ("gen 2.5 MVA 12%", "synchronous_generator", {"s_rated_mva": 2.5, "xd2_pct": 12}),
     ],
 )
@@ -66,14 +77,22 @@ def test_a_branch_may_go_to_a_bus_that_stands(text):
     assert [s.kind for s in said[1:]] == (["relay"] if "relay" in text else [])
 
 
-def test_every_example_is_understood():
-    for kind, example in EXAMPLES.items():
-        (said,) = parse(example)
-        assert (said.kind, said.unread) == (kind, [])
-        assert all(parameter(KINDS[kind], name) for name in said.values)
-
-
 @given(st.text(max_size=60))
 def test_any_text_is_read_or_given_back(text):
     for said in parse(text):
         assert said.kind in ("", *KINDS)
+
+
+def test_brackets_are_branches_and_are_repeated():
+    kinds = [said.kind for said in parse("bus, 2x (breaker 100 A, cable 35 cu 40 m, 2 (motor 11 kW)), load 1 kW")]
+    way = ["(", "breaker", "cable", "(", "induction_motor", ")", "(", "induction_motor", ")", ")"]
+    assert kinds == ["bus", *way, *way, "load"]
+    assert [said.unread for said in parse("(breaker, 3x (motor 1 kW)")][0] == ["(breaker"]
+    (refused,) = parse("99x (99x (99x (bus)))")
+    assert refused.kind == "" and "400 things" in refused.unread[0]
+
+
+@pytest.mark.parametrize(("kind", "example"), EXAMPLES.items())
+def test_every_example_is_read_whole(kind, example):
+    said = parse(example)[0]
+    assert (said.kind, said.unread) == (kind, [])

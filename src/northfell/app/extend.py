@@ -7,18 +7,13 @@ from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import Add, Change, Move, Set, apply_change
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import KINDS, Breaker, Bus
+from northfell.core.model.elements import KINDS, Breaker, Bus, Transformer
+from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, element_from
 from northfell.core.model.parameters import STUDIES, parameter
 from northfell.core.model.shorthand import EXAMPLES, Said, parse
 from northfell.core.quantities import entry
 from northfell.drawing import growing
-
-LETTERS = {  # of default names, IEC 81346-2; boards and junctions are named by what they are
-    "infeed": "G", "synchronous_generator": "G", "transformer": "T", "cable": "W", "line": "W", "breaker": "Q", "switch": "Q", "fuse": "F",
-    "induction_motor": "M", "load": "E", "shunt": "C", "relay": "B",
-}  # fmt: skip
-
 
 @dataclass
 class Plan:
@@ -48,9 +43,10 @@ def plan(network: Network, sheet_name: str, at: str, text: str, selected: str = 
     if at and at not in growth.places:
         made.problems.append(f"{network.elements[at].name} does not stand on sheet {growth.sheet.name}. Select a bus on the sheet.")
         return made
-    for said in parse(text):
+    line = parse(text)
+    for number, said in enumerate(line):
         try:
-            growth.add(said, made)
+            growth.add(said, line[number:], made)
         except _Stop as stop:
             made.problems.append(str(stop))
             break
@@ -80,20 +76,46 @@ def _title(growth: "_Growth") -> str:
     return f"Placed {', '.join(names[:6])}" + (f" and {len(names) - 6} more" if len(names) > 6 else "")
 
 
+ENDING_FIRST = ("infeed", "synchronous_generator")  # what may begin a drawing, with a board of its own
+NEEDS_Q = {"capacitor_bank": "q_step_mvar", "shunt_reactor": "q_mvar", "shunt": "q_mvar"}
+MEASURED = ("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
+
+
+@dataclass
+class _Place:
+    """Where the line goes on: a bus, and the breaker and device that relays and current transformers would take."""
+
+    at: str
+    breaker: str = ""
+    device: str = ""
+
+
 class _Growth:
     """The elements and places that are being added."""
 
     def __init__(self, network: Network, sheet_name: str, at: str, selected: str) -> None:
-        self.network, self.at = network, at
-        self.breaker = selected if isinstance(network.elements.get(selected), Breaker) else ""
+        self.network = network
+        chosen = network.elements.get(selected)
+        self.here = _Place(at, selected if isinstance(chosen, Breaker) else "", selected if chosen and chosen.kind in MEASURED else "")
+        self.kept: list[_Place] = []  # where the line goes on after each open bracket
+        self.side = ""  # the other side of what was placed last, on which a bracket right behind it hangs
+        self.upward: set[str] = set()  # points above which there is room for a source
         self.elements: dict[str, dict[str, Any]] = {}
-        self.names = {e.name for e in network.elements.values()}
-        self.sheet = next((s for s in network.sheets if s.name == sheet_name), network.sheets[0])
+        self.names = Names(network)
+        self.sheet = network.sheet(sheet_name)
         self.places: dict[str, Placement] = dict(self.sheet.placements)
         self.moved: set[str] = set()
         self.settings: list[Set] = []
         self.placed: list[str] = []
         self.last_name = ""
+
+    @property
+    def at(self) -> str:
+        return self.here.at
+
+    @at.setter
+    def at(self, bus_id: str) -> None:
+        self.here.at = bus_id
 
     def all_acts(self) -> list[Any]:
         """Elements first, then where they stand."""
@@ -101,28 +123,47 @@ class _Growth:
         moves = [Move(sheet=self.sheet.name, id=i, to=self.places[i]) for i in [*self.elements, *sorted(self.moved - set(self.elements))]]
         return [*adds, *self.settings, *moves]
 
-    def add(self, said: Said, made: Plan) -> None:
+    def add(self, said: Said, rest: list[Said], made: Plan) -> None:
+        if said.kind in ("(", ")"):
+            self._bracket(said.kind)
+            return
+        self.side = ""
         if not said.kind:
             raise _Stop(f"“{' '.join(said.unread)}” does not begin with a thing to place. Examples: {'; '.join(EXAMPLES.values())}.")
         if said.unread:
             made.problems.append(f"Not understood behind {said.kind.replace('_', ' ')}: {', '.join(said.unread)}. An example: {EXAMPLES[said.kind]}.")
         if said.to and len(KINDS[said.kind].TERMINALS) != 2:
             made.problems.append(f"Only what has two ends can go to a bus: leave out “to {said.to}”.")
-        if said.kind == "relay":
-            self._relay(said, made)
+        ends = len(KINDS[said.kind].TERMINALS)
+        if said.kind in ("relay", "current_transformer"):
+            self._attached(said, made)
         elif said.kind == "bus":
             self._bus(said)
-        elif not self.at and said.kind in ("infeed", "synchronous_generator"):
+        elif not self.at and said.kind in ENDING_FIRST:
             self._bus(Said("bus", {"v_nominal_kv": said.v_kv or said.values.get("v_rated_kv")}))
-            self._end(said, made)
+            self._end(said, rest, made)
         elif not self.at:
             raise _Stop("Select a bus to extend from, or begin with an infeed or a bus, such as “infeed 33 kV 10 kA”.")
-        elif len(KINDS[said.kind].TERMINALS) == 2:
-            self._branch(said, made)
+        elif ends == 1:
+            self._end(said, rest, made)
+        elif ends == 2:
+            self._branch(said, rest, made)
         else:
-            self._end(said, made)
+            self._fork(said, rest, made)
         made.understood.append(self._line(said))
         made.not_kept += said.not_kept
+
+    def _bracket(self, kind: str) -> None:
+        if kind == "(":
+            if not self.at:
+                raise _Stop("A bracket needs something to hang on: begin with an infeed or a bus.")
+            self.kept.append(_Place(self.here.at, self.here.breaker, self.here.device))
+            self.at = self.side or self.at
+            self.side = ""
+        elif self.kept:
+            self.here = self.kept.pop()
+        else:
+            raise _Stop("A bracket closes that was not opened.")
 
     def _line(self, said: Said) -> str:
         values = []
@@ -132,18 +173,12 @@ class _Growth:
             values.append(f"{told} {p.unit if p else ''}".strip())
         return " · ".join([f"{KINDS[said.kind].TITLE} {self.last_name}", *values])
 
-    def _name(self, said: Said, letter: str) -> str:
-        if said.name:
-            return said.name
-        number = 1
-        while f"{letter}{number}" in self.names:
-            number += 1
-        return f"{letter}{number}"
+    def _name(self, said: Said) -> str:
+        return self.names.free(said.name) if said.name and self.kept else said.name or self.names.new(said.kind)
 
     def _put(self, raw: dict[str, Any], place: Placement) -> str:
-        taken = {*self.network.elements, *self.elements}
-        element_id = raw["name"] if raw["name"] not in taken else next(f"{raw['name']} {n}" for n in range(2, 10**6) if f"{raw['name']} {n}" not in taken)
-        self.names.add(raw["name"])
+        element_id = self.names.new_id(raw["name"])
+        self.names.take(raw["name"])
         self.last_name = raw["name"]
         self.elements[element_id], self.places[element_id] = raw, place
         self.placed.append(element_id)
@@ -156,7 +191,7 @@ class _Growth:
         """The first board, or the point at the end of a branch turned into one."""
         if not self.at:
             kind = said.values.get("bus_kind", "switchboard")
-            raw = {"kind": "bus", "name": self._name(said, "Board "), **said.values, "bus_kind": kind}
+            raw = {"kind": "bus", "name": self._name(said), **said.values, "bus_kind": kind}
             self.at = self._put(raw, growing.first_place() if not self.places else self._beside())
             return
         here = self._bus_of(self.at)
@@ -165,11 +200,11 @@ class _Growth:
         v = said.values.get("v_nominal_kv")
         if v is not None and here["v_nominal_kv"] is not None and abs(v - here["v_nominal_kv"]) > 1e-9:
             raise _Stop(f"{here['name']} stands at {here['v_nominal_kv']:g} kV, not {v:g} kV. A transformer must stand between them.")
-        values = {"bus_kind": "switchboard", "name": self._name(said, "Board "), **said.values}
+        values = {"bus_kind": "switchboard", "name": self._name(said), **said.values}
         if values["bus_kind"] != "junction":
             self.places[self.at] = growing.board_at(self.places[self.at])
             self.moved.add(self.at)
-        self.names.add(values["name"])
+        self.names.take(values["name"])
         self.last_name = values["name"]
         if self.at in self.elements:
             self.elements[self.at].update(values)
@@ -187,30 +222,75 @@ class _Growth:
             self.places[self.at] = wider
             self.moved.add(self.at)
 
-    def _branch(self, said: Said, made: Plan) -> None:
+    def _feeder_x(self, rest: list[Said]) -> float:
+        """Where a way leaves the board, with room for what hangs on it; straight on from a point."""
+        bus = self.places[self.at]
+        return growing.feeder_x(self.places, self.at, *growing.reach_of([said.kind for said in rest])) if bus.width else bus.x
+
+    def _joint(self, name: str, v_kv: float | None, place: Placement, more: dict[str, Any] | None = None) -> str:
+        """A point at which the line goes on."""
+        free = name if name not in self.names.taken else next(f"{name} {n}" for n in range(2, 10**6) if f"{name} {n}" not in self.names.taken)
+        return self._put({"kind": "bus", "name": free, "v_nominal_kv": v_kv, "bus_kind": "junction", **(more or {})}, place)
+
+    def _branch(self, said: Said, rest: list[Said], made: Plan) -> None:
         here, cls = self._bus_of(self.at), KINDS[said.kind]
-        v_here = here["v_nominal_kv"]
-        far_v, backward = v_here, False
-        if said.kind == "transformer":
-            far_v, backward = self._far_voltage(said, v_here)
+        far_v, backward = here["v_nominal_kv"], False
+        transformer = issubclass(cls, Transformer)
+        if transformer:
+            far_v, backward = self._far_voltage(said, here["v_nominal_kv"])
         if said.to:
             self._closing(said, made)
             return
-        bus = self.places[self.at]
-        x = growing.feeder_x(self.places, self.at, broad=True) if bus.width else bus.x
-        place, far_place = growing.branch_places(said.kind, bus, x)
-        name = self._name(said, LETTERS[said.kind])
-        junction: dict[str, Any] = {"kind": "bus", "name": self._free(f"{name} end"), "v_nominal_kv": far_v, "bus_kind": "junction"}
-        if said.kind == "transformer" and far_v not in (said.values["v_hv_kv"], said.values["v_lv_kv"]):
-            junction["assumed"] = {"v_nominal_kv": f"usual nominal voltage at a rated {said.values['v_hv_kv' if backward else 'v_lv_kv']:g} kV"}
+        x = self._feeder_x(rest)
+        place, far_place = growing.branch_places(said.kind, self.places[self.at], x)
+        name = self._name(said)
+        guessed: dict[str, Any] = {}
+        if transformer and far_v not in (said.values["v_hv_kv"], said.values["v_lv_kv"]):
+            guessed["assumed"] = {"v_nominal_kv": f"usual nominal voltage at a rated {said.values['v_hv_kv' if backward else 'v_lv_kv']:g} kV"}
             made.assumed.append(f"network beyond {name} {far_v:g}~ kV")
-        far = self._put(junction, far_place)
+        far = self._joint(f"{name} end", far_v, far_place, guessed)
         ends = (far, self.at) if backward else (self.at, far)
         raw = {"kind": said.kind, "name": name, **dict(zip(cls.TERMINALS, ends, strict=True)), **said.values}
         self._reach(x)
-        placed = self._put(self._filled(raw, made), place)
+        self._passed(said.kind, self._put(self._filled(raw, made), place))
         self.at = far
-        self.breaker = placed if said.kind == "breaker" else self.breaker
+
+    def _passed(self, kind: str, element_id: str) -> None:
+        """What relays and current transformers that follow would stand at."""
+        if kind == "breaker":
+            self.here.breaker = element_id
+        if kind in MEASURED:
+            self.here.device = element_id
+
+    def _fork(self, said: Said, rest: list[Said], made: Plan) -> None:
+        """A changeover switch or a three-winding transformer: the line goes on at its common or medium side, a bracket hangs on the third."""
+        here = self._bus_of(self.at)
+        x = self._feeder_x(rest)
+        place, far_place, side_place = growing.fork_places(said.kind, self.places[self.at], x)
+        name = self._name(said)
+        voltages = [here["v_nominal_kv"]] * 2
+        if said.kind == "three_winding_transformer":
+            voltages = self._winding_voltages(said, here)
+        far = self._joint(f"{name} end", voltages[0], far_place)
+        self.side = self._joint(f"{name} side", voltages[1], side_place)
+        if said.kind == "changeover":
+            self.upward.add(self.side)
+            ends = (far, self.at, self.side)
+        else:
+            ends = (self.at, far, self.side)
+        raw = {"kind": said.kind, "name": name, **dict(zip(KINDS[said.kind].TERMINALS, ends, strict=True)), **said.values}
+        self._reach(x)
+        self._put(self._filled(raw, made), place)
+        self.at = far
+
+    def _winding_voltages(self, said: Said, here: dict[str, Any]) -> list[float]:
+        rated = [said.values.get(f"v_{side}_kv") for side in ("hv", "mv", "lv")]
+        if None in rated:
+            raise _Stop(f"A three-winding transformer needs its three voltages, such as “{EXAMPLES[said.kind]}”.")
+        v_here = here["v_nominal_kv"]
+        if v_here is not None and abs(rated[0] / v_here - 1) > 0.3:
+            raise _Stop(f"{rated[0]:g} kV does not belong to {here['name']} of {v_here:g} kV: extend from the high-voltage side.")
+        return [_nominal(rated[1]), _nominal(rated[2])]
 
     def _closing(self, said: Said, made: Plan) -> None:
         """A branch to a bus that stands already: a tie, or the closing of a ring."""
@@ -221,26 +301,24 @@ class _Growth:
             raise _Stop(f"“{said.to}” does not stand on this sheet.")
         here, there = self._bus_of(self.at)["v_nominal_kv"], self._bus_of(target)["v_nominal_kv"]
         ends = (self.at, target)
-        if said.kind == "transformer":
+        if issubclass(KINDS[said.kind], Transformer):
             far_v, backward = self._far_voltage(said, here)
             here, ends = far_v, (target, self.at) if backward else ends
         if here is not None and there is not None and abs(here - there) > 1e-9:
             raise _Stop(f"{said.to} stands at {there:g} kV, not {here:g} kV.")
-        name = self._name(said, LETTERS[said.kind])
-        raw = {"kind": said.kind, "name": name, **dict(zip(KINDS[said.kind].TERMINALS, ends, strict=True)), **said.values}
-        placed = self._put(self._filled(raw, made), growing.between(self.places[self.at], self.places[target]))
-        self.breaker = placed if said.kind == "breaker" else self.breaker
+        raw = {"kind": said.kind, "name": self._name(said), **dict(zip(KINDS[said.kind].TERMINALS, ends, strict=True)), **said.values}
+        self._passed(said.kind, self._put(self._filled(raw, made), growing.between(self.places[self.at], self.places[target])))
         self.at = target
 
-    def _relay(self, said: Said, made: Plan) -> None:
-        if not self.breaker:
-            raise _Stop("A relay needs a breaker: select one, or type it first, such as “breaker, relay si 240 A tm 0.25 ct 300/1”.")
-        raw = {"kind": "relay", "name": self._name(said, LETTERS["relay"]), "breaker": self.breaker, **said.values}
-        at = self.places.get(self.breaker)
-        self._put(self._filled(raw, made), growing.beside(at) if at else growing.first_place())
-
-    def _free(self, name: str) -> str:
-        return name if name not in self.names else next(f"{name} {n}" for n in range(2, 10**6) if f"{name} {n}" not in self.names)
+    def _attached(self, said: Said, made: Plan) -> None:
+        """A relay at a breaker, or current transformers at a device: at the one selected or placed last."""
+        field_name, holder = ("breaker", self.here.breaker) if said.kind == "relay" else ("measures", self.here.device)
+        if not holder:
+            what = "A relay needs a breaker" if said.kind == "relay" else "Current transformers need a device or branch"
+            raise _Stop(f"{what}: select one, or type it first, such as “breaker, {EXAMPLES[said.kind]}”.")
+        raw = {"kind": said.kind, "name": self._name(said), field_name: holder, **said.values}
+        at = self.places.get(holder)
+        self._put(self._filled(raw, made), growing.beside(said.kind, at) if at else growing.first_place())
 
     def _far_voltage(self, said: Said, v_here: float | None) -> tuple[float, bool]:
         """Nominal voltage beyond a transformer: 0.42 kV feeds a 0.4 kV network; and whether one extends from its low side."""
@@ -255,18 +333,20 @@ class _Growth:
             raise _Stop(f"Neither {high:g} nor {low:g} kV belongs to {self._bus_of(self.at)['name']} of {v_here:g} kV.")
         return (nominal[1], False) if off[0] <= off[1] else (nominal[0], True)
 
-    def _end(self, said: Said, made: Plan) -> None:
+    def _end(self, said: Said, rest: list[Said], made: Plan) -> None:
         bus, v = self.places[self.at], self._bus_of(self.at)["v_nominal_kv"]
-        x = bus.x + bus.width / 2 if said.kind == "infeed" else growing.feeder_x(self.places, self.at, broad=False)
+        above = said.kind == "infeed" or self.at in self.upward
+        x = bus.x + bus.width / 2 if said.kind == "infeed" else self._feeder_x(rest)
         if said.kind == "infeed" and said.v_kv is not None and v is not None and abs(said.v_kv - v) > 1e-9:
             raise _Stop(f"{self._bus_of(self.at)['name']} stands at {v:g} kV, not {said.v_kv:g} kV.")
-        if said.kind in ("induction_motor", "synchronous_generator"):
+        if "v_rated_kv" in KINDS[said.kind].model_fields:
             said.values.setdefault("v_rated_kv", v)
-        if said.kind == "shunt" and "q_mvar" not in said.values:
-            raise _Stop(f"A shunt needs its reactive power, such as “{EXAMPLES['shunt']}”.")
-        raw = {"kind": said.kind, "name": self._name(said, LETTERS[said.kind]), "bus": self.at, **said.values}
-        self._reach(x)
-        self._put(self._filled(raw, made), growing.end_place(said.kind, bus, x))
+        if said.kind in NEEDS_Q and NEEDS_Q[said.kind] not in said.values:
+            raise _Stop(f"A {KINDS[said.kind].TITLE.lower()} needs its reactive power, such as “{EXAMPLES[said.kind]}”.")
+        raw = {"kind": said.kind, "name": self._name(said), "bus": self.at, **said.values}
+        if not above:
+            self._reach(x)
+        self._put(self._filled(raw, made), growing.end_place(bus, x, above))
 
     def _filled(self, raw: dict[str, Any], made: Plan) -> dict[str, Any]:
         """With typical values for what was not said, each told as assumed."""
@@ -293,4 +373,7 @@ def bus_of_selection(network: Network, element_id: str) -> str:
     e = network.elements.get(element_id)
     if e is None:
         return ""
-    return e.id if isinstance(e, Bus) else e.buses[-1] if e.buses else ""
+    if isinstance(e, Bus):
+        return e.id
+    going_on = {"changeover": 0, "three_winding_transformer": 1}.get(e.kind, -1)
+    return e.buses[going_on] if e.buses else ""

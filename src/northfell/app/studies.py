@@ -3,15 +3,17 @@
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from threading import Lock
 from typing import Any
 
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.findings import Finding, findings_of, missing_findings, sorted_findings
 from northfell.core.model.completeness import missing
+from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
-from northfell.core.network import Compiled, compile_network
+from northfell.core.network import Compiled, compile_network, energised, topology_of
 from northfell.core.studies import arc_flash, load_flow, short_circuit
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
@@ -25,6 +27,15 @@ class StateResults:
     network: Network
     state: str
     _kept: dict[str, Any] = field(default_factory=dict)
+
+    @cached_property
+    def elements(self) -> dict[str, Element]:
+        """The elements as they are in the state."""
+        return self.network.in_state(self.state)
+
+    @cached_property
+    def energised(self) -> dict[str, bool]:
+        return energised(self.elements, topology_of(self.elements))
 
     def compiled(self, study: Study) -> Compiled:
         return self._once("compiled", lambda: compile_network(self.network, self.state, study))

@@ -1,12 +1,14 @@
 """Where new symbols stand: below the bus from which one extends, clear of what is there already."""
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 
 from northfell.core.model.network import Placement
 
-SLOT = 9.0  # between feeders
 BOARD = 16.0  # width of a new board
-DEPTH = {"transformer": 8.0, "cable": 7.0, "line": 7.0, "equivalent_branch": 7.0}  # from bus to bus; devices take less
+DEPTH = {  # from bus to bus; devices take less
+    "transformer": 8.0, "autotransformer": 8.0, "cable": 7.0, "line": 7.0, "trunking": 7.0, "series_reactor": 6.0, "equivalent_branch": 7.0,
+}  # fmt: skip
 DEVICE_DEPTH = 5.0
 
 
@@ -15,26 +17,39 @@ def first_place() -> Placement:
     return Placement(x=10, y=8, width=BOARD)
 
 
-def feeder_x(places: Mapping[str, Placement], at: str, broad: bool) -> float:
-    """Where a feeder leaves a bus: straight on from a point, else the first slot that is clear below the board.
+def reach_of(kinds: Sequence[str]) -> tuple[float, float]:
+    """Room to the left and to the right of a way for what hangs on it: the kinds that follow in the line, until its bracket closes."""
+    left, right, depth = 2.0, 5.0, 0
+    for kind in kinds:
+        depth += {"(": 1, ")": -1}.get(kind, 0)
+        if depth < 0:
+            break
+        if kind in ("relay", "current_transformer"):
+            left = max(left, 5.5)
+        if kind in DEPTH or kind in ("changeover", "three_winding_transformer"):
+            right = max(right, 9.0)
+        if kind == "bus":
+            left, right = max(left, 4.0), max(right, BOARD - 1)
+    return left, right
+
+
+def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float) -> float:
+    """Where a feeder leaves a board: the first place that is clear below it.
 
     Parameters
     ----------
     places : mapping of element id to Placement
     at : str
-        The bus.
-    broad : bool
-        Whether a board will hang on the feeder, which needs more room.
+        The board.
+    left, right : float
+        Room that the way needs to both sides.
     """
     bus = places[at]
-    if bus.width == 0:
-        return bus.x
-    need = BOARD - 2 if broad else 5.0
-    taken = [(p.x - (0 if p.width else 4), p.x + (p.width or 6)) for i, p in places.items() if p.y > bus.y - 1 and i != at]
+    taken = [(p.x - (1 if p.width else 2), p.x + (p.width + 1 if p.width else 6.5)) for i, p in places.items() if p.y > bus.y - 1 and i != at]
     x = bus.x + 3
-    while any(left < x + need and x - 3 < right for left, right in taken):
-        x += 1
-    return x
+    while any(a < x + right and x - left < b for a, b in taken):
+        x += 0.5
+    return math.ceil(x)
 
 
 def widened(board: Placement, x: float) -> Placement:
@@ -49,9 +64,17 @@ def branch_places(kind: str, bus: Placement, x: float) -> tuple[Placement, Place
     return Placement(x=x, y=bus.y + lead + depth / 2), Placement(x=x, y=bus.y + lead + depth)
 
 
-def end_place(kind: str, bus: Placement, x: float) -> Placement:
-    """What ends a branch: below its bus; an infeed above."""
-    return Placement(x=x, y=bus.y - 5 if kind == "infeed" else bus.y + (4.0 if bus.width else 3.5))
+def fork_places(kind: str, bus: Placement, x: float) -> tuple[Placement, Placement, Placement]:
+    """A changeover switch or three-winding transformer below a bus, the point where the line goes on, and that of its third terminal."""
+    lead = 1.0 if bus.width else 0.0
+    if kind == "changeover":
+        return Placement(x=x + 1, y=bus.y + lead + 3.5), Placement(x=x + 1, y=bus.y + lead + 6), Placement(x=x + 6, y=bus.y + lead + 1)
+    return Placement(x=x, y=bus.y + lead + 4), Placement(x=x - 1, y=bus.y + lead + 8), Placement(x=x + 7, y=bus.y + lead + 8)
+
+
+def end_place(bus: Placement, x: float, above: bool) -> Placement:
+    """What ends a branch: below its bus, or above it."""
+    return Placement(x=x, y=bus.y - 5 if above else bus.y + (4.0 if bus.width else 3.5))
 
 
 def between(a: Placement, b: Placement) -> Placement:
@@ -63,9 +86,9 @@ def between(a: Placement, b: Placement) -> Placement:
     return Placement(x=x, y=(a.y + b.y) / 2 if abs(a.y - b.y) >= 4 else max(a.y, b.y) + 4)
 
 
-def beside(breaker: Placement) -> Placement:
-    """A relay, left of its breaker."""
-    return Placement(x=breaker.x - 4, y=breaker.y)
+def beside(kind: str, device: Placement) -> Placement:
+    """A relay left of its breaker; current transformers at the line below their device."""
+    return Placement(x=device.x - 4, y=device.y) if kind == "relay" else Placement(x=device.x, y=device.y + 2)
 
 
 def board_at(point: Placement) -> Placement:

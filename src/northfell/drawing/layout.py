@@ -1,88 +1,257 @@
-"""Placing a network that comes without coordinates: levels away from the sources, each bus centred over what it feeds.
+"""Placing a network that comes without coordinates: away from the supplies, each bus over what it feeds, nothing on top of another.
 
-A plain first layout, good enough to look at and to work from; readable placing of large meshed networks is another matter.
+Radial parts are trees. A branch that closes a loop hangs at its deeper bus, and its wire goes up to the other; a switch that ties two
+neighbours in a row stands between them. A board with many ways hangs them on two shelves where that makes the sheet less wide: the
+lines of the lower one pass between what hangs on the upper. Room is taken by what is drawn: symbols, names, the values of a study.
 """
 
-from collections.abc import Mapping
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 
-from northfell.core.model.elements import Bus, Element, Infeed, SynchronousGenerator
+from northfell.core.model.elements import Bus, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement
+from northfell.drawing.growing import DEPTH, DEVICE_DEPTH, feeder_x
+from northfell.drawing.metrics import width
+from northfell.drawing.words import DATA_SIZE, NAME_SIZE, short_data
 
-ROW, COLUMN = 11.0, 9.0
+TOP, LEFT = 8.0, 4.0
+VALUES = 7.0  # steps that the value tag of a study may take
+WIDE = 1.7  # how much wider than high a sheet is meant to be
+END_HEIGHT, LOOP_HEIGHT = 9.0, 10.0
+GAP = 8.0  # between neighbours in a row that a switch ties
+
+
+@dataclass
+class _Item:
+    """What hangs on a bus: an end, a branch that closes a loop, or a branch to a bus further on; with its reach to both sides."""
+
+    element: str
+    child: str = ""
+    left: float = 2.0
+    right: float = 2.0
+    at: float = 0.0  # from the left end of the bus
+    drop: float = 0.0  # by which it hangs lower, on the second shelf
+    leads: bool = True  # a fork leads to two buses, but is placed once
+
+
+@dataclass
+class _Node:
+    items: list[_Item] = field(default_factory=list)
+    above: list[str] = field(default_factory=list)  # sources over a bus that starts a tree
+    level: int = 0
+    bar: float = 0.0  # width; 0 for a point
+    anchor: float = 0.0  # where the line from above arrives, from the left end
+    left: float = 1.0
+    right: float = 1.0
+    step: float = DEVICE_DEPTH  # down to the buses that it leads to
+    height: float = 2.0
 
 
 def laid_out(elements: Mapping[str, Element]) -> dict[str, Placement]:
-    """Placements of all elements but relays."""
-    buses = [e.id for e in elements.values() if isinstance(e, Bus)]
-    links: dict[str, list[tuple[str, str]]] = {b: [] for b in buses}
-    hanging: dict[str, list[str]] = {b: [] for b in buses}
-    for e in elements.values():
-        if len(e.TERMINALS) == 2:
-            a, b = e.buses
-            links[a].append((e.id, b))
-            links[b].append((e.id, a))
-        elif len(e.TERMINALS) == 1:
-            hanging[e.buses[0]].append(e.id)
-    level, children, via = _trees(elements, buses, links)
-    width: dict[str, float] = {}
-    for b in sorted(buses, key=lambda b: -level[b]):
-        inner = sum(width[c] for c in children[b])
-        width[b] = max(COLUMN * max(1, len(hanging[b])) + inner, COLUMN)
-    places: dict[str, Placement] = {}
-    x = 4.0
-    for root in (b for b in buses if b not in via):
-        _place(root, x, level, children, via, hanging, width, places, elements)
-        x += width[root] + COLUMN
-    _cross_links(elements, via, places)
-    return places
+    """Placements of all elements."""
+    tree = _Tree(elements)
+    return tree.placed()
 
 
-def _trees(
-    elements: Mapping[str, Element], buses: list[str], links: dict[str, list[tuple[str, str]]]
-) -> tuple[dict[str, int], dict[str, list[str]], dict[str, str]]:
-    """Levels from the sources by breadth; children of each bus, and the element that leads to each."""
-    starts = [e.bus for e in elements.values() if isinstance(e, Infeed)] + [e.bus for e in elements.values() if isinstance(e, SynchronousGenerator)]
-    level: dict[str, int] = {}
-    children: dict[str, list[str]] = {b: [] for b in buses}
-    via: dict[str, str] = {}
-    for start in [*starts, *buses]:
-        if start in level:
-            continue
-        level[start], queue = 0, [start]
-        for at in queue:
+def hung(elements: Mapping[str, Element], board_id: str, ways: Iterable[Iterable[str]], places: Mapping[str, Placement]) -> dict[str, Placement]:
+    """Placements for ways of a board that were not drawn: each where there is room below it, the board as long as they need."""
+    made = dict(places)
+    found: dict[str, Placement] = {}
+    for way in ways:
+        part = {i: elements[i] for i in (board_id, *way)}
+        tree = _Tree(part, root=board_id)
+        (item,) = [one for one in tree.nodes[board_id].items if one.leads] or [_Item("")]
+        x = feeder_x(made, board_id, item.left, item.right)
+        board = made[board_id]
+        own = tree.placed(origin=(x - item.at, board.y))
+        own.pop(board_id)
+        found |= own
+        made |= own
+        made[board_id] = found[board_id] = board.model_copy(update={"width": max(board.width, x + 3 - board.x)})
+    return found
+
+
+class _Tree:
+    """Trees that reach every bus, from the supplies on."""
+
+    def __init__(self, elements: Mapping[str, Element], root: str = "") -> None:
+        self.elements = elements
+        self.nodes = {e.id: _Node() for e in elements.values() if isinstance(e, Bus)}
+        self.order: list[str] = []  # breadth first
+        self.relayed = {e.breaker for e in elements.values() if isinstance(e, Relay)}
+        self.reached: set[str] = set()
+        self.roots: list[str] = []
+        self.ties: list[str] = []
+        links = self._links()
+        supplies = [e.buses[0] for kind in ("infeed", "synchronous_generator", "inverter") for e in elements.values() if e.kind == kind]
+        for start in [root] if root else [*supplies, *self.nodes]:
+            self._spread(start, links)
+        self._loops()
+        for bus in reversed(self.order):
+            self._measure(bus)
+
+    def _links(self) -> dict[str, list[tuple[str, str]]]:
+        links: dict[str, list[tuple[str, str]]] = {b: [] for b in self.nodes}
+        for e in self.elements.values():
+            for a in e.buses:
+                links[a] += [(e.id, b) for b in e.buses if b != a]
+        return links
+
+    def _spread(self, start: str, links: Mapping[str, list[tuple[str, str]]]) -> None:
+        """A tree from a bus, unless one reached it already."""
+        if start in self.reached:
+            return
+        self.reached.add(start)
+        self.roots.append(start)
+        self.order.append(start)
+        for at in self._growing(len(self.order) - 1):
+            used: set[str] = {item.element for item in self.nodes[at].items}
             for element_id, other in links[at]:
-                if other not in level:
-                    level[other] = level[at] + 1
-                    children[at].append(other)
-                    via[other] = element_id
-                    queue.append(other)
-    return level, children, via
+                if other not in self.reached:
+                    self.reached.add(other)
+                    self.nodes[other].level = self.nodes[at].level + 1
+                    self.nodes[at].items.append(_Item(element_id, other, leads=element_id not in used))
+                    used.add(element_id)
+                    self.order.append(other)
 
+    def _growing(self, at: int) -> Iterable[str]:
+        """The order from a position on, while it grows."""
+        while at < len(self.order):
+            yield self.order[at]
+            at += 1
 
-def _place(
-    root: str, x0: float, level: dict[str, int], children: dict[str, list[str]], via: dict[str, str], hanging: dict[str, list[str]],
-    width: dict[str, float], places: dict[str, Placement], elements: Mapping[str, Element],
-) -> None:  # fmt: skip
-    stack = [(root, x0)]
-    while stack:
-        bus, x = stack.pop()
-        y = 6 + ROW * level[bus]
-        places[bus] = Placement(x=x, y=y, width=max(width[bus] - 2, 4))
-        at = x + 3
-        for element_id in hanging[bus]:
-            up = isinstance(elements[element_id], Infeed | SynchronousGenerator)
-            places[element_id] = Placement(x=at, y=y - 4 if up and level[bus] == 0 else y + 4)
-            at += COLUMN
-        for child in children[bus]:
-            places[via[child]] = Placement(x=min(at, x + width[bus] - 3), y=y + ROW / 2)
-            stack.append((child, at - 3))
-            at += width[child]
+    def _loops(self) -> None:
+        """What is left hangs: ends on their bus, sources over a root, branches that close a loop on their deeper end."""
+        leading = {item.element for node in self.nodes.values() for item in node.items}
+        for e in self.elements.values():
+            if e.id in leading or not e.buses:
+                continue
+            deepest = max(e.buses, key=lambda b: self.nodes[b].level)
+            node = self.nodes[deepest]
+            levels = {self.nodes[b].level for b in e.buses}
+            if len(e.buses) == 1 and deepest in self.roots and e.kind in ("infeed", "synchronous_generator", "inverter"):
+                node.above.append(e.id)
+            else:
+                node.items.append(_Item(e.id))
+                if isinstance(e, Switching) and len(levels) == 1:
+                    self.ties.append(e.id)
 
+    def _measure(self, bus_id: str) -> None:
+        node, bus = self.nodes[bus_id], self.elements[bus_id]
+        for item in node.items:
+            left, right = self._reach(item.element) if item.leads else (1.0, 1.0)
+            if item.child:
+                left, right = max(left, self.nodes[item.child].left), max(right, self.nodes[item.child].right)
+            item.left, item.right = math.ceil(left), math.ceil(right)
+        self._deepen(node)
+        taken = self._shelve(node, 1)
+        if sum(bool(item.child) for item in node.items) >= 4 and taken > WIDE * node.height:
+            one = taken, node.height
+            taken = self._shelve(node, 2)
+            if max(taken, WIDE * node.height) > max(one[0], WIDE * one[1]):
+                taken = self._shelve(node, 1)
+        if getattr(bus, "bus_kind", "") == "junction":
+            node.anchor = node.items[0].at if node.items else 0.0
+            node.left, node.right = max(node.anchor, 1.0), max(taken - node.anchor, 1.0)
+            return
+        tied = any(bus_id in self.elements[tie].buses for tie in self.ties)
+        named = width(bus.name, NAME_SIZE, True) / 10 + 2 + VALUES
+        node.bar = math.ceil(max(taken, named, 12.0 * len(node.above)))
+        node.anchor = float(round(node.bar / 2))
+        node.left, node.right = node.anchor + 1.5, node.bar - node.anchor + 1.5 + (GAP if tied else 0.0)
 
-def _cross_links(elements: Mapping[str, Element], via: dict[str, str], places: dict[str, Placement]) -> None:
-    """Branches that close a loop stand between their buses."""
-    leading = set(via.values())
-    for e in elements.values():
-        if len(e.TERMINALS) == 2 and e.id not in leading:
-            a, b = (places[bus] for bus in e.buses)
-            places[e.id] = Placement(x=(a.x + a.width + b.x + b.width) / 2, y=(a.y + b.y) / 2 + (ROW / 2 if a.y == b.y else 0))
+    def _deepen(self, node: _Node) -> None:
+        """How far below a bus the next ones stand: as deep as the branches that lead there, with lanes for what closes loops."""
+        loops = 0
+        for item in node.items:
+            e = self.elements[item.element]
+            if item.child:
+                node.step = max(node.step, 8.0 if len(e.TERMINALS) > 2 else DEPTH.get(e.kind, DEVICE_DEPTH))
+            elif len(e.TERMINALS) > 1:
+                loops += 1
+        node.step += 2.5
+        if loops:
+            node.step = max(node.step, END_HEIGHT) + min(4 + 0.5 * loops, 14.0)
+
+    def _shelve(self, node: _Node, shelves: int) -> float:
+        """Put what hangs on a bus side by side, on one shelf or alternately on two; returns the width it takes."""
+        upper, lower, taken = 0.0, 0.0, 0.0  # right ends on each shelf, and of all
+        highest = max((self._height(node, item) for item in node.items[::shelves]), default=0.0)
+        for number, item in enumerate(node.items):
+            below = shelves == 2 and number % 2 == 1
+            if below:  # its line passes what hangs above, to the right of it
+                item.at, item.drop = max(upper + 1, lower + item.left), highest + 1
+                lower, upper = item.at + item.right, item.at + 1
+            else:
+                item.at, item.drop = upper + item.left, 0.0
+                upper = item.at + item.right
+            taken = max(taken, upper, lower)
+        node.height = max((item.drop + self._height(node, item) for item in node.items), default=2.0)
+        return taken
+
+    def _height(self, node: _Node, item: _Item) -> float:
+        if item.child:
+            return node.step + self.nodes[item.child].height
+        return LOOP_HEIGHT if len(self.elements[item.element].TERMINALS) > 1 else END_HEIGHT
+
+    def _reach(self, element_id: str) -> tuple[float, float]:
+        """How far a symbol with its words reaches to the left and to the right of its line."""
+        e = self.elements[element_id]
+        name, data = width(e.name, NAME_SIZE, True) / 10, width(short_data(e), DATA_SIZE, mono=True) / 10
+        if len(e.TERMINALS) == 1:
+            half = max(name + 1.5, data, VALUES - 1) / 2 + 0.7
+            return half, half
+        if isinstance(e, Switching):
+            return 6.0 if element_id in self.relayed else 2.0, 2.0 + name
+        return 3.0, 2.5 + max(name, data, VALUES)
+
+    def placed(self, origin: tuple[float, float] | None = None) -> dict[str, Placement]:
+        """Where everything stands; with the left end of the first bus at `origin`, if given."""
+        places: dict[str, Placement] = {}
+        x, y = origin if origin else (LEFT, TOP)
+        for root in self.roots:
+            node = self.nodes[root]
+            self._place(root, x + node.anchor if origin else x + node.left, y, places)
+            x += node.left + node.right + 4
+        self._tie(places)
+        self._attach(places)
+        return places
+
+    def _place(self, root: str, x: float, y: float, places: dict[str, Placement]) -> None:
+        stack = [(root, x, y)]
+        while stack:
+            bus, line_x, y = stack.pop()
+            node = self.nodes[bus]
+            start = line_x - node.anchor
+            places[bus] = Placement(x=start if node.bar else line_x, y=y, width=node.bar)
+            for number, source in enumerate(node.above):
+                places[source] = Placement(x=start + (node.bar * (number + 1)) // (len(node.above) + 1), y=y - 5)
+            for item in node.items:
+                e, at, below = self.elements[item.element], start + item.at, y + item.drop
+                if item.child:
+                    stack.append((item.child, at, below + node.step))
+                    if item.leads:
+                        fork = len(e.TERMINALS) > 2
+                        deep = 8.0 if fork else DEPTH.get(e.kind, DEVICE_DEPTH)
+                        places[e.id] = Placement(x=at + (1 if fork else 0), y=below + (1.0 if node.bar else 0.0) + deep / 2)
+                else:
+                    places[e.id] = Placement(x=at, y=below + (5.0 if len(e.buses) > 1 else 4.0))
+
+    def _tie(self, places: dict[str, Placement]) -> None:
+        """A switch between two neighbours of a row stands in the gap; others hang where they are."""
+        for tie in self.ties:
+            a, b = sorted((places[bus] for bus in self.elements[tie].buses), key=lambda p: p.x)
+            between = [i for i, p in places.items() if i != tie and abs(p.y - a.y) < 3 and a.x + a.width < p.x < b.x]
+            if a.y == b.y and a.width and b.width and not between and b.x - a.x - a.width >= 4:
+                places[tie] = Placement(x=math.floor(a.x + a.width + min(4.0, (b.x - a.x - a.width) / 2)), y=a.y, turn=1)
+
+    def _attach(self, places: dict[str, Placement]) -> None:
+        """Relays left of their breaker, current transformers at the line below what they measure."""
+        for e in self.elements.values():
+            if isinstance(e, Relay) and e.breaker in places:
+                at = places[e.breaker]
+                places[e.id] = Placement(x=at.x - 4, y=at.y)
+            elif isinstance(e, CurrentTransformer) and e.measures in places:
+                at = places[e.measures]
+                places[e.id] = Placement(x=at.x, y=at.y + 2)

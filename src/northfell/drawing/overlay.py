@@ -9,7 +9,7 @@ from northfell.core.quantities import figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.short_circuit import ShortCircuit
-from northfell.drawing.sheet import Tag
+from northfell.drawing.words import Tag
 
 SHADES = 4  # steps of the voltage scale on each side of nominal
 

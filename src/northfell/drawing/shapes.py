@@ -1,8 +1,11 @@
 """Shapes and their SVG text. Text from users is escaped here, once."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import cached_property
 from html import escape
+
+from northfell.drawing.metrics import width
 
 Point = tuple[float, float]
 
@@ -127,22 +130,49 @@ Shape = Line | Polygon | Circle | Rect | Arc | Text
 
 @dataclass
 class Group:
-    """Shapes of one element, with its classes, its address for the browser and a title for who cannot see it."""
+    """Shapes of one element, with its classes, its address for the browser and a title for who cannot see it.
+
+    Words stand apart from the symbol, since they can be dragged by themselves. `sheet` names the sheet that a reference leads to.
+    """
 
     shapes: list[Shape] = field(default_factory=list)
+    words: list[Shape] = field(default_factory=list)
     cls: str = ""
     element: str = ""
     title: str = ""
+    sheet: str = ""
+    terminals: tuple[Point, ...] = ()
 
     def add(self, *shapes: Shape) -> None:
         self.shapes.extend(shapes)
+
+    @cached_property
+    def extent(self) -> tuple[float, float, float, float]:
+        """Left, top, right and bottom of all that is drawn."""
+        points = [p for shape in (*self.shapes, *self.words) for p in _corners(shape)] or [(0.0, 0.0)]
+        xs, ys = [p[0] for p in points], [p[1] for p in points]
+        return min(xs), min(ys), max(xs), max(ys)
+
+    @cached_property
+    def svg(self) -> str:
+        """The content of the group; kept, since a group is drawn once and shown often."""
+        words = f'<g class="words">{svg_of(self.words)}</g>' if self.words else ""
+        return svg_of(self.shapes) + words
 
 
 def svg_of(shapes: Iterable[Shape]) -> str:
     return "".join(shape.svg() for shape in shapes)
 
 
-def extent(points: Sequence[Point], margin: float) -> tuple[float, float, float, float]:
-    """x, y, width, height that hold all points with a margin."""
-    xs, ys = [p[0] for p in points], [p[1] for p in points]
-    return min(xs) - margin, min(ys) - margin, max(xs) - min(xs) + 2 * margin, max(ys) - min(ys) + 2 * margin
+def _corners(shape: Shape) -> list[Point]:
+    if isinstance(shape, Line | Polygon):
+        return list(shape.points)
+    if isinstance(shape, Rect):
+        return [(shape.x, shape.y), (shape.x + shape.w, shape.y + shape.h)]
+    if isinstance(shape, Circle):
+        return [(shape.x - shape.r, shape.y - shape.r), (shape.x + shape.r, shape.y + shape.r)]
+    if isinstance(shape, Arc):
+        return [shape.start, shape.end]
+    taken = width(shape.text, shape.size, shape.bold, shape.mono)
+    start = shape.x + {"start": 0.0, "middle": -taken / 2, "end": -taken}[shape.anchor]
+    return [(start, shape.y - 0.75 * shape.size), (start + taken, shape.y)]

@@ -1,32 +1,21 @@
-"""A sheet of the network as shapes: buses, symbols, wires, names, and the value tags that a study hands in."""
+"""A sheet of the network as shapes: buses, symbols, wires, words, and references to what stands on other sheets."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from northfell.core.model.elements import Bus, Element, Relay, Switching
+from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement, Sheet
-from northfell.core.quantities import figure
+from northfell.core.model.ways import Connections, ways_of
 from northfell.drawing.metrics import width
-from northfell.drawing.shapes import Circle, Group, Line, Point, Polygon, Rect, Shape, Style, Text, extent
-from northfell.drawing.symbols import Symbol, Transform, moved, symbol_of
+from northfell.drawing.schedule import schedule_box
+from northfell.drawing.shapes import Circle, Group, Line, Point, Polygon, Rect, Shape, Style, Text
+from northfell.drawing.standing import STEP, SheetMemory, Stand, Standing, standing_of
+from northfell.drawing.symbols import Transform, moved
+from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, VALUE, VALUE_SIZE, Tag, wedge, words_of
 
-STEP = 10.0  # drawing units for one step of the grid
 WIRE = Style(cls="w")
 BAR = Style(cls="bar")
-NAME = Style(cls="n")
-DATA = Style(cls="d")
-VALUE = Style(cls="v")
-NAME_SIZE, DATA_SIZE, VALUE_SIZE = 14.0, 12.0, 13.0
-
-
-@dataclass(frozen=True)
-class Tag:
-    """What a study shows at an element: lines of value and unit, a verdict, how full a bar is (1 is the limit), and a board's shade."""
-
-    lines: tuple[tuple[str, str], ...] = ()
-    severity: str = ""  # breach, close, missing or nothing
-    bar: float | None = None
-    shade: str = ""  # class of the band behind a board
+MARGIN, LEGEND = 18.0, 40.0
 
 
 @dataclass
@@ -34,7 +23,8 @@ class Drawing:
     """Groups in the order in which they are painted, and what holds them all."""
 
     groups: list[Group] = field(default_factory=list)
-    view: tuple[float, float, float, float] = (0, 0, 100, 100)
+    view: tuple[float, float, float, float] = (0, 0, 600, 400)
+    standing: Standing = field(default_factory=Standing)
 
 
 def draw(
@@ -44,6 +34,10 @@ def draw(
     tags: Mapping[str, Tag],
     selected: str = "",
     missing: frozenset[str] = frozenset(),
+    *,
+    standard: str = "IEC 60617",
+    memory: SheetMemory | None = None,
+    others: Sequence[Sheet] = (),
 ) -> Drawing:
     """The elements placed on a sheet, in one state.
 
@@ -59,199 +53,201 @@ def draw(
         Id of the element with the halo.
     missing : set of element ids
         Those that lack data for the current stage.
+    standard : str
+        After which symbols are drawn.
+    memory : SheetMemory, optional
+        What earlier drawings of the same sheet worked out; what still holds is taken from it.
+    others : sequence of Sheet
+        The other sheets, to which references lead.
     """
+    memory = memory if memory is not None else SheetMemory()
     placed = {i: p for i, p in sheet.placements.items() if i in elements}
-    painter = _Painter(elements, placed, energised, tags, selected, missing)
-    boards = [e for i in placed if isinstance(e := elements[i], Bus) and placed[i].width]
-    others = [e for i in placed if not (isinstance(e := elements[i], Bus) and placed[i].width)]
-    groups = [painter.board(e) for e in boards] + [painter.element(e) for e in others]
-    points = [p for g in groups for s in g.shapes for p in _points(s)] or [(0.0, 0.0), (600.0, 400.0)]
-    x, y, w, h = extent(points, 18)
-    return Drawing(groups, (x, y, w, h + 40))  # the legend stands below
+    painter = _Painter(elements, placed, standing_of(elements, placed, standard, memory), Connections(elements), others)
+    boards = [i for i in placed if isinstance(elements[i], Bus) and placed[i].width]
+    groups = []
+    for i in [*boards, *(i for i in placed if i not in set(boards))]:
+        look = _Look(energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing)
+        seen = painter.seen(elements[i])
+        key = (elements[i], placed[i], look, seen)
+        known = memory.painted.get(i)
+        if known is None or known[0] != key:
+            known = memory.painted[i] = (key, painter.group(elements[i], look, seen))
+        groups.append(known[1])
+    groups += painter.references()
+    for gone in memory.painted.keys() - placed.keys():
+        del memory.painted[gone]
+    return Drawing(groups, _view(groups), painter.standing)
 
 
-def _points(shape: object) -> list[Point]:
-    if isinstance(shape, Line | Polygon):
-        return list(shape.points)
-    if isinstance(shape, Rect):
-        return [(shape.x, shape.y), (shape.x + shape.w, shape.y + shape.h)]
-    if isinstance(shape, Text):
-        taken = width(shape.text, shape.size, shape.bold, shape.mono)
-        start = {"start": 0.0, "middle": -taken / 2, "end": -taken}[shape.anchor]
-        return [(shape.x + start, shape.y - 9), (shape.x + start + taken, shape.y)]
-    return []
+def _view(groups: list[Group]) -> tuple[float, float, float, float]:
+    """What holds all groups, with a margin, and room for the legend below."""
+    if not groups:
+        return (0, 0, 600, 400 + LEGEND)
+    boxes = [g.extent for g in groups]
+    left, top = min(b[0] for b in boxes) - MARGIN, min(b[1] for b in boxes) - MARGIN
+    right, bottom = max(b[2] for b in boxes) + MARGIN, max(b[3] for b in boxes) + MARGIN
+    return (left, top, right - left, bottom - top + LEGEND)
+
+
+@dataclass(frozen=True)
+class _Look:
+    """What the look of an element depends on beside itself and its place."""
+
+    fed: bool
+    tag: Tag
+    selected: bool
+    missing: bool
 
 
 @dataclass
 class _Painter:
     elements: Mapping[str, Element]
     placed: Mapping[str, Placement]
-    energised: Mapping[str, bool]
-    tags: Mapping[str, Tag]
-    selected: str
-    missing: frozenset[str]
+    standing: Standing
+    connections: Connections
+    others: Sequence[Sheet]
 
-    def __post_init__(self) -> None:
-        self.at_bus: dict[str, list[str]] = {}  # ids of the placed elements at each bus
-        for i in self.placed:
-            for b in self.elements[i].buses:
-                self.at_bus.setdefault(b, []).append(i)
+    def seen(self, e: Element) -> tuple[object, ...]:
+        """What the group of an element takes from its neighbours, so that it is painted anew when they change."""
+        if isinstance(e, Bus):
+            p = self.placed[e.id]
+            around = tuple(i for i in self.connections.at[e.id] if i in self.placed)
+            crossing = self._wires_above(e, around) if p.width else ()
+            ways = tuple(self.elements[i] for way in self._folded(e) for i in way)
+            return (len(around), crossing, ways)
+        holder = getattr(e, "breaker", None) or getattr(e, "measures", None)
+        stand = self.standing.stands[e.id]
+        return (stand, tuple(self.standing.ways.get((e.id, k)) for k in range(len(e.TERMINALS))), self.placed.get(holder) if holder else None)
 
-    def group(self, e: Element) -> Group:
+    def group(self, e: Element, look: _Look, seen: tuple[object, ...]) -> Group:
         classes = ["el", e.kind]
-        if not self.energised.get(e.id, True):
-            classes.append("dead")
-        if e.id == self.selected:
-            classes.append("selected")
-        if e.id in self.missing:
-            classes.append("lacking")
-        state = "" if self.energised.get(e.id, True) else ", not fed"
+        classes += ["dead"] if not look.fed else []
+        classes += ["selected"] if look.selected else []
+        classes += ["lacking"] if look.missing else []
+        state = "" if look.fed else ", not fed"
         if isinstance(e, Switching):
             state += ", closed" if e.closed else ", open"
-        return Group(cls=" ".join(classes), element=e.id, title=f"{e.TITLE} {e.name}{state}")
+        elif isinstance(e, Changeover):
+            state += f", position {e.position}"
+        g = Group(cls=" ".join(classes), element=e.id, title=f"{e.TITLE} {e.name}{state}")
+        if not isinstance(e, Bus):
+            self._symbol(g, e, look)
+        elif self.placed[e.id].width:
+            self._board(g, e, look)
+        else:
+            self._point(g, e, look)
+        return g
 
     def point(self, i: str) -> Point:
         p = self.placed[i]
         return p.x * STEP, p.y * STEP
 
-    def board(self, e: Element) -> Group:
-        """A bus as a bar, with a band behind it that takes the shade of its voltage."""
-        g, tag = self.group(e), self.tags.get(e.id, Tag())
-        (x, y), w = self.point(e.id), self.placed[e.id].width * STEP
+    def _board(self, g: Group, e: Bus, look: _Look) -> None:
+        """A bus as a bar, with a band behind it that takes the shade of its voltage, and its schedule below where it keeps one."""
+        (x, y), w, tag = self.point(e.id), self.placed[e.id].width * STEP, look.tag
         g.add(Rect(x - 8, y - 23, w + 16, 35, Style(cls=f"band {tag.shade}".strip()), 2))
-        if e.id == self.selected:
+        if look.selected:
             g.add(Rect(x - 8, y - 23, w + 16, 35, Style(cls="halo"), 2))
         g.add(Line(((x, y), (x + w, y)), BAR))
-        crossing = self._wires_above(e, x, y, w)
+        p = self.placed[e.id]
+        crossing = self._wires_above(e, [i for i in self.connections.at[e.id] if i in self.placed])
+        shift_x, shift_y = p.tag_x * STEP, p.tag_y * STEP
         name_width = width(e.name, NAME_SIZE, True)
-        at = _clear(x, name_width, crossing)
-        g.add(Text(at, y - 8, e.name, NAME, NAME_SIZE, bold=True))
+        at = _clear(x, name_width, crossing) + shift_x
+        g.words.append(Text(at, y - 8 + shift_y, e.name, NAME, NAME_SIZE, bold=True))
         at += name_width + 12
         for text, unit in tag.lines:
             text_width, unit_width = width(text, VALUE_SIZE, True, True), width(unit, DATA_SIZE)
             at = _clear(at, text_width + unit_width + 4, crossing)
             if at + text_width + unit_width > x + w + 4 and text != tag.lines[0][0]:
                 break  # a narrow board shows its first value; the ledger has them all
-            g.add(Text(at, y - 8, text, VALUE, VALUE_SIZE, bold=True, mono=True))
-            g.add(Text(at + text_width + 4, y - 8, unit, DATA, DATA_SIZE))
+            g.words += [Text(at, y - 8 + shift_y, text, VALUE, VALUE_SIZE, bold=True, mono=True), Text(at + text_width + 4, y - 8 + shift_y, unit, DATA, DATA_SIZE)]
             at += text_width + unit_width + 14
-        _wedge(g, at, y - 17, tag.severity)
-        if e.id in self.missing:
-            g.add(Circle(at + 6, y - 12, 3.5, Style(cls="ring")))
-        return g
+        g.words += wedge(at, y - 17 + shift_y, tag.severity)
+        if look.missing:
+            g.words.append(Circle(at + 6, y - 12 + shift_y, 3.5, Style(cls="ring")))
+        if p.schedule:
+            g.add(*schedule_box(x, y, w, [[self.elements[i] for i in way] for way in self._folded(e)]))
 
-    def _wires_above(self, board: Element, x: float, y: float, w: float) -> list[float]:
+    def _folded(self, board: Bus) -> list[list[str]]:
+        """The ways that a board keeps in its schedule: those of which nothing is drawn on this sheet."""
+        if not self.placed[board.id].schedule:
+            return []
+        ways = ways_of(self.elements, board.id, self.connections)
+        return [list(way.elements) for way in ways if not any(i in self.placed for i in way.elements)]
+
+    def _wires_above(self, board: Element, around: Sequence[str]) -> tuple[float, ...]:
         """Where wires come down onto a board from above."""
-        above = (self.point(i) for i in self.at_bus.get(board.id, ()))
-        return sorted({min(max(px, x), x + w) for px, py in above if py < y - 1})
+        y = self.placed[board.id].y * STEP
+        ways = (self.standing.ways.get((i, k), ()) for i in around for k, bus in enumerate(self.elements[i].buses) if bus == board.id)
+        return tuple(sorted({way[-1][0] for way in ways if len(way) > 1 and way[-2][1] < y - 1}))
 
-    def element(self, e: Element) -> Group:
-        g = self.group(e)
+    def _point(self, g: Group, e: Bus, look: _Look) -> None:
         x, y = self.point(e.id)
-        if isinstance(e, Bus):
-            if e.id == self.selected:
-                g.add(Circle(x, y, 8, Style(cls="halo")))
-            g.add(Circle(x, y, 2.6 if len(self.at_bus.get(e.id, ())) > 2 else 1.4, Style(cls="f")))
-            g.add(Rect(x - 6, y - 6, 12, 12, Style(cls="hit")))
-            return g
-        symbol = symbol_of(e)
-        to, ends = self._stand(e, symbol, x, y)
-        half = symbol.half_width + 5
-        box = Rect(x - half, y + min(symbol.top, -symbol.half_width), 2 * half, max(symbol.bottom, symbol.half_width) - min(symbol.top, -symbol.half_width))
-        if to.turn % 2:
-            box = Rect(x - box.h / 2, y - half, box.h, 2 * half)
-        if e.id == self.selected:
-            g.add(Rect(box.x, box.y, box.w, box.h, Style(cls="halo"), 4))
-        for bus_id, end in ends:
-            g.add(*self._wire(bus_id, end))
-        if isinstance(e, Relay) and e.breaker in self.placed:
-            bx, by = self.point(e.breaker)
-            g.add(Line(((x + (10 if bx > x else -10), y), (bx + (-7 if bx > x else 7), by)), Style(cls="order")))
-        g.add(*(_drawn(shape, to) for shape in symbol.shapes))
-        g.add(Rect(box.x, box.y, box.w, box.h, Style(cls="hit")))
-        self._words(g, e, symbol, x, y, to)
-        return g
+        if look.selected:
+            g.add(Circle(x, y, 8, Style(cls="halo")))
+        around = sum(i in self.placed for i in self.connections.at[e.id])
+        loose = around < 2 and len(self.connections.at[e.id]) < 2
+        g.add(Circle(x, y, 3.2, Style(cls="s p")) if loose else Circle(x, y, 2.6 if around > 2 else 1.4, Style(cls="f")))
+        g.add(Rect(x - 6, y - 6, 12, 12, Style(cls="hit")))
 
-    def _stand(self, e: Element, symbol: Symbol, x: float, y: float) -> tuple[Transform, list[tuple[str, Point]]]:
-        """How the symbol is turned so that its terminals face their buses, and where they are."""
-        p = self.placed[e.id]
-        buses = [b for b in e.buses if b in self.placed]
-        across = p.turn % 2
-        if len(e.TERMINALS) == 2:
-            a, b = (self._bus_at(bus, x, y) for bus in e.buses)
-            backward = (a[0] > b[0]) if across else (a[1] > b[1])
-            to = Transform(x, y, 3 if across else 0, backward)
-            return to, [(bus, to((0, at))) for bus, at in zip(e.buses, (symbol.top, symbol.bottom), strict=True) if bus in self.placed]
-        upside = bool(buses) and self._bus_at(buses[0], x, y)[1] > y
-        to = Transform(x, y, 0, upside)
-        return to, [(bus, to((0, symbol.top))) for bus in buses]
+    def _symbol(self, g: Group, e: Element, look: _Look) -> None:
+        stand = self.standing.stands[e.id]
+        left, top, right, bottom = stand.box
+        box = (left - 5, top, right - left + 10, bottom - top) if not stand.across else (left, top - 5, right - left, bottom - top + 10)
+        if look.selected:
+            g.add(Rect(*box, Style(cls="halo"), 4))
+        for k in range(len(e.TERMINALS)):
+            if way := self.standing.ways.get((e.id, k)):
+                g.add(Line(way, WIRE))
+        if isinstance(e, Relay | CurrentTransformer):
+            self._order(g, e)
+        g.add(*(_drawn(shape, stand) for shape in stand.symbol.shapes))
+        g.add(Rect(*box, Style(cls="hit")))
+        g.words += words_of(e, self.placed[e.id], stand, look.tag, look.missing)
+        g.terminals = tuple(at for at, _ in stand.terminals)
 
-    def _bus_at(self, bus_id: str, x: float, y: float) -> Point:
-        """The point of a bus nearest to a place."""
-        if bus_id not in self.placed:
-            return x, y
-        bx, by = self.point(bus_id)
-        w = self.placed[bus_id].width * STEP
-        return (min(max(x, bx), bx + w) if w else bx), by
+    def _order(self, g: Group, e: Relay | CurrentTransformer) -> None:
+        """The dotted line from a relay to its breaker, and from current transformers to what they measure."""
+        holder = e.breaker if isinstance(e, Relay) else e.measures
+        if holder in self.placed:
+            (x, y), (bx, by) = self.point(e.id), self.point(holder)
+            side = 10 if bx > x else -10
+            g.add(Line(((x + side, y), (bx - 0.7 * side, by)), Style(cls="order")))
 
-    def _wire(self, bus_id: str, end: Point) -> list[Line]:
-        """From a terminal to its bus, at right angles."""
-        bx, by = self._bus_at(bus_id, *end)
-        x, y = end
-        if abs(bx - x) < 0.01 or abs(by - y) < 0.01:
-            return [Line((end, (bx, by)), WIRE)] if (abs(bx - x) + abs(by - y)) > 0.01 else []
-        corner = (bx, y) if self.placed[bus_id].width else (x, by)
-        return [Line((end, corner, (bx, by)), WIRE)]
+    def references(self) -> list[Group]:
+        """Flags where the network goes on elsewhere: at terminals whose bus is not on this sheet, and at buses with more than is drawn here."""
+        found = []
+        for i, p in self.placed.items():
+            e = self.elements[i]
+            if isinstance(e, Bus):
+                folded = {inner for way in self._folded(e) for inner in way}
+                away = [o for o in self.connections.at[i] if o not in self.placed and o not in folded]
+                if away:
+                    sheet = self._sheet_with(away)
+                    told = f"{len(away)} more on {sheet}" if sheet else f"{len(away)} not drawn"
+                    y = p.y * STEP + (0 if p.width else -9)
+                    found.append(self._flag((p.x + p.width) * STEP + 6, y, told, away[0], sheet, e))
+            else:
+                for k, bus in enumerate(e.buses):
+                    if bus not in self.placed:
+                        sheet = self._sheet_with([bus])
+                        (x, y), _ = self.standing.stands[i].terminals[k]
+                        named = self.elements[bus].name
+                        found.append(self._flag(x + 2, y, f"{named} on {sheet}" if sheet else f"{named}, not drawn", bus, sheet, e))
+        return found
 
-    def _words(self, g: Group, e: Element, symbol: Symbol, x: float, y: float, to: Transform) -> None:
-        """Name, short data and value tag beside the symbol; below it for what ends a branch."""
-        tag = self.tags.get(e.id, Tag())
-        if isinstance(e, Relay):
-            g.add(Text(x, y - 10, e.name, DATA, DATA_SIZE, "middle"))
-        elif len(e.TERMINALS) == 1 and not to.flip:
-            self._words_below(g, e, symbol, x, y, tag)
-        else:
-            self._words_beside(g, e, symbol, x, y, bool(to.turn % 2), tag)
+    def _sheet_with(self, ids: list[str]) -> str:
+        return next((s.name for i in ids for s in self.others if i in s.placements), "")
 
-    def _words_below(self, g: Group, e: Element, symbol: Symbol, x: float, y: float, tag: Tag) -> None:
-        at = y + (symbol.half_width if e.kind != "shunt" else 22) + 14
-        g.add(Text(x, at, e.name, NAME, NAME_SIZE, "middle", bold=True))
-        end = x + width(e.name, NAME_SIZE, True) / 2 + 4
-        _wedge(g, end, at - 10, tag.severity)
-        if e.id in self.missing:
-            g.add(Circle(end + 4, at - 4, 3.5, Style(cls="ring")))
-        if not (e.kind == "load" and tag.lines):  # what it draws says more than what was entered
-            at += 13
-            g.add(Text(x, at, short_data(e), DATA, DATA_SIZE, "middle", mono=True))
-        for text, unit in tag.lines:
-            at += 13
-            g.add(Text(x, at, f"{text} {unit}".strip(), VALUE, VALUE_SIZE, "middle", mono=True))
-
-    def _words_beside(self, g: Group, e: Element, symbol: Symbol, x: float, y: float, across: bool, tag: Tag) -> None:
-        left = x - 12 if across else x + symbol.half_width + 9
-        if isinstance(e, Switching):
-            line_y = y + 24 if across else y + 4
-            left -= 0 if across else 3
-            g.add(Text(left, line_y, e.name, DATA, DATA_SIZE + 1))
-            at = left + width(e.name, DATA_SIZE + 1) + 7
-        else:
-            g.add(Text(left, y - 6, e.name, NAME, NAME_SIZE, bold=True))
-            g.add(Text(left + width(e.name, NAME_SIZE, True) + 6, y - 6, short_data(e), DATA, DATA_SIZE, mono=True))
-            at, line_y = left, y + 8
-        end, first = at, line_y
-        for text, unit in tag.lines:
-            told = f"{text} {unit}".strip()
-            g.add(Text(at, line_y, told, VALUE, VALUE_SIZE, mono=True))
-            end = max(end, at + width(told, VALUE_SIZE, True, True))
-            line_y += 13
-        if tag.bar is not None:
-            _bar(g, left, line_y - 8, tag)
-        _wedge(g, end + 6, max(first, line_y - 13) - 9, tag.severity)
-        if e.id in self.missing:
-            g.add(Circle(left - 10, y - 14, 3.5, Style(cls="ring")))
+    def _flag(self, x: float, y: float, told: str, leads_to: str, sheet: str, at: Element) -> Group:
+        taken = width(told, DATA_SIZE - 1) + 10
+        outline = ((x, y - 7), (x + taken, y - 7), (x + taken + 6, y), (x + taken, y + 7), (x, y + 7))
+        shapes = [Polygon(outline, Style(cls="flag")), Text(x + 5, y + 4, told, DATA, DATA_SIZE - 1)]
+        return Group(shapes, cls="away", element=leads_to, sheet=sheet, title=f"From {at.name}: {told}")
 
 
-def _clear(at: float, taken: float, crossing: list[float]) -> float:
+def _clear(at: float, taken: float, crossing: Sequence[float]) -> float:
     """The first place from `at` where a text of a width meets no wire."""
     for x in crossing:
         if at - 4 < x < at + taken + 4:
@@ -259,52 +255,17 @@ def _clear(at: float, taken: float, crossing: list[float]) -> float:
     return at
 
 
-def _drawn(shape: Shape, to: Transform) -> Shape:
-    """A shape in place; letters stay upright whatever the symbol's turn."""
-    return moved(shape, Transform(to.x, to.y) if isinstance(shape, Text) or (to.flip and _is_wave(shape)) else to)
+def _drawn(shape: Shape, stand: Stand) -> Shape:
+    """A shape of a symbol in place; letters and waves stay upright whatever the symbol's turn."""
+    to = stand.to
+    if isinstance(shape, Text) or (isinstance(shape, Line) and len(shape.points) > 6):
+        middle = _middle(shape)
+        x, y = to(middle)
+        return moved(shape, Transform(x - middle[0], y - middle[1]))
+    return moved(shape, to)
 
 
-def _is_wave(shape: Shape) -> bool:
-    return isinstance(shape, Line) and len(shape.points) > 4
-
-
-def _bar(g: Group, x: float, y: float, tag: Tag) -> None:
-    """A loading bar: 60 units are the rating, what is beyond stands past a mark."""
-    full = tag.bar or 0.0
-    g.add(Rect(x, y, 60, 3, Style(cls="bar-back")))
-    g.add(Rect(x, y, 60 * min(full, 1.3), 3, Style(cls=f"bar-fill {tag.severity}".strip())))
-    if full > 1:
-        g.add(Line(((x + 60, y - 2), (x + 60, y + 5)), Style(cls="s")))
-
-
-def _wedge(g: Group, x: float, y: float, severity: str) -> None:
-    """The mark of a verdict: solid beyond a limit, outlined near it."""
-    if severity in ("breach", "close"):
-        g.add(Polygon(((x, y), (x, y + 9), (x + 9, y + 9)), Style(cls=f"wedge {severity}")))
-
-
-def short_data(e: Element) -> str:
-    """One or two nameplate values that tell what an element is."""
-
-    def told(field_name: str, unit: str) -> str:
-        value = getattr(e, field_name, None)
-        return f"{figure(value)} {unit}" if value is not None else ""
-
-    count = getattr(e, "count", 1)
-    parts = {
-        "infeed": lambda: told("ik_max_ka", "kA"),
-        "synchronous_generator": lambda: told("s_rated_mva", "MVA"),
-        "transformer": lambda: f"{told('s_rated_mva', 'MVA')} {getattr(e, 'vector_group', None) or ''}".strip(),
-        "cable": lambda: f"{told('area_mm2', 'mm²')} · {told('length_m', 'm')}" if getattr(e, "area_mm2", None) else told("length_m", "m"),
-        "line": lambda: told("length_m", "m"),
-        "induction_motor": lambda: (f"{count} × " if count > 1 else "") + told("p_rated_kw", "kW"),
-        "load": lambda: told("p_mw", "MW"),
-        "shunt": lambda: told("q_mvar", "Mvar"),
-    }
-    return _short(parts[e.kind]()) if e.kind in parts else ""
-
-
-def _short(text: str) -> str:
-    """Trailing zeros off: nameplate values are shown as they were meant."""
-    words = [w.rstrip("0").rstrip(".") if "." in w and w.replace(".", "").isdigit() else w for w in text.split(" ")]
-    return " ".join(words)
+def _middle(shape: Text | Line) -> Point:
+    if isinstance(shape, Text):
+        return shape.x, shape.y - 0.35 * shape.size
+    return sum(p[0] for p in shape.points) / len(shape.points), sum(p[1] for p in shape.points) / len(shape.points)

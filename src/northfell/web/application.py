@@ -16,6 +16,7 @@ from northfell.core.errors import CannotRun, NetworkRefused, NorthfellError, Not
 from northfell.store import connect
 from northfell.store.database import migrate
 from northfell.web import routes_edits, routes_projects, routes_results, routes_workspace
+from northfell.web.drawings import SheetMemories
 from northfell.web.pages import error_page
 
 HERE = Path(__file__).parent
@@ -37,6 +38,7 @@ def create_application(database: Path) -> FastAPI:
     application = FastAPI(title="Northfell", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
     application.state.database = database
     application.state.results = ResultsCache()
+    application.state.memories = SheetMemories()
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for routes in (routes_projects, routes_edits, routes_results, routes_workspace):
         application.include_router(routes.router)

@@ -11,7 +11,6 @@ from northfell.core.model.derived import Derived, derived_of
 from northfell.core.model.elements import Changeover, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
-from northfell.core.network import energised, topology_of
 from northfell.core.quantities import entry
 from northfell.web.figures import Figure, Section, figures_of
 from northfell.web.naming import Ends
@@ -55,14 +54,13 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
     if view.selected not in network.elements:
         return None
     normal = network.elements[view.selected]
-    element = network.in_state(view.state)[view.selected]
+    element = results.at(view.state).elements[view.selected]
     lacking = {m.parameter.name: study for study in STUDIES for m in missing_of(network.elements, element, study)}
     shown_fields = [_field(network, element, normal, p, lacking) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
     sections: dict[str, list[FieldShown]] = {}
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
     order = ["Rating", "Impedance", "Earthing", "Construction", "Enclosure", "Protection", "Operation", "Connection", "Identity", "Notes"]
-    state = energised(network.in_state(view.state), topology_of(network.in_state(view.state)))
     return Card(
         element=element,
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
@@ -75,7 +73,7 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         can_fill=any(p.typical and p.name in lacking for p in parameters_of(type(element))),
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
-        energised=state.get(element.id, True),
+        energised=results.at(view.state).energised.get(element.id, True),
     )
 
 

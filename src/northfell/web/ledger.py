@@ -16,7 +16,7 @@ from northfell.core.quantities import entry, figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.tables import Table
-from northfell.drawing.sheet import short_data
+from northfell.drawing.words import short_data
 from northfell.store.history import ChangeRow
 from northfell.web.naming import Ends
 from northfell.web.view import STAGES, View

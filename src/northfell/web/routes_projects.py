@@ -10,11 +10,9 @@ from northfell.app import projects as use_cases
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
-from northfell.core.network import energised, topology_of
-from northfell.drawing.shapes import svg_of
-from northfell.drawing.sheet import draw
 from northfell.formats import common_data_format, northfell_json
 from northfell.store import projects
+from northfell.web.drawings import plain_drawing
 from northfell.web.pages import Db, templates
 
 router = APIRouter()
@@ -32,15 +30,9 @@ def _list(request: Request, db: Any, status: int = 200, refused: list[str] | Non
         opened = use_cases.open_project(db, row.id)
         findings = request.app.state.results.of(row.id, row.version, opened.network).findings() if counts.get(row.id, 0) <= 500 else []
         open_ones = {s: sum(f.severity == s for f in findings) for s in ("breach", "close", "missing")}
-        listed.append({"row": row, "elements": counts.get(row.id, 0), "picture": _picture(opened.network), "findings": open_ones})
-    seen = {"projects": listed, "svg_of": svg_of, "refused": refused or [], "file_name": file_name}
+        listed.append({"row": row, "elements": counts.get(row.id, 0), "picture": plain_drawing(opened.network, opened.network.sheets[0]), "findings": open_ones})
+    seen = {"projects": listed, "refused": refused or [], "file_name": file_name}
     return templates.TemplateResponse(request, "projects.html", seen, status_code=status)
-
-
-def _picture(network: Network) -> Any:
-    """A small picture of the first sheet."""
-    elements = network.elements
-    return draw(elements, network.sheets[0], energised(elements, topology_of(elements)), {})
 
 
 @router.post("/projects/new")

@@ -13,8 +13,7 @@ from northfell.core.studies.short_circuit import explain_fault
 from northfell.core.working import Working, given_text, value_text
 from northfell.formats import northfell_json
 from northfell.web.pages import Db, answer
-from northfell.web.routes_workspace import STUDY_OF
-from northfell.web.view import Looking, View
+from northfell.web.view import STUDY_OF, Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
 

@@ -12,24 +12,20 @@ from northfell.app.projects import Project, open_project
 from northfell.app.studies import Results, findings_in
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import Finding
-from northfell.core.model.completeness import assumed_count, missing
+from northfell.core.model.completeness import assumed_count
 from northfell.core.model.elements import Bus
-from northfell.core.model.network import Network, Sheet
-from northfell.core.model.parameters import Study
+from northfell.core.model.network import Network
 from northfell.core.model.shorthand import EXAMPLES
-from northfell.core.network import energised, topology_of
 from northfell.documents.labels import shapes_of
-from northfell.drawing import overlay
 from northfell.drawing.shapes import svg_of
-from northfell.drawing.sheet import Drawing, Tag, draw
 from northfell.store import history
 from northfell.web.card import card_of, state_note
 from northfell.web.ledger import ledger_of
 from northfell.web.pages import Db, answer, templates
-from northfell.web.view import STAGES, Looking, View
+from northfell.web.drawings import drawing_of, plain_drawing
+from northfell.web.view import STAGES, STUDY_OF, Looking, View
 
 router = APIRouter()
-STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
 
 
 @router.get("/projects/{project_id}")
@@ -57,14 +53,15 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     results = request.app.state.results.of(opened.id, opened.version, network)
     known = results.findings_are_known or view.shown_tab == "findings"
     findings = results.findings() if known else _of_the_stage(results, view)
-    sheet = _sheet(network, view)
+    sheet = network.sheet(view.sheet)
     seen = {
         "project": opened,
         "network": network,
         "view": view,
         "stages": STAGES,
         "sheet": sheet,
-        "drawing": drawing_of(network, results, view, sheet),
+        "drawing": drawing_of(network, results, view, sheet, request.app.state.memories),
+        "address": view.selecting(),
         "card": card_of(network, results, view, findings),
         "label": _label(network, results, view),
         "state_note": state_note(view),
@@ -98,8 +95,7 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
     made = plan(opened.network, look.sheet, at, text, look.selected)
     ghost, box = [], None
     if made.network is not None:
-        elements = made.network.elements
-        drawing = draw(elements, _sheet(made.network, look), energised(elements, topology_of(elements)), {})
+        drawing = plain_drawing(made.network, made.network.sheet(look.sheet), look.state)
         ghost, box = [g for g in drawing.groups if g.element in made.placed], drawing.view
     seen = {
         "plan": made,
@@ -116,33 +112,6 @@ def _of_the_stage(results: Results, view: View) -> list[Finding]:
     """What the stage shown finds in the state shown: enough for the card, at once."""
     study = STUDY_OF[view.stage]
     return findings_in(results.at(view.state), study) if study else []
-
-
-def _sheet(network: Network, view: View) -> Sheet:
-    """The sheet asked for, else the first."""
-    return next((s for s in network.sheets if s.name == view.sheet), network.sheets[0])
-
-
-def drawing_of(network: Network, results: Results, view: View, sheet: Sheet) -> Drawing:
-    """The sheet with the tags of the stage."""
-    elements = network.in_state(view.state)
-    study = STUDY_OF[view.stage]
-    lacking = frozenset(m.element.id for m in missing(elements, study)) if study else frozenset()
-    return draw(elements, sheet, energised(elements, topology_of(elements)), _tags(network, results, view), view.selected, lacking)
-
-
-def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:
-    limits, one = network.settings.limits, results.at(view.state)
-    try:
-        if view.stage == "flow":
-            return overlay.flow_tags(one.load_flow(), limits)
-        if view.stage == "faults":
-            return overlay.fault_tags(one.short_circuit(), view.selected)
-        if view.stage == "arc-flash":
-            return overlay.arc_flash_tags(one.arc_flash(), limits)
-    except NorthfellError:
-        return {}  # the problem is told beside the sheet
-    return {}
 
 
 def _problem(results: Results, view: View) -> list[str]:

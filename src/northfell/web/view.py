@@ -1,11 +1,15 @@
 """What is looked at: stage, state, sheet, selection, ledger tab. All of it stands in the address."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Annotated
-from urllib.parse import urlencode
+from urllib.parse import quote_plus, urlencode
 
 from fastapi import Depends, Query
 
+from northfell.core.model.parameters import Study
+
+STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
 STAGES = {  # path -> name, key, tabs of its ledger
     "network": ("Network", "n", ("elements", "assumed", "history", "findings")),
     "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "totals", "findings")),
@@ -39,6 +43,18 @@ class View:
     def url(self) -> str:
         query = self._encoded()
         return f"/projects/{self.project_id}/{self.stage}" + (f"?{query}" if query else "")
+
+    def selecting(self) -> Callable[..., str]:
+        """Makes the address of this look with another element selected: what a sheet of many symbols asks for many times."""
+        start = replace(self, selected="").url
+        start += "&" if "?" in start else "?"
+
+        def address(element_id: str, sheet: str = "") -> str:
+            if sheet:  # a reference leads to another sheet
+                return replace(self, selected=element_id, sheet=sheet).url
+            return f"{start}selected={quote_plus(element_id)}"
+
+        return address
 
     def to(self, **changes: str) -> "View":
         """Another look; a stage without the tab opens its first."""

@@ -6,6 +6,7 @@ proposals all lean on that.
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
@@ -88,6 +89,15 @@ class PutStates(_Act):
     states: list[OperatingState]
 
 
+class PutSheet(_Act):
+    """Put a sheet in the place of the one of that name, at a place in the list; add one (name empty), or take it away (to None)."""
+
+    act: Literal["sheet"] = "sheet"
+    name: str
+    to: Sheet | None
+    at: int | None = None
+
+
 class PutSettings(_Act):
     """Replace the settings of the project."""
 
@@ -95,7 +105,7 @@ class PutSettings(_Act):
     settings: ProjectSettings
 
 
-Act = Annotated[Add | Remove | Set | Connect | Move | Switch | Differ | PutStates | PutSettings, Field(discriminator="act")]
+Act = Annotated[Add | Remove | Set | Connect | Move | Switch | Differ | PutStates | PutSheet | PutSettings, Field(discriminator="act")]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
 
 
@@ -122,6 +132,14 @@ class _Draft:
     states: list[OperatingState]
     sheets: list[Sheet]
     settings: ProjectSettings
+    own: set[int] = dataclass_field(default_factory=set)  # positions of the sheets whose placements were copied already
+
+    def placements(self, at: int) -> dict[str, Placement]:
+        """The placements of a sheet, to be changed: copied once for a change set."""
+        if at not in self.own:
+            self.sheets[at] = self.sheets[at].model_copy(update={"placements": dict(self.sheets[at].placements)})
+            self.own.add(at)
+        return self.sheets[at].placements
 
 
 def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
@@ -155,9 +173,12 @@ def _add(draft: _Draft, act: Add) -> Iterable[Any]:
     element = element_from(act.element)
     if element.id in draft.elements:
         raise NetworkRefused([InputRefused("id", element.id, "an id that is not in use", where=title_of(element))])
-    items = list(draft.elements.items())
-    items.insert(len(items) if act.at is None else act.at, (element.id, element))
-    draft.elements = dict(items)
+    if act.at is None or act.at >= len(draft.elements):
+        draft.elements[element.id] = element
+    else:
+        items = list(draft.elements.items())
+        items.insert(act.at, (element.id, element))
+        draft.elements = dict(items)
     return [Remove(id=element.id)]
 
 
@@ -171,9 +192,8 @@ def _remove(draft: _Draft, act: Remove) -> Iterable[Any]:
             draft.states[i] = state.model_copy(update={"differences": {k: v for k, v in state.differences.items() if k != act.id}})
     for i, sheet in enumerate(draft.sheets):
         if act.id in sheet.placements:
-            back.append(Move(sheet=sheet.name, id=act.id, to=sheet.placements[act.id]))
-            draft.sheets[i] = sheet.model_copy(update={"placements": {k: v for k, v in sheet.placements.items() if k != act.id}})
-    draft.elements = {k: v for k, v in draft.elements.items() if k != act.id}
+            back.append(Move(sheet=sheet.name, id=act.id, to=draft.placements(i).pop(act.id)))
+    del draft.elements[act.id]
     return back
 
 
@@ -202,11 +222,12 @@ def _move(draft: _Draft, act: Move) -> Iterable[Any]:
     _element(draft, act.id)
     for i, sheet in enumerate(draft.sheets):
         if sheet.name == act.sheet:
-            old = sheet.placements.get(act.id)
-            placements = {k: v for k, v in sheet.placements.items() if k != act.id}
-            if act.to is not None:
+            placements = draft.placements(i)
+            old = placements.get(act.id)
+            if act.to is None:
+                placements.pop(act.id, None)
+            else:
                 placements[act.id] = act.to
-            draft.sheets[i] = sheet.model_copy(update={"placements": placements})
             return [Move(sheet=act.sheet, id=act.id, to=old)]
     raise NotFound(f"There is no sheet “{act.sheet}” (any more).")
 
@@ -243,13 +264,31 @@ def _put_states(draft: _Draft, act: PutStates) -> Iterable[Any]:
     return [PutStates(states=old)]
 
 
+def _put_sheet(draft: _Draft, act: PutSheet) -> Iterable[Any]:
+    """Sheets are few: each is replaced whole, and those copied before are copied anew."""
+    names = [s.name for s in draft.sheets]
+    if act.name and act.name not in names:
+        raise NotFound(f"There is no sheet “{act.name}” (any more).")
+    if act.to is not None and act.to.name != act.name and act.to.name in names:
+        raise NetworkRefused([InputRefused("name", act.to.name, "a name that no other sheet has", where="Sheets")])
+    at = names.index(act.name) if act.name else len(names)
+    old = draft.sheets.pop(at) if act.name else None
+    if act.to is not None:
+        draft.sheets.insert(at if act.at is None else act.at, act.to)
+    if not draft.sheets:
+        raise NetworkRefused([InputRefused("sheets", "none", "at least one sheet", where="Sheets")])
+    draft.own.clear()
+    return [PutSheet(name=act.to.name if act.to else "", to=old, at=at)]
+
+
 def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
     old, draft.settings = draft.settings, act.settings
     return [PutSettings(settings=old)]
 
 
 _DO: dict[type, Any] = {
-    Add: _add, Remove: _remove, Set: _set, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states, PutSettings: _put_settings,
+    Add: _add, Remove: _remove, Set: _set, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states, PutSheet: _put_sheet,
+    PutSettings: _put_settings,
 }  # fmt: skip
 
 

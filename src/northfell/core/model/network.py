@@ -75,6 +75,10 @@ class Network(_Record):
             elements[element_id] = elements[element_id].model_copy(update=values)
         return elements
 
+    def sheet(self, name: str) -> Sheet:
+        """A sheet by name, else the first."""
+        return next((s for s in self.sheets if s.name == name), self.sheets[0])
+
     def element(self, element_id: str) -> Element:
         try:
             return self.elements[element_id]
@@ -172,9 +176,8 @@ def check_network(network: Network) -> None:
                 found.append(InputRefused("assumed", field, "names of its own fields", where=where))
     found += _state_breaches(network)
     for sheet in network.sheets:
-        for element_id in sheet.placements:
-            if element_id not in network.elements:
-                found.append(InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}"))
+        for element_id in sheet.placements.keys() - network.elements.keys():
+            found.append(InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}"))
     if found:
         raise NetworkRefused(found)
 

@@ -1,0 +1,158 @@
+"""The words beside a symbol: name, short data, and the value tag that a study hands in."""
+
+from dataclasses import dataclass
+
+from northfell.core.model.elements import CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.network import Placement
+from northfell.core.quantities import entry
+from northfell.drawing.metrics import width
+from northfell.drawing.shapes import Circle, Line, Polygon, Rect, Shape, Style, Text
+from northfell.drawing.standing import STEP, Stand
+from northfell.drawing.symbols import shifted
+
+NAME, DATA, VALUE = Style(cls="n"), Style(cls="d"), Style(cls="v")
+NAME_SIZE, DATA_SIZE, VALUE_SIZE = 14.0, 12.0, 13.0
+LINE = 13.0  # from one line of words to the next
+
+
+@dataclass(frozen=True)
+class Tag:
+    """What a study shows at an element: lines of value and unit, a verdict, how full a bar is (1 is the limit), and a board's shade."""
+
+    lines: tuple[tuple[str, str], ...] = ()
+    severity: str = ""  # breach, close, missing or nothing
+    bar: float | None = None
+    shade: str = ""  # class of the band behind a board
+
+
+NO_TAG = Tag()
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A run of text in one style."""
+
+    text: str
+    style: Style
+    size: float
+    bold: bool = False
+    mono: bool = False
+
+    @property
+    def width(self) -> float:
+        return width(self.text, self.size, self.bold, self.mono)
+
+
+def words_of(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> list[Shape]:
+    """All words of an element in place, moved by as much as they were dragged."""
+    if isinstance(e, Relay | CurrentTransformer):
+        lines = [[Piece(e.name, DATA, DATA_SIZE)]]
+        shapes = _centred(lines, p.x * STEP, stand.box[1] - 4, tag, missing)
+    elif len(e.TERMINALS) == 1 and not stand.across and not stand.to.flip and not p.flip:
+        shapes = _centred(_lines(e, tag), p.x * STEP, stand.box[3] + 13, tag, missing)
+    else:
+        shapes = _beside(e, p, stand, tag, missing)
+    return list(shifted(shapes, p.tag_x * STEP, p.tag_y * STEP)) if p.tag_x or p.tag_y else shapes
+
+
+def _lines(e: Element, tag: Tag) -> list[list[Piece]]:
+    """Name, then data, then values, a line each; what a load draws says more than what was entered."""
+    lines = [[Piece(e.name, NAME, NAME_SIZE, bold=True)]]
+    data = short_data(e)
+    if data and not (e.kind in ("load", "rectifier") and tag.lines):
+        lines.append([Piece(data, DATA, DATA_SIZE, mono=True)])
+    return lines + [[Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, mono=True)] for text, unit in tag.lines]
+
+
+def _centred(lines: list[list[Piece]], x: float, y: float, tag: Tag, missing: bool) -> list[Shape]:
+    shapes: list[Shape] = []
+    for number, (piece,) in enumerate(lines):
+        shapes.append(Text(x, y + LINE * number, piece.text, piece.style, piece.size, "middle", piece.bold, piece.mono))
+    end = x + lines[0][0].width / 2 + 4
+    shapes += wedge(end, y - 10, tag.severity)
+    if missing:
+        shapes.append(Circle(end + 4, y - 4, 3.5, Style(cls="ring")))
+    return shapes
+
+
+def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> list[Shape]:
+    """To the right of the symbol, or to the left of one that is flipped; below one that lies across the sheet."""
+    left, top, right, bottom = stand.box
+    device = isinstance(e, Switching)
+    name = Piece(e.name, DATA if device else NAME, DATA_SIZE + 1 if device else NAME_SIZE, bold=not device)
+    data = Piece(short_data(e), DATA, DATA_SIZE, mono=True)
+    values = [Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, mono=True) for text, unit in tag.lines]
+    lines = [[name, *values[:1]], *([v] for v in values[1:])] if device else [[name], *([[data]] if data.text else []), *([v] for v in values)]
+    middle = (top + bottom) / 2
+    x = left if stand.across else right + (4 if device else 7)
+    y = bottom + 12 if stand.across else middle + 4 if device else middle + 10 - 6.5 * (len(lines) - (1 if tag.bar is None else 0))
+    if stand.across and p.flip:
+        y = top - 4 - LINE * (len(lines) - 1)
+    shapes: list[Shape] = []
+    end = x
+    for number, line in enumerate(lines):
+        taken = sum(piece.width for piece in line) + 6 * (len(line) - 1)
+        at = left - (4 if device else 7) - taken if p.flip and not stand.across else x
+        for piece in line:
+            shapes.append(Text(at, y + (LINE + 1) * number, piece.text, piece.style, piece.size, bold=piece.bold, mono=piece.mono))
+            at += piece.width + 6
+        if number == min(1, len(lines) - 1):
+            end = at
+    start = min((s.x for s in shapes if isinstance(s, Text)), default=x)
+    if tag.bar is not None:
+        shapes += _bar(start, y + (LINE + 1) * (len(lines) - 1) + 5, tag)
+    shapes += wedge(end, y + (LINE + 1) * min(1, len(lines) - 1) - 9, tag.severity)
+    if missing:
+        shapes.append(Circle(start - 6, y - 12, 3.5, Style(cls="ring")))
+    return shapes
+
+
+def _bar(x: float, y: float, tag: Tag) -> list[Shape]:
+    """A loading bar: 60 units are the rating, what is beyond stands past a mark."""
+    full = tag.bar or 0.0
+    shapes: list[Shape] = [Rect(x, y, 60, 3, Style(cls="bar-back")), Rect(x, y, 60 * min(full, 1.3), 3, Style(cls=f"bar-fill {tag.severity}".strip()))]
+    return [*shapes, Line(((x + 60, y - 2), (x + 60, y + 5)), Style(cls="s"))] if full > 1 else shapes
+
+
+def wedge(x: float, y: float, severity: str) -> list[Shape]:
+    """The mark of a verdict: solid beyond a limit, outlined near it."""
+    return [Polygon(((x, y), (x, y + 9), (x + 9, y + 9)), Style(cls=f"wedge {severity}"))] if severity in ("breach", "close") else []
+
+
+SHORT: dict[str, tuple[tuple[str, str], ...]] = {  # the nameplate values that tell what a thing is: field and unit
+    "infeed": (("ik_max_ka", "kA"),),
+    "synchronous_generator": (("s_rated_mva", "MVA"),),
+    "inverter": (("s_rated_mva", "MVA"),),
+    "transformer": (("s_rated_mva", "MVA"), ("vector_group", "")),
+    "autotransformer": (("s_rated_mva", "MVA"), ("vector_group", "")),
+    "three_winding_transformer": (("s_hv_mva", "MVA"), ("vector_group", "")),
+    "earthing_transformer": (("i_earth_a", "A"),),
+    "cable": (("area_mm2", "mm²"), ("length_m", "m")),
+    "line": (("area_mm2", "mm²"), ("length_m", "m")),
+    "trunking": (("i_rated_a", "A"), ("length_m", "m")),
+    "series_reactor": (("i_rated_a", "A"), ("uk_pct", "%")),
+    "induction_motor": (("p_rated_kw", "kW"),),
+    "synchronous_motor": (("p_rated_kw", "kW"),),
+    "load": (("p_mw", "MW"),),
+    "rectifier": (("p_mw", "MW"),),
+    "shunt": (("q_mvar", "Mvar"),),
+    "shunt_reactor": (("q_mvar", "Mvar"),),
+    "voltage_transformer": (("v_primary_kv", "kV"),),
+    "fuse": (("i_rated_a", "A"),),
+}
+
+
+def short_data(e: Element) -> str:
+    """One or two nameplate values that tell what an element is."""
+    if e.kind == "capacitor_bank":
+        steps, q = getattr(e, "steps", 1), getattr(e, "q_step_mvar", 0.0)
+        return (f"{steps} × " if steps > 1 else "") + f"{entry(q)} Mvar"
+    values = [(getattr(e, name, None), unit) for name, unit in SHORT.get(e.kind, ())]
+    told = [f"{_plain(v)} {unit}".strip() for v, unit in values if v is not None]
+    count = getattr(e, "count", None) or getattr(e, "parallel", 1)
+    glue = " · " if e.kind in ("cable", "line", "trunking", "series_reactor") else " "
+    return (f"{count} × " if count > 1 and told else "") + glue.join(told)
+
+
+def _plain(value: float | str) -> str:
+    return value if isinstance(value, str) else f"{value:.4g}" if abs(value) < 1e4 else f"{value:.0f}"

@@ -1,0 +1,67 @@
+"""The sheet as it is shown: the network's drawing with the tags of the stage, and what was worked out before kept for the next time."""
+
+from collections import OrderedDict
+from threading import Lock
+
+from northfell.app.studies import Results
+from northfell.core.errors import NorthfellError
+from northfell.core.model.completeness import missing
+from northfell.core.model.network import Network, Sheet
+from northfell.core.network import energised, topology_of
+from northfell.drawing import overlay
+from northfell.drawing.sheet import Drawing, draw
+from northfell.drawing.standing import SheetMemory
+from northfell.drawing.words import Tag
+from northfell.web.view import STUDY_OF, View
+
+
+class SheetMemories:
+    """Memories of the last few sheets that were looked at. Each is used by one request at a time."""
+
+    def __init__(self, most: int = 16) -> None:
+        self._kept: OrderedDict[tuple[int, str, str], tuple[SheetMemory, Lock]] = OrderedDict()
+        self._most = most
+        self._lock = Lock()
+
+    def of(self, key: tuple[int, str, str]) -> tuple[SheetMemory, Lock]:
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = SheetMemory(), Lock()
+                while len(self._kept) > self._most:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(key)
+            return self._kept[key]
+
+
+def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, memories: SheetMemories) -> Drawing:
+    """The sheet with the tags of the stage."""
+    elements = results.at(view.state).elements
+    study = STUDY_OF[view.stage]
+    lacking = frozenset(m.element.id for m in missing(elements, study)) if study else frozenset()
+    memory, lock = memories.of((view.project_id, sheet.name, view.stage))
+    with lock:
+        return draw(
+            elements, sheet, results.at(view.state).energised, _tags(network, results, view), view.selected, lacking,
+            standard=network.settings.drawing.symbols, memory=memory, others=[s for s in network.sheets if s is not sheet],
+        )  # fmt: skip
+
+
+def plain_drawing(network: Network, sheet: Sheet, state: str = "Normal") -> Drawing:
+    """A sheet without values, for thumbnails, ghosts and files."""
+    elements = network.in_state(state)
+    fed = energised(elements, topology_of(elements))
+    return draw(elements, sheet, fed, {}, standard=network.settings.drawing.symbols, others=[s for s in network.sheets if s is not sheet])
+
+
+def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:
+    limits, one = network.settings.limits, results.at(view.state)
+    try:
+        if view.stage == "flow":
+            return overlay.flow_tags(one.load_flow(), limits)
+        if view.stage == "faults":
+            return overlay.fault_tags(one.short_circuit(), view.selected)
+        if view.stage == "arc-flash":
+            return overlay.arc_flash_tags(one.arc_flash(), limits)
+    except NorthfellError:
+        return {}  # the problem is told beside the sheet
+    return {}
