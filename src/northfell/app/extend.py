@@ -225,7 +225,11 @@ class _Growth:
     def _feeder_x(self, rest: list[Said]) -> float:
         """Where a way leaves the board, with room for what hangs on it; straight on from a point."""
         bus = self.places[self.at]
-        return growing.feeder_x(self.places, self.at, *growing.reach_of([said.kind for said in rest])) if bus.width else bus.x
+        if not bus.width:
+            return bus.x
+        kinds = {i: e.kind for i, e in self.network.elements.items()} | {i: raw["kind"] for i, raw in self.elements.items()}
+        branches = {i for i, kind in kinds.items() if kind in growing.DEPTH or len(KINDS[kind].TERMINALS) > 2}
+        return growing.feeder_x(self.places, self.at, *growing.reach_of([said.kind for said in rest]), branches)
 
     def _joint(self, name: str, v_kv: float | None, place: Placement, more: dict[str, Any] | None = None) -> str:
         """A point at which the line goes on."""
@@ -318,6 +322,8 @@ class _Growth:
             raise _Stop(f"{what}: select one, or type it first, such as “breaker, {EXAMPLES[said.kind]}”.")
         raw = {"kind": said.kind, "name": self._name(said), field_name: holder, **said.values}
         at = self.places.get(holder)
+        if said.kind == "relay" and holder in self.elements:  # only now does the breaker need its time
+            self.elements[holder] = self._filled(self.elements[holder], made, {"relay": {**raw, "breaker": "new"}})
         self._put(self._filled(raw, made), growing.beside(said.kind, at) if at else growing.first_place())
 
     def _far_voltage(self, said: Said, v_here: float | None) -> tuple[float, bool]:
@@ -348,16 +354,16 @@ class _Growth:
             self._reach(x)
         self._put(self._filled(raw, made), growing.end_place(bus, x, above))
 
-    def _filled(self, raw: dict[str, Any], made: Plan) -> dict[str, Any]:
-        """With typical values for what was not said, each told as assumed."""
-        buses = {i: element_from({"id": i, **r}) for i, r in self.elements.items() if r["kind"] == "bus"}
+    def _filled(self, raw: dict[str, Any], made: Plan, beside: dict[str, dict[str, Any]] | None = None) -> dict[str, Any]:
+        """With typical values for what was not said, each told as assumed; `beside` are others that it is needed for."""
+        others = {i: element_from({"id": i, **r}) for i, r in {**self.elements, **(beside or {})}.items() if r["kind"] == "bus" or i in (beside or {})}
         element = element_from({"id": "new", **raw})
-        found = typical_for_missing({**self.network.elements, **buses}, element)
+        found = typical_for_missing({**self.network.elements, **others}, element)
         for name, one in found.items():
             p = parameter(type(element), name)
             told = entry(one.value) if isinstance(one.value, float) else one.value
             made.assumed.append(f"{raw['name']} {p.label[0].lower() + p.label[1:] if p else name} {told}~ {p.unit if p else ''}".strip())
-        return {**raw, **{name: one.value for name, one in found.items()}, "assumed": {name: one.source for name, one in found.items()}}
+        return {**raw, **{name: one.value for name, one in found.items()}, "assumed": {**raw.get("assumed", {}), **{name: one.source for name, one in found.items()}}}
 
 
 NOMINAL_KV = {0.42: 0.4, 0.415: 0.4, 0.433: 0.4, 0.44: 0.4, 6.3: 6.0, 6.9: 6.6, 10.5: 10.0, 11.5: 11.0, 11.55: 11.0, 21.0: 20.0, 22.0: 22.0, 34.5: 33.0}

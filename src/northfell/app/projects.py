@@ -1,14 +1,18 @@
 """Use cases on projects: open, change, undo, redo. Every change is kept in the database before it is answered."""
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from sqlite3 import Connection
 from threading import Lock
 
-from northfell.core.errors import NorthfellError, StaleVersion
+from pydantic import ValidationError
+
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model.changes import Change, apply_change
+from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network, Sheet
 from northfell.drawing.layout import laid_out
+from northfell.formats.northfell_zip import KeptChange, WholeProject
 from northfell.store import history, projects, transaction
 from northfell.store.projects import ProjectRow
 
@@ -57,12 +61,56 @@ class _Networks:
 _networks = _Networks()
 
 
-def create_project(db: Connection, network: Network) -> int:
+def create_project(db: Connection, network: Network, folder: str = "") -> int:
     """A new project from a network; nothing that exists is touched. A network without a sheet is laid out on one."""
     if not network.sheets:
         network = network.model_copy(update={"sheets": [Sheet(name="Sheet 1", placements=laid_out(network.elements))]})
     with transaction(db):
-        return projects.insert_project(db, network)
+        return projects.insert_project(db, network, folder)
+
+
+def whole_project(db: Connection, project_id: int) -> WholeProject:
+    """The project with its history, as it leaves in one file."""
+    opened = open_project(db, project_id)
+    history_ = [KeptChange(c.title, c.made_at, c.acts, c.inverse) for c in history.whole(db, project_id)]
+    return WholeProject(opened.network, opened.row.head, tuple(history_))
+
+
+def create_whole(db: Connection, whole: WholeProject, folder: str = "") -> int:
+    """A new project from one that left with its history."""
+    with transaction(db):
+        project_id = projects.insert_project(db, whole.network, folder, whole.head)
+        history.put_whole(db, project_id, [(c.title, c.made_at, c.acts, c.inverse) for c in whole.history])
+    return project_id
+
+
+def duplicate(db: Connection, project_id: int) -> int:
+    """A copy with its history, beside the original."""
+    row = projects.project(db, project_id)
+    whole = whole_project(db, project_id)
+    taken = {p.name for p in projects.all_projects(db)}
+    name = next(n for n in (f"{row.name[:70]} copy{f' {k}' if k > 1 else ''}" for k in range(1, 10**6)) if n not in taken)
+    return create_whole(db, replace(whole, network=whole.network.model_copy(update={"name": name})), row.folder)
+
+
+def put_aside(db: Connection, project_id: int, **given: str | bool) -> ProjectRow:
+    """Rename a project, put it into a folder or the archive, delete it or bring it back; returns what it was before.
+
+    Raises
+    ------
+    NetworkRefused
+        If the name or the folder is none.
+    """
+    with transaction(db):
+        old = projects.project(db, project_id)
+        new = {"name": old.name, "folder": old.folder, "archived": bool(old.archived), "deleted": bool(old.deleted), **given}
+        for field, value in (("name", new["name"]), ("folder", new["folder"] or "none")):
+            try:
+                Sheet(name=str(value))
+            except ValidationError:
+                raise NetworkRefused([InputRefused(field, value, NAME_ACCEPTED, where=f"Project {old.name}")]) from None
+        projects.put_aside(db, project_id, **new)  # type: ignore[arg-type]
+    return old
 
 
 def open_project(db: Connection, project_id: int) -> Project:
@@ -73,7 +121,7 @@ def open_project(db: Connection, project_id: int) -> Project:
 
 
 def _key(db: Connection, row: ProjectRow) -> tuple[int, int, str]:
-    return row.id, row.version, f"{_path(db)} {row.changed_at}"
+    return row.id, row.version, f"{_path(db)} {row.changed_at} {row.name}"
 
 
 def _path(db: Connection) -> str:
@@ -136,6 +184,17 @@ def redo(db: Connection, project_id: int) -> Project:
         new, _ = apply_change(old, change.change)
         _write(db, row, old, new, row.head + 1)
     return open_project(db, project_id)
+
+
+def go_back(db: Connection, project_id: int, seq: int) -> Project:
+    """Undo, or redo, until a change of the history is the newest in force (0: none)."""
+    row = projects.project(db, project_id)
+    if seq and history.change_at(db, project_id, seq) is None:
+        raise NothingToUndo("That change is no longer in the history.")
+    opened = open_project(db, project_id)
+    for _ in range(abs(row.head - seq)):
+        opened = undo(db, project_id) if row.head > seq else redo(db, project_id)
+    return opened
 
 
 def _write(db: Connection, row: ProjectRow, old: Network, new: Network, head: int) -> None:

@@ -11,9 +11,10 @@ from reportlab.pdfgen.canvas import Canvas
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.quantities import THIN_SPACE
+from northfell.documents.paint import paint
 from northfell.drawing.label import LabelText, label_shapes
-from northfell.drawing.metrics import FONTS, register_fonts, unprintable
-from northfell.drawing.shapes import Line, Polygon, Rect, Shape, Text
+from northfell.drawing.metrics import register_fonts, unprintable
+from northfell.drawing.shapes import Shape
 
 TEMPLATES = ("field",)
 
@@ -127,32 +128,7 @@ def labels_pdf(job: str, labels: list[Label], stock: Stock) -> bytes:
         canvas.saveState()
         canvas.translate(x * mm, height - y * mm)
         for shape in shapes_of(label):
-            _paint(canvas, shape)
+            paint(canvas, shape, mm)
         canvas.restoreState()
     canvas.save()
     return out.getvalue()
-
-
-def _paint(canvas: Canvas, shape: Shape) -> None:
-    """One shape; its y runs downward in millimetres, the page's upward in points."""
-    if shape.style.fill:
-        canvas.setFillColor(shape.style.fill)
-    if shape.style.stroke:
-        canvas.setStrokeColor(shape.style.stroke)
-        canvas.setLineWidth(shape.style.width * mm)
-    fill, stroke = int(bool(shape.style.fill)), int(bool(shape.style.stroke))
-    if isinstance(shape, Text):
-        canvas.setFont(FONTS[shape.bold, shape.mono], shape.size * mm)
-        draw = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}[shape.anchor]
-        draw(shape.x * mm, -shape.y * mm, shape.text)
-    elif isinstance(shape, Rect):
-        canvas.roundRect(shape.x * mm, -(shape.y + shape.h) * mm, shape.w * mm, shape.h * mm, shape.corner * mm, stroke, fill)
-    elif isinstance(shape, Line | Polygon):
-        path = canvas.beginPath()
-        (x, y), *rest = shape.points
-        path.moveTo(x * mm, -y * mm)
-        for px, py in rest:
-            path.lineTo(px * mm, -py * mm)
-        if isinstance(shape, Polygon):
-            path.close()
-        canvas.drawPath(path, stroke, fill if isinstance(shape, Polygon) else 0)

@@ -1,7 +1,7 @@
 """Where new symbols stand: below the bus from which one extends, clear of what is there already."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 
 from northfell.core.model.network import Placement
 
@@ -27,13 +27,13 @@ def reach_of(kinds: Sequence[str]) -> tuple[float, float]:
         if kind in ("relay", "current_transformer"):
             left = max(left, 5.5)
         if kind in DEPTH or kind in ("changeover", "three_winding_transformer"):
-            right = max(right, 9.0)
+            right = max(right, 11.0)
         if kind == "bus":
             left, right = max(left, 4.0), max(right, BOARD - 1)
     return left, right
 
 
-def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float) -> float:
+def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float, branches: Container[str] | None = None) -> float:
     """Where a feeder leaves a board: the first place that is clear below it.
 
     Parameters
@@ -43,11 +43,19 @@ def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float
         The board.
     left, right : float
         Room that the way needs to both sides.
+    branches : ids, optional
+        Elements with long words to their right; all others take as much room on both sides. None: any may have.
     """
     bus = places[at]
-    taken = [(p.x - (1 if p.width else 2), p.x + (p.width + 1 if p.width else 6.5)) for i, p in places.items() if p.y > bus.y - 1 and i != at]
+
+    def taken(i: str, p: Placement) -> tuple[float, float]:
+        if p.width:
+            return p.x - 1, p.x + p.width + 1
+        return (p.x - 2, p.x + 11) if branches is None or i in branches else (p.x - 4, p.x + 4)
+
+    spans = [taken(i, p) for i, p in places.items() if p.y > bus.y - 1 and i != at]
     x = bus.x + 3
-    while any(a < x + right and x - left < b for a, b in taken):
+    while any(a < x + right and x - left < b for a, b in spans):
         x += 0.5
     return math.ceil(x)
 

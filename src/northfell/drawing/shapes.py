@@ -1,5 +1,6 @@
 """Shapes and their SVG text. Text from users is escaped here, once."""
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -88,7 +89,7 @@ class Rect:
 
 @dataclass(frozen=True)
 class Arc:
-    """A half circle from one point to another, bulging to the right of the way."""
+    """An arc of a circle from one point to another, at most a half, bulging to the left of the way (y runs downward)."""
 
     start: Point
     end: Point
@@ -99,6 +100,25 @@ class Arc:
         (x1, y1), (x2, y2) = self.start, self.end
         d = f"M{number(x1)} {number(y1)}A{number(self.r)} {number(self.r)} 0 0 1 {number(x2)} {number(y2)}"
         return f"<path{_attributes({'d': d, **self.style.attributes()})}/>"
+
+    def curve(self) -> list[Point]:
+        """The same arc as Bézier curves: a first point, then three for each curve."""
+        (x1, y1), (x2, y2) = self.start, self.end
+        half = math.hypot(x2 - x1, y2 - y1) / 2
+        r = max(self.r, half)
+        away = math.sqrt(r**2 - half**2)
+        nx, ny = (y1 - y2) / (2 * half), (x2 - x1) / (2 * half)  # toward the centre
+        cx, cy = (x1 + x2) / 2 + nx * away, (y1 + y2) / 2 + ny * away
+        begin = math.atan2(y1 - cy, x1 - cx)
+        turn = 2 * math.asin(min(half / r, 1.0))
+        k = 4 / 3 * math.tan(turn / 8) * r  # in two curves
+        points = [self.start]
+        for step in (0, 1):
+            a, b = begin + turn * step / 2, begin + turn * (step + 1) / 2
+            points.append((cx + r * math.cos(a) - k * math.sin(a), cy + r * math.sin(a) + k * math.cos(a)))
+            points.append((cx + r * math.cos(b) + k * math.sin(b), cy + r * math.sin(b) - k * math.cos(b)))
+            points.append((cx + r * math.cos(b), cy + r * math.sin(b)))
+        return points
 
 
 @dataclass(frozen=True)

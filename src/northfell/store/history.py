@@ -44,3 +44,15 @@ def newest(db: Connection, project_id: int, most: int = 200) -> list[ChangeRow]:
     """The newest changes first, undone ones included."""
     rows = db.execute(f"SELECT {COLUMNS} FROM change WHERE project_id = ? ORDER BY seq DESC LIMIT ?", (project_id, most))
     return [ChangeRow(**dict(row)) for row in rows]
+
+
+def whole(db: Connection, project_id: int) -> list[ChangeRow]:
+    """The whole history, oldest first."""
+    rows = db.execute(f"SELECT {COLUMNS} FROM change WHERE project_id = ? ORDER BY seq", (project_id,))
+    return [ChangeRow(**dict(row)) for row in rows]
+
+
+def put_whole(db: Connection, project_id: int, changes: list[tuple[str, str, str, str]]) -> None:
+    """The history of a project that comes from a file: title, time, acts and inverse of each change."""
+    rows = [(project_id, seq, *change) for seq, change in enumerate(changes, start=1)]
+    db.executemany("INSERT INTO change (project_id, seq, title, made_at, acts, inverse) VALUES (?, ?, ?, ?, ?, ?)", rows)

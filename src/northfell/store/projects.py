@@ -17,14 +17,24 @@ class ProjectRow:
     version: int
     head: int
     changed_at: str
+    folder: str
+    archived: int
+    deleted: int
 
 
-COLUMNS = "id, name, version, head, changed_at"
+COLUMNS = "id, name, version, head, changed_at, folder, archived, deleted"
 
 
 def all_projects(db: Connection) -> list[ProjectRow]:
-    rows = db.execute(f"SELECT {COLUMNS} FROM project ORDER BY changed_at DESC, id DESC")
+    """Those that are not deleted, newest change first."""
+    rows = db.execute(f"SELECT {COLUMNS} FROM project WHERE deleted = 0 ORDER BY changed_at DESC, id DESC")
     return [ProjectRow(**dict(row)) for row in rows]
+
+
+def put_aside(db: Connection, project_id: int, *, name: str, folder: str, archived: bool, deleted: bool) -> None:
+    """Name, folder, archive and deletion of a project: what the list of projects changes."""
+    sql = "UPDATE project SET name = ?, folder = ?, archived = ?, deleted = ? WHERE id = ?"
+    db.execute(sql, (name, folder, int(archived), int(deleted), project_id))
 
 
 def project(db: Connection, project_id: int) -> ProjectRow:
@@ -34,9 +44,10 @@ def project(db: Connection, project_id: int) -> ProjectRow:
     return ProjectRow(**dict(row))
 
 
-def insert_project(db: Connection, network: Network) -> int:
+def insert_project(db: Connection, network: Network, folder: str = "", head: int = 0) -> int:
     """A new project that holds a network."""
-    cursor = db.execute("INSERT INTO project (name, settings, changed_at) VALUES (?, ?, ?)", (network.name, network.settings.model_dump_json(), _now()))
+    values = (network.name, network.settings.model_dump_json(), _now(), folder, head)
+    cursor = db.execute("INSERT INTO project (name, settings, changed_at, folder, head) VALUES (?, ?, ?, ?, ?)", values)
     project_id = int(cursor.lastrowid or 0)
     write_network(db, project_id, Network(name=network.name), network)
     return project_id

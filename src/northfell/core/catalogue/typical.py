@@ -103,9 +103,14 @@ def _conductor_r(elements: Mapping[str, Element], e: Element, field: str) -> Typ
 
 def _conductor_x(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
     w = cast(Conductor, e)
-    if not isinstance(e, Cable) or w.area_mm2 is None or not _nominal_kv(elements, e) <= 1:
+    v_kv = _nominal_kv(elements, e)
+    if isinstance(e, Line):
+        return Typical(0.35, "usual of overhead lines up to 36 kV, 50 Hz (unverified)") if v_kv <= 36 else None
+    if not isinstance(e, Cable) or w.area_mm2 is None:
         return None
-    x = tables.lv_cable_reactance(w.area_mm2)
+    if 1 < v_kv <= 36:
+        return Typical(0.11, "usual of medium-voltage cables at 50 Hz, 0.09 to 0.13 (unverified)")
+    x = tables.lv_cable_reactance(w.area_mm2) if v_kv <= 1 else None
     return Typical(x, "typical of multicore low-voltage cables at 50 Hz (unverified)") if x is not None else None
 
 

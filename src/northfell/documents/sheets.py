@@ -1,0 +1,108 @@
+"""A sheet of the network as a file: SVG that stands alone, and PDF on the smallest page that keeps it readable."""
+
+import io
+from dataclasses import dataclass
+
+from reportlab.pdfgen.canvas import Canvas
+
+from northfell.documents.paint import Look, paint
+from northfell.drawing.metrics import register_fonts
+from northfell.drawing.shapes import Shape, Style, Text, number, svg_of
+from northfell.drawing.sheet import Drawing
+
+INK, QUIET, MIST, RULE, BOARD, PAPER = "#18262B", "#5B6A6E", "#A9B3B3", "#D9D4C7", "#F3F0E6", "#FFFFFF"
+MADDER, OCHRE = "#A3263F", "#94590A"
+LOOKS = {  # by class, as the application shows them on paper
+    "s": Look("", INK, 1.4), "w": Look("", INK, 1.4), "f": Look(INK), "bar": Look("", INK, 4.5), "band": Look(BOARD), "n": Look(INK), "v": Look(INK),
+    "g": Look(INK), "d": Look(QUIET), "order": Look("", QUIET, 1.0, (1.5, 2.5)), "ring": Look("", QUIET, 1.3), "bar-back": Look(RULE), "bar-fill": Look(QUIET),
+    "flag": Look(PAPER, QUIET, 0.8), "schedule": Look(PAPER, RULE, 1.0), "rule": Look("", RULE, 0.7),
+}  # fmt: skip
+NOT_PRINTED = {"hit", "halo"}
+MM = 72 / 25.4
+PAGES_MM = (("A4", 297.0, 210.0), ("A3", 420.0, 297.0), ("A2", 594.0, 420.0), ("A1", 841.0, 594.0), ("A0", 1189.0, 841.0))
+MARGIN_MM, FOOT_MM = 10.0, 12.0
+SMALLEST_TEXT_MM = 1.8  # of names on the page
+
+
+@dataclass(frozen=True)
+class Title:
+    """What stands at the foot: whose sheet, in which state, and when."""
+
+    network: str
+    sheet: str
+    state: str
+    made: str
+
+    def __str__(self) -> str:
+        return f"{self.network} · {self.sheet} · {self.state} · {self.made} · Northfell"
+
+
+def look_of(style: Style, dead: bool) -> Look:
+    """The look of a style by its classes; what is not fed is drawn in short dashes."""
+    classes = style.cls.split()
+    if "wedge" in classes:
+        return Look(MADDER, MADDER, 1.0) if "breach" in classes else Look(PAPER, OCHRE, 1.4)
+    look = LOOKS.get(classes[0] if classes else "", Look())
+    if "p" in classes:
+        look = Look(PAPER, look.stroke, look.width)
+    elif classes[:1] == ["s"] and "f" in classes:
+        look = Look(INK, look.stroke, look.width)
+    elif classes[:1] == ["bar-fill"]:
+        look = Look({"breach": MADDER, "close": OCHRE}.get(classes[-1], QUIET))
+    if dead:
+        return Look(MIST if look.fill == INK else look.fill, MIST if look.stroke else "", look.width, (3.0, 3.0) if look.stroke else ())
+    return look
+
+
+def printed(drawing: Drawing) -> list[tuple[Shape, bool]]:
+    """All shapes that go on paper, each with whether it is dead."""
+    return [(s, "dead" in g.cls.split()) for g in drawing.groups for s in (*g.shapes, *g.words) if s.style.cls.split()[:1] and s.style.cls.split()[0] not in NOT_PRINTED]
+
+
+def sheet_svg(drawing: Drawing, title: Title) -> str:
+    """The sheet as an SVG file of its own; text is escaped by the shapes."""
+    x, y, w, h = drawing.view
+    rules = []
+    for name, look in LOOKS.items():
+        text = f"fill:{look.fill or 'none'};stroke:{look.stroke or 'none'};stroke-width:{number(look.width)}"
+        rules.append(f".{name}{{{text}{';stroke-dasharray:' + ' '.join(map(number, look.dashes)) if look.dashes else ''}}}")
+    rules += [f".p{{fill:{PAPER}}}", f".s.f{{fill:{INK}}}", f".wedge.breach{{fill:{MADDER}}}", f".wedge.close{{fill:{PAPER};stroke:{OCHRE}}}", ".hit,.halo{display:none}"]
+    rules += [f".dead .s,.dead .w,.dead .bar{{stroke:{MIST};stroke-dasharray:3 3}}", "text{font-family:'Atkinson Hyperlegible Next',sans-serif;stroke:none}"]
+    rules += ["text.m{font-family:'Atkinson Hyperlegible Mono',monospace}"]
+    groups = "".join(f'<g class="{g.cls}">{g.svg}</g>' for g in drawing.groups)
+    foot = svg_of([Text(x + 8, y + h - 12, str(title), Style(cls="d"), 12)])
+    box = " ".join(map(number, (x, y, w, h)))
+    return (
+        f'<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" viewBox="{box}" width="{number(w)}" height="{number(h)}">'
+        f"<style>{''.join(rules)}</style><rect x=\"{number(x)}\" y=\"{number(y)}\" width=\"{number(w)}\" height=\"{number(h)}\" fill=\"{PAPER}\"/>"
+        f"{groups}{foot}</svg>\n"
+    )
+
+
+def page_for(width: float, height: float) -> tuple[str, float, float, float]:
+    """The smallest page on which names stay readable, and the scale: name, width and height in mm, mm for each drawing unit."""
+    for name, page_w, page_h in PAGES_MM:
+        scale = min((page_w - 2 * MARGIN_MM) / width, (page_h - 2 * MARGIN_MM - FOOT_MM) / height)
+        if scale * 14 >= SMALLEST_TEXT_MM or name == PAGES_MM[-1][0]:
+            return name, page_w, page_h, min(scale, 0.28)
+    raise AssertionError
+
+
+def sheet_pdf(drawing: Drawing, title: Title) -> bytes:
+    """The sheet on one page, with its title at the foot."""
+    register_fonts()
+    x, y, w, h = drawing.view
+    _, page_w, page_h, scale = page_for(w, h)
+    out = io.BytesIO()
+    canvas = Canvas(out, pagesize=(page_w * MM, page_h * MM))
+    canvas.setTitle(f"{title.network}, {title.sheet}")
+    canvas.setCreator("Northfell")
+    canvas.saveState()
+    across = (page_w - w * scale) / 2
+    canvas.translate((across - x * scale) * MM, (page_h - MARGIN_MM + y * scale) * MM)
+    for shape, dead in printed(drawing):
+        paint(canvas, shape, scale * MM, lambda style, dead=dead: look_of(style, dead))
+    canvas.restoreState()
+    paint(canvas, Text(MARGIN_MM, -MARGIN_MM + 2, str(title), Style(fill=QUIET), 3.2), MM)
+    canvas.save()
+    return out.getvalue()
