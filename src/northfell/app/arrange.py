@@ -61,6 +61,7 @@ def resize(network: Network, sheet_name: str, board_id: str, x: float, width: fl
 
 def drag_words(network: Network, sheet_name: str, element_id: str, dx: float, dy: float) -> Change:
     """Move the words of a symbol; they stay there when the symbol moves or a study fills them."""
+
     def moved(i: str, p: Placement) -> Placement:
         return p.model_copy(update={"tag_x": min(max(round(p.tag_x + dx, 1), -999.0), 999.0), "tag_y": min(max(round(p.tag_y + dy, 1), -999.0), 999.0)})
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from northfell.app.arrange import snapped
+from northfell.app.arrange import move, snapped
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Connect, Move, Remove, Set, apply_change
 from northfell.core.model.elements import KINDS, Bus, Conductor, Element, SeriesReactor, Switching
@@ -93,15 +93,24 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
         terminals = {t: d.junction(name, x + ex, y + ey + (1 if ey > 0 else -1), None) for t, (ex, ey) in zip(cls.TERMINALS, ends, strict=True)}
         new = d.add({**raw, **terminals}, Placement(x=x, y=y))
         return d.change(title), new
-    at, v_kv = d.sheet.placements[bus], getattr(network.elements[bus], "v_nominal_kv", None)
-    below = 4.0 if len(cls.TERMINALS) == 1 else -ends[0][1] + 1.0 + (0.5 if at.width else 0.0)
-    sy = snapped(at.y + below)
-    sx = x if at.width else at.x
-    terminals = {cls.TERMINALS[0]: bus}
-    terminals |= {t: d.junction(name, sx + ex, sy + ey + (1 if ey > 0 else -1), v_kv) for t, (ex, ey) in list(zip(cls.TERMINALS, ends, strict=True))[1:]}
+    return _hang(d, raw, cls, ends, bus, x, y)
+
+
+def _hang(d: _Draft, raw: dict[str, Any], cls: type[Element], ends: list[tuple[float, float]], bus: str, x: float, y: float) -> tuple[Change, str]:
+    """A symbol below the bus on which it was dropped, or above it: infeeds, and what was dropped on its upper side."""
+    at, v_kv = d.sheet.placements[bus], getattr(d.network.elements[bus], "v_nominal_kv", None)
+    above = y < at.y - 0.1 or (raw["kind"] == "infeed" and y <= at.y + 0.5)
+    sign = -1.0 if above else 1.0
+    own = len(ends) - 1 if above and len(ends) == 2 else 0  # the high side of a transformer above a board looks up
+    away = 4.0 if len(ends) == 1 else abs(ends[own][1]) + 1.0 + (0.5 if at.width else 0.0)
+    sx, sy = (x if at.width else at.x), snapped(at.y + sign * away)
+    terminals = {cls.TERMINALS[own]: bus}
+    for k, (ex, ey) in enumerate(ends):
+        if k != own:
+            terminals[cls.TERMINALS[k]] = d.junction(raw["name"], sx + ex, sy + sign * (abs(ey) + 1), v_kv)
     new = d.add({**raw, **terminals}, Placement(x=sx, y=sy))
     _reach(d, bus, sx)
-    return d.change(title), new
+    return d.change(f"Placed {raw['name']} at {d.network.elements[bus].name}"), new
 
 
 def _place_bus(d: _Draft, standing: Standing, name: str, bus_kind: str, x: float, y: float) -> tuple[Change, str]:
@@ -117,7 +126,10 @@ def _place_bus(d: _Draft, standing: Standing, name: str, bus_kind: str, x: float
     if getattr(bus, "bus_kind", "") != "junction" or bus_kind == "junction":
         raise NetworkRefused([InputRefused("place", bus.name, "blank paper, or a junction", "Between two boards draw a breaker or a cable.", "New bus")])
     p = d.sheet.placements[met]
-    d.acts += [Set(id=met, values={"bus_kind": bus_kind, "name": name}), Move(sheet=d.sheet.name, id=met, to=p.model_copy(update={"x": p.x - 2, "width": BOARD}))]
+    d.acts += [
+        Set(id=met, values={"bus_kind": bus_kind, "name": name}),
+        Move(sheet=d.sheet.name, id=met, to=p.model_copy(update={"x": p.x - 2, "width": BOARD})),
+    ]
     return d_change(d, f"{bus.name} made {name}", met)
 
 
@@ -202,14 +214,13 @@ def connect(network: Network, sheet_name: str, element_id: str, terminal: int, x
 
 
 def join(network: Network, sheet_name: str, bus_id: str, x: float, y: float) -> Change:
-    """Join a junction to the bus or wire at a place: all that stands at it stands there then."""
+    """Join a junction to the bus or wire at a place: all that stands at it stands there then. On blank paper it is only moved."""
     bus = network.element(bus_id)
     d = _draft(network, sheet_name)
     target = target_at(network, d.sheet, draw(network.elements, d.sheet, {}, {}).standing, x, y, but="", own=bus_id)
-    if target is None:
-        raise NetworkRefused([InputRefused("place", "blank paper", "a bus or a wire", where=f"Junction {bus.name}")])
-    if target == bus_id:
-        return Change("", ())
+    if target is None or target == bus_id:
+        old = d.sheet.placements.get(bus_id)
+        return move(network, sheet_name, [bus_id], x - old.x, y - old.y) if old else Change("", ())
     gone, stays = (bus_id, target) if getattr(bus, "bus_kind", "") == "junction" else (target, bus_id)
     if getattr(network.elements[gone], "bus_kind", "") != "junction":
         told = "Two boards are joined by a breaker, a cable or a transformer: draw one between them."
@@ -311,7 +322,9 @@ def remove(network: Network, ids: Iterable[str]) -> Change:
     if hanging:
         what = ", ".join(network.elements[i].name for i in sorted(hanging)[:5])
         bus = next(network.elements[i].name for i in gone if i in known.at and any(e in hanging for e in known.at[i]))
-        raise NetworkRefused([InputRefused("selection", bus, "a bus with nothing on it", f"Still there: {what}. Delete these with it, or move them.", "Delete")])
+        raise NetworkRefused(
+            [InputRefused("selection", bus, "a bus with nothing on it", f"Still there: {what}. Delete these with it, or move them.", "Delete")]
+        )
     for i in list(gone):
         for bus in network.elements[i].buses:
             bare = all(e in gone for e in known.at[bus])

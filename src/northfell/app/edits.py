@@ -6,9 +6,9 @@ from pydantic import BaseModel, ValidationError
 
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Remove, Set, Switch, settings_with
+from northfell.core.model.changes import Change, PutSettings, PutStates, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import NAME_ACCEPTED, Bus, Element, Switching
+from northfell.core.model.elements import KINDS, NAME_ACCEPTED, Bus, Changeover, Element, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.parameters import STUDIES, Parameter, parameter
 from northfell.core.quantities import entry, parse_quantity
@@ -86,21 +86,13 @@ def _told(network: Network, p: Parameter, value: Any) -> str:
 def operate(network: Network, state: str, element_id: str) -> Change:
     """Open a closed switching device, or close an open one, in the state shown."""
     element = network.in_state(state).get(element_id) or network.element(element_id)
+    if isinstance(element, Changeover):
+        to = "second" if element.position == "first" else "first"
+        return Change(f"{element.name} changed over to its {to} side in {state}", (Switch(state=state, id=element_id, values={"position": to}),))
     if not isinstance(element, Switching):
         raise NotFound(f"{title_of(element)} cannot be opened or closed.")
     verb = "opened" if element.closed else "closed"
     return Change(f"{element.name} {verb} in {state}", (Switch(state=state, id=element_id, values={"closed": not element.closed}),))
-
-
-def remove(network: Network, element_id: str) -> Change:
-    """Delete an element from the network, with the relays that trip it and the junctions that nothing else needs."""
-    element = network.element(element_id)
-    gone = {element_id, *(e.id for e in network.elements.values() if getattr(e, "breaker", None) == element_id)}
-    left = [e for e in network.elements.values() if e.id not in gone]
-    needed = {b for e in left for b in e.buses}
-    gone |= {b for b in element.buses if b not in needed and getattr(network.elements[b], "bus_kind", "") == "junction"}
-    mains = [Set(id=e.id, values={"main": None}) for e in left if getattr(e, "main", None) == element_id]
-    return Change(f"Deleted {element.name}", (*mains, *(Remove(id=i) for i in gone)))
 
 
 def copy_state(network: Network, state: str, name: str) -> Change:
@@ -118,23 +110,6 @@ def remove_state(network: Network, state: str) -> Change:
     if state == NORMAL:
         raise NetworkRefused([InputRefused("state", state, "a state other than Normal", "Normal is the network as drawn.", "Operating states")])
     return Change(f"State {state} removed", (PutStates(states=[s for s in network.states if s.name != state]),))
-
-
-def move(network: Network, sheet_name: str, element_id: str, dx: float, dy: float) -> Change:
-    """Move a symbol on its sheet by steps of the grid; wires follow."""
-    sheet = next((s for s in network.sheets if s.name == sheet_name), network.sheets[0])
-    element, old = network.element(element_id), sheet.placements.get(element_id)
-    if old is None:
-        raise NotFound(f"{title_of(element)} does not stand on sheet {sheet.name}.")
-    new = old.model_copy(update={"x": snapped(old.x + dx), "y": snapped(old.y + dy)})
-    if new == old:
-        return Change("", ())
-    return Change(f"Moved {element.name}", (Move(sheet=sheet.name, id=element_id, to=new),))
-
-
-def snapped(value: float) -> float:
-    """The nearest half step of the grid, within what a sheet holds."""
-    return min(max(round(2 * value) / 2, -5000.0), 5000.0)
 
 
 def fill_typical(network: Network, element_id: str) -> Change:
@@ -176,3 +151,15 @@ def set_setting(network: Network, path: str, typed: str) -> Change:
     new = settings_with(old, path, int(value) if p.form == "choice" and isinstance(value, float) else value)
     before = getattr(getattr(old, group[0]) if group else old, field)
     return Change(f"{p.label} {_told(network, p, before)} → {_told(network, p, value)} {p.unit}".rstrip(), (PutSettings(settings=new),))
+
+
+def set_name_start(network: Network, kind: str, typed: str) -> Change:
+    """How the default names of a kind begin in this project; empty brings back the letter of IEC 81346-2."""
+    if kind not in KINDS:
+        raise NotFound(f"There is no kind “{kind}”. Accepted are {', '.join(KINDS)}.")
+    start = typed.strip(" ") if typed.strip() else ""
+    if len(start) > 20 or not start.isprintable():
+        raise NetworkRefused([InputRefused("start of names", typed, "up to 20 characters on one line", where=KINDS[kind].TITLE)])
+    starts = {k: v for k, v in network.settings.name_starts.items() if k != kind} | ({kind: start} if start and start != KINDS[kind].LETTER else {})
+    new = network.settings.model_copy(update={"name_starts": starts})
+    return Change(f"Names of {KINDS[kind].TITLE.lower()} begin with {start or KINDS[kind].LETTER}", (PutSettings(settings=new),))

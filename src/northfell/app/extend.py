@@ -15,6 +15,7 @@ from northfell.core.model.shorthand import EXAMPLES, Said, parse
 from northfell.core.quantities import entry
 from northfell.drawing import growing
 
+
 @dataclass
 class Plan:
     """What would be placed: the change set, the lines to read before Enter, and the bus to extend from next."""
@@ -363,7 +364,11 @@ class _Growth:
             p = parameter(type(element), name)
             told = entry(one.value) if isinstance(one.value, float) else one.value
             made.assumed.append(f"{raw['name']} {p.label[0].lower() + p.label[1:] if p else name} {told}~ {p.unit if p else ''}".strip())
-        return {**raw, **{name: one.value for name, one in found.items()}, "assumed": {**raw.get("assumed", {}), **{name: one.source for name, one in found.items()}}}
+        return {
+            **raw,
+            **{name: one.value for name, one in found.items()},
+            "assumed": {**raw.get("assumed", {}), **{name: one.source for name, one in found.items()}},
+        }
 
 
 NOMINAL_KV = {0.42: 0.4, 0.415: 0.4, 0.433: 0.4, 0.44: 0.4, 6.3: 6.0, 6.9: 6.6, 10.5: 10.0, 11.5: 11.0, 11.55: 11.0, 21.0: 20.0, 22.0: 22.0, 34.5: 33.0}

@@ -56,7 +56,12 @@ def look_of(style: Style, dead: bool) -> Look:
 
 def printed(drawing: Drawing) -> list[tuple[Shape, bool]]:
     """All shapes that go on paper, each with whether it is dead."""
-    return [(s, "dead" in g.cls.split()) for g in drawing.groups for s in (*g.shapes, *g.words) if s.style.cls.split()[:1] and s.style.cls.split()[0] not in NOT_PRINTED]
+    return [
+        (s, "dead" in g.cls.split())
+        for g in drawing.groups
+        for s in (*g.shapes, *g.words)
+        if s.style.cls.split()[:1] and s.style.cls.split()[0] not in NOT_PRINTED
+    ]
 
 
 def sheet_svg(drawing: Drawing, title: Title) -> str:
@@ -66,7 +71,13 @@ def sheet_svg(drawing: Drawing, title: Title) -> str:
     for name, look in LOOKS.items():
         text = f"fill:{look.fill or 'none'};stroke:{look.stroke or 'none'};stroke-width:{number(look.width)}"
         rules.append(f".{name}{{{text}{';stroke-dasharray:' + ' '.join(map(number, look.dashes)) if look.dashes else ''}}}")
-    rules += [f".p{{fill:{PAPER}}}", f".s.f{{fill:{INK}}}", f".wedge.breach{{fill:{MADDER}}}", f".wedge.close{{fill:{PAPER};stroke:{OCHRE}}}", ".hit,.halo{display:none}"]
+    rules += [
+        f".p{{fill:{PAPER}}}",
+        f".s.f{{fill:{INK}}}",
+        f".wedge.breach{{fill:{MADDER}}}",
+        f".wedge.close{{fill:{PAPER};stroke:{OCHRE}}}",
+        ".hit,.halo{display:none}",
+    ]
     rules += [f".dead .s,.dead .w,.dead .bar{{stroke:{MIST};stroke-dasharray:3 3}}", "text{font-family:'Atkinson Hyperlegible Next',sans-serif;stroke:none}"]
     rules += ["text.m{font-family:'Atkinson Hyperlegible Mono',monospace}"]
     groups = "".join(f'<g class="{g.cls}">{g.svg}</g>' for g in drawing.groups)
@@ -74,7 +85,7 @@ def sheet_svg(drawing: Drawing, title: Title) -> str:
     box = " ".join(map(number, (x, y, w, h)))
     return (
         f'<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" viewBox="{box}" width="{number(w)}" height="{number(h)}">'
-        f"<style>{''.join(rules)}</style><rect x=\"{number(x)}\" y=\"{number(y)}\" width=\"{number(w)}\" height=\"{number(h)}\" fill=\"{PAPER}\"/>"
+        f'<style>{"".join(rules)}</style><rect x="{number(x)}" y="{number(y)}" width="{number(w)}" height="{number(h)}" fill="{PAPER}"/>'
         f"{groups}{foot}</svg>\n"
     )
 

@@ -115,7 +115,11 @@ def _detours(start: Point, target: Target, end: Point) -> Iterable[Way]:
     (x, y), (ex, ey) = start, end
     for d in DETOURS:
         yield _tidy((start, (x, y + d), (ex, y + d), end))
-        yield _tidy((start, (x + d, y), (x + d, ey), end)) if not target.width else _tidy((start, (x + d, y), (target.nearest(x + d), y), (target.nearest(x + d), ey)))
+        yield (
+            _tidy((start, (x + d, y), (x + d, ey), end))
+            if not target.width
+            else _tidy((start, (x + d, y), (target.nearest(x + d), y), (target.nearest(x + d), ey)))
+        )
         half = (y + ey) / 2
         yield _tidy((start, (x, half + d), (ex, half + d), end))
 

@@ -7,7 +7,7 @@ from northfell.drawing.metrics import width
 from northfell.drawing.shapes import Line, Rect, Shape, Style, Text
 from northfell.drawing.words import short_data
 
-ROW, SIZE, GAP = 15.0, 11.0, 12.0
+ROW, SIZE, GAP = 16.0, 12.0, 12.0
 TEXT, DATA = Style(cls="n"), Style(cls="d")
 
 
@@ -32,6 +32,6 @@ def _row(way: Sequence[Element]) -> tuple[str, str, str]:
     devices = [e for e in way if isinstance(e, Switching)]
     conductors = [e for e in way if isinstance(e, Conductor)]
     ends = [e for e in way if len(e.TERMINALS) == 1]
-    device = " ".join(e.name + ("" if e.closed else " (open)") for e in devices) or way[0].name
+    device = " ".join(e.name + ("" if e.closed else " (open)") for e in devices) or "direct"
     fed = ", ".join(f"{e.name} {short_data(e)}".strip() for e in ends) or ", ".join(e.name for e in way if isinstance(e, Bus) and e.bus_kind != "junction")
     return device, ", ".join(f"{e.name} {short_data(e)}".strip() for e in conductors), fed or "spare"

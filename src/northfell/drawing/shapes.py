@@ -162,6 +162,7 @@ class Group:
     title: str = ""
     sheet: str = ""
     terminals: tuple[Point, ...] = ()
+    bar: tuple[float, float, float] | None = None  # of a bus: x, y and length; a point has none
 
     def add(self, *shapes: Shape) -> None:
         self.shapes.extend(shapes)

@@ -15,7 +15,8 @@ from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, VA
 
 WIRE = Style(cls="w")
 BAR = Style(cls="bar")
-MARGIN, LEGEND = 18.0, 40.0
+MARGIN, TOOLS, LEGEND = 18.0, 52.0, 40.0  # room above for the tools, below for the legend
+SMALLEST = (640.0, 360.0)
 
 
 @dataclass
@@ -63,9 +64,9 @@ def draw(
     memory = memory if memory is not None else SheetMemory()
     placed = {i: p for i, p in sheet.placements.items() if i in elements}
     painter = _Painter(elements, placed, standing_of(elements, placed, standard, memory), Connections(elements), others)
-    boards = [i for i in placed if isinstance(elements[i], Bus) and placed[i].width]
+    rank = {i: 0 if p.width else 2 if isinstance(elements[i], Bus) else 1 for i, p in placed.items()}  # boards below, points within reach
     groups = []
-    for i in [*boards, *(i for i in placed if i not in set(boards))]:
+    for i in sorted(placed, key=lambda i: rank[i]):
         look = _Look(energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing)
         seen = painter.seen(elements[i])
         key = (elements[i], placed[i], look, seen)
@@ -86,7 +87,8 @@ def _view(groups: list[Group]) -> tuple[float, float, float, float]:
     boxes = [g.extent for g in groups]
     left, top = min(b[0] for b in boxes) - MARGIN, min(b[1] for b in boxes) - MARGIN
     right, bottom = max(b[2] for b in boxes) + MARGIN, max(b[3] for b in boxes) + MARGIN
-    return (left, top, right - left, bottom - top + LEGEND)
+    wider, higher = max(SMALLEST[0] - right + left, 0.0), max(SMALLEST[1] - bottom + top, 0.0)  # a few symbols are not blown up
+    return (left - wider / 2, top - TOOLS - higher / 2, right - left + wider, bottom - top + higher + TOOLS + LEGEND)
 
 
 @dataclass(frozen=True)
@@ -149,6 +151,7 @@ class _Painter:
         if look.selected:
             g.add(Rect(x - 8, y - 23, w + 16, 35, Style(cls="halo"), 2))
         g.add(Line(((x, y), (x + w, y)), BAR))
+        g.bar = (x, y, w)
         p = self.placed[e.id]
         crossing = self._wires_above(e, [i for i in self.connections.at[e.id] if i in self.placed])
         shift_x, shift_y = p.tag_x * STEP, p.tag_y * STEP
@@ -161,7 +164,10 @@ class _Painter:
             at = _clear(at, text_width + unit_width + 4, crossing)
             if at + text_width + unit_width > x + w + 4 and text != tag.lines[0][0]:
                 break  # a narrow board shows its first value; the ledger has them all
-            g.words += [Text(at, y - 8 + shift_y, text, VALUE, VALUE_SIZE, bold=True, mono=True), Text(at + text_width + 4, y - 8 + shift_y, unit, DATA, DATA_SIZE)]
+            g.words += [
+                Text(at, y - 8 + shift_y, text, VALUE, VALUE_SIZE, bold=True, mono=True),
+                Text(at + text_width + 4, y - 8 + shift_y, unit, DATA, DATA_SIZE),
+            ]
             at += text_width + unit_width + 14
         g.words += wedge(at, y - 17 + shift_y, tag.severity)
         if look.missing:
@@ -184,6 +190,7 @@ class _Painter:
 
     def _point(self, g: Group, e: Bus, look: _Look) -> None:
         x, y = self.point(e.id)
+        g.bar = (x, y, 0.0)
         if look.selected:
             g.add(Circle(x, y, 8, Style(cls="halo")))
         around = sum(i in self.placed for i in self.connections.at[e.id])

@@ -254,7 +254,9 @@ def _generator(e: SynchronousGenerator) -> Symbol:
 
 def _motor(e: InductionMotor) -> Symbol:
     boxed = (Rect(-14, -14, 28, 28, Style(cls="s")),) if "drive" in e.starter or e.starter == "soft starter" else ()
-    return _machine("M", (wave(0, 6.5),), boxed) if not boxed else ending((*boxed, *_machine("M", (wave(0, 6.5),)).shapes, line((0, -18), (0, -12))), -18, 14, 14)
+    return (
+        _machine("M", (wave(0, 6.5),), boxed) if not boxed else ending((*boxed, *_machine("M", (wave(0, 6.5),)).shapes, line((0, -18), (0, -12))), -18, 14, 14)
+    )
 
 
 def _synchronous_motor(e: SynchronousMotor) -> Symbol:

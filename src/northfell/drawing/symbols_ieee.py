@@ -2,17 +2,7 @@
 
 from collections.abc import Callable
 
-from northfell.core.model.elements import (
-    Breaker,
-    CapacitorBank,
-    Contactor,
-    Element,
-    Fuse,
-    SeriesReactor,
-    Shunt,
-    Switch,
-    Transformer,
-)  # fmt: skip
+from northfell.core.model.elements import Breaker, CapacitorBank, Contactor, Element, Fuse, SeriesReactor, Shunt, Switch, Transformer  # fmt: skip
 from northfell.drawing.shapes import Arc, Line, Rect, Shape, Style
 from northfell.drawing.symbols import DRAWN, IEC_60617, PAPER, Symbol, coil, earth, ending, line, star_point, through
 

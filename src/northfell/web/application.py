@@ -15,7 +15,7 @@ from northfell.app.studies import ResultsCache
 from northfell.core.errors import CannotRun, NetworkRefused, NorthfellError, NotFound, StaleVersion
 from northfell.store import connect
 from northfell.store.database import migrate
-from northfell.web import routes_edits, routes_projects, routes_results, routes_workspace
+from northfell.web import routes_drawing, routes_edits, routes_projects, routes_results, routes_workspace
 from northfell.web.drawings import SheetMemories
 from northfell.web.pages import error_page
 
@@ -40,7 +40,7 @@ def create_application(database: Path) -> FastAPI:
     application.state.results = ResultsCache()
     application.state.memories = SheetMemories()
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for routes in (routes_projects, routes_edits, routes_results, routes_workspace):
+    for routes in (routes_projects, routes_edits, routes_drawing, routes_results, routes_workspace):
         application.include_router(routes.router)
     application.middleware("http")(_guard)
     application.add_exception_handler(NorthfellError, _told)  # type: ignore[arg-type]

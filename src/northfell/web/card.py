@@ -8,9 +8,10 @@ from northfell.app.studies import Results
 from northfell.core.findings import Finding
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.derived import Derived, derived_of
-from northfell.core.model.elements import Changeover, Element, Relay, Switching
+from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.ways import ways_of
 from northfell.core.quantities import entry
 from northfell.web.figures import Figure, Section, figures_of
 from northfell.web.naming import Ends
@@ -47,6 +48,11 @@ class Card:
     operable: str = ""  # "Open" or "Close"
     references: dict[str, list[str]] = field(default_factory=dict)
     energised: bool = True
+    placed: bool = True  # on the sheet shown
+    words_moved: bool = False
+    ways: int = 0  # that a board could keep as a schedule
+    folded: bool = False
+    sheets: tuple[str, ...] = ()  # others on which it is drawn
 
 
 def card_of(network: Network, results: Results, view: View, findings: list[Finding]) -> Card | None:
@@ -74,7 +80,20 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
         energised=results.at(view.state).energised.get(element.id, True),
+        **_drawn(network, view, element),
     )
+
+
+def _drawn(network: Network, view: View, element: Element) -> dict[str, Any]:
+    """Where an element is drawn, and what its drawing offers."""
+    sheet = network.sheet(view.sheet)
+    p = sheet.placements.get(element.id)
+    others = tuple(s.name for s in network.sheets if s is not sheet and element.id in s.placements)
+    if p is None or view.stage != "network":
+        return {"placed": p is not None, "sheets": others}
+    board = isinstance(element, Bus) and p.width > 0 and not p.schedule
+    ways = [w for w in ways_of(network.elements, element.id) if any(i in sheet.placements for i in w.elements)] if board else []
+    return {"sheets": others, "words_moved": bool(p.tag_x or p.tag_y), "ways": len(ways), "folded": p.schedule}
 
 
 def _operable(element: Element) -> str:
@@ -85,6 +104,8 @@ def _operable(element: Element) -> str:
 
 
 def _trips(network: Network, element: Element) -> str:
+    if isinstance(element, CurrentTransformer):
+        return f"measures {network.elements[element.measures].name}"
     return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
 
 

@@ -8,6 +8,7 @@ from fastapi import Depends, Request, Response
 from fastapi.templating import Jinja2Templates
 from pydantic import BaseModel
 
+from northfell.core.model.elements import KINDS
 from northfell.core.model.parameters import Parameter, parameters_of
 from northfell.core.quantities import entry, figure, fixed
 from northfell.store import connect
@@ -23,6 +24,7 @@ templates.env.filters["figure"] = figure
 templates.env.filters["fixed"] = fixed
 templates.env.filters["entry"] = entry
 templates.env.globals["settings_parameters"] = settings_parameters
+templates.env.globals["kinds"] = KINDS
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 

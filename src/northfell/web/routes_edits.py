@@ -24,33 +24,13 @@ Typed = Annotated[str, Form(max_length=10_000)]
 def set_field(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "") -> Response:
     """Set one parameter; what is refused stays in its field with the reason."""
     typed = {"field": field, "value": value}
-    return _change(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value), typed)
+    return change_shown(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value), typed)
 
 
 @router.post("/elements/{element_id:path}/operate")
 def operate(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
     """Open or close a switching device in the state shown."""
-    return _change(request, db, view, version, lambda network: edits.operate(network, view.state, element_id))
-
-
-@router.post("/elements/{element_id:path}/remove")
-def remove(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
-    """Delete an element from the network."""
-    return _change(request, db, view, version, lambda network: edits.remove(network, element_id))
-
-
-@router.post("/elements/{element_id:path}/move")
-def move(
-    request: Request,
-    db: Db,
-    view: Looking,
-    element_id: str,
-    version: Version,
-    dx: Annotated[float, Form(ge=-9999, le=9999)],
-    dy: Annotated[float, Form(ge=-9999, le=9999)],
-) -> Response:
-    """Move a symbol on the sheet shown, by steps of its grid."""
-    return _change(request, db, view, version, lambda network: edits.move(network, view.sheet, element_id, dx, dy))
+    return change_shown(request, db, view, version, lambda network: edits.operate(network, view.state, element_id))
 
 
 @router.post("/extend")
@@ -61,32 +41,32 @@ def extend(request: Request, db: Db, view: Looking, version: Version, text: Type
     if made.change is None:
         return show(request, db, opened, view, 422, notice=made.problems or ["Type what to place, such as “breaker, cable 240 al xlpe 350 m”."])
     change = made.change
-    return _change(request, db, view.to(selected=made.at), version, lambda network: change)
+    return change_shown(request, db, view.to(selected=made.at), version, lambda network: change)
 
 
 @router.post("/elements/{element_id:path}/typical")
 def typical(request: Request, db: Db, view: Looking, element_id: str, version: Version) -> Response:
     """Fill what is missing with typical values."""
-    return _change(request, db, view, version, lambda network: edits.fill_typical(network, element_id))
+    return change_shown(request, db, view, version, lambda network: edits.fill_typical(network, element_id))
 
 
 @router.post("/settings/{path}")
 def setting(request: Request, db: Db, view: Looking, path: str, version: Version, value: Typed = "") -> Response:
     """Change one setting of the project."""
-    return _change(request, db, view, version, lambda network: edits.set_setting(network, path, value), {"field": path, "value": value})
+    return change_shown(request, db, view, version, lambda network: edits.set_setting(network, path, value), {"field": path, "value": value})
 
 
 @router.post("/states")
 def copy_state(request: Request, db: Db, view: Looking, version: Version, value: Typed = "") -> Response:
     """Make an operating state by copying the one shown, and show it."""
     after = view.to(state=value.strip() or view.state)
-    return _change(request, db, after, version, lambda network: edits.copy_state(network, view.state, value), {"field": "states", "value": value})
+    return change_shown(request, db, after, version, lambda network: edits.copy_state(network, view.state, value), {"field": "states", "value": value})
 
 
 @router.post("/states/remove")
 def remove_state(request: Request, db: Db, view: Looking, version: Version, name: Typed = "") -> Response:
     """Take an operating state away."""
-    return _change(request, db, view, version, lambda network: edits.remove_state(network, name))
+    return change_shown(request, db, view, version, lambda network: edits.remove_state(network, name))
 
 
 @router.post("/undo")
@@ -107,7 +87,21 @@ def _step(request: Request, db: Db, view: View, act: Callable[[Db, int], Project
     return show(request, db, opened, view)
 
 
-def _change(request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None) -> Response:
+@router.post("/history/{seq}")
+def go_back(request: Request, db: Db, view: Looking, seq: int) -> Response:
+    """Undo or redo until a change of the history is the newest in force."""
+    return _step(request, db, view, lambda connection, project_id: projects.go_back(connection, project_id, seq))
+
+
+@router.post("/names/{kind}")
+def name_start(request: Request, db: Db, view: Looking, kind: str, version: Version, value: Typed = "") -> Response:
+    """How default names of a kind begin in this project."""
+    typed = {"field": f"names.{kind}", "value": value}
+    return change_shown(request, db, view, version, lambda network: edits.set_name_start(network, kind, value), typed)
+
+
+def change_shown(request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None) -> Response:
+    """Make a change of the network as it stands, keep it, and answer with the workspace; what is refused is told there."""
     opened = projects.open_project(db, view.project_id)
     try:
         opened = projects.change_project(db, view.project_id, make(opened.network), version)

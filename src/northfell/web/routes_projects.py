@@ -2,15 +2,18 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 from pydantic import ValidationError
 
 from northfell.app import projects as use_cases
-from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound
+from northfell.core.model import shorthand
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
-from northfell.formats import common_data_format, northfell_json
+from northfell.formats import common_data_format, northfell_json, northfell_zip
 from northfell.store import projects
 from northfell.web.drawings import plain_drawing
 from northfell.web.pages import Db, templates
@@ -19,20 +22,61 @@ router = APIRouter()
 
 
 @router.get("/")
-def all_projects(request: Request, db: Db) -> Response:
-    return _list(request, db)
+def all_projects(request: Request, db: Db, archived: bool = False, undo: int = 0, what: Annotated[str, Query(max_length=400)] = "") -> Response:
+    """The list: by folder, the archive on request; what was just done can be taken back."""
+    return _list(request, db, archived=archived, undo=undo, what=what)
 
 
-def _list(request: Request, db: Any, status: int = 200, refused: list[str] | None = None, file_name: str = "") -> Response:
+def _list(request: Request, db: Any, status: int = 200, refused: list[str] | None = None, file_name: str = "", **more: Any) -> Response:
     counts = projects.element_counts(db)
-    listed = []
-    for row in projects.all_projects(db):
-        opened = use_cases.open_project(db, row.id)
-        findings = request.app.state.results.of(row.id, row.version, opened.network).findings() if counts.get(row.id, 0) <= 500 else []
-        open_ones = {s: sum(f.severity == s for f in findings) for s in ("breach", "close", "missing")}
-        listed.append({"row": row, "elements": counts.get(row.id, 0), "picture": plain_drawing(opened.network, opened.network.sheets[0]), "findings": open_ones})
-    seen = {"projects": listed, "refused": refused or [], "file_name": file_name}
+    folders: dict[str, list[dict[str, Any]]] = {}
+    rows = projects.all_projects(db)
+    for row in rows:
+        if bool(row.archived) == bool(more.get("archived")):
+            folders.setdefault(row.folder, []).append(_listed(request, db, row, counts.get(row.id, 0)))
+    seen = {
+        "folders": sorted(folders.items()),
+        "folder_names": sorted({row.folder for row in rows if row.folder}),
+        "archive": sum(row.archived for row in rows),
+        "refused": refused or [],
+        "file_name": file_name,
+        **more,
+    }
     return templates.TemplateResponse(request, "projects.html", seen, status_code=status)
+
+
+def _listed(request: Request, db: Any, row: projects.ProjectRow, elements: int) -> dict[str, Any]:
+    """One project with its picture and its open findings; those of a large one are counted once it is opened."""
+    opened = use_cases.open_project(db, row.id)
+    results = request.app.state.results.of(row.id, row.version, opened.network)
+    found = results.findings() if elements <= 500 or results.findings_are_known else None
+    counts = {s: sum(f.severity == s for f in found) for s in ("breach", "close", "missing")} if found is not None else None
+    return {"row": row, "elements": elements, "picture": plain_drawing(opened.network, opened.network.sheets[0]), "findings": counts}
+
+
+@router.post("/projects/{project_id}/aside/{act}")
+def put_aside(request: Request, db: Db, project_id: int, act: str, value: Annotated[str, Form(max_length=200)] = "") -> Response:
+    """Rename a project, put it into a folder or the archive, delete it, or bring it back."""
+    given: dict[str, dict[str, str | bool]] = {
+        "rename": {"name": value.strip()}, "folder": {"folder": value.strip()}, "archive": {"archived": True}, "unarchive": {"archived": False},
+        "delete": {"deleted": True}, "restore": {"deleted": False},
+    }  # fmt: skip
+    if act not in given:
+        raise NotFound(f"There is no act “{act}”. Accepted are {', '.join(given)}.")
+    try:
+        old = use_cases.put_aside(db, project_id, **given[act])
+    except NetworkRefused as error:
+        return _list(request, db, 422, [str(r) for r in error.refusals], value)
+    told = {"delete": "deleted", "archive": "put into the archive"}.get(act)
+    query = urlencode({"undo": project_id, "what": f"{old.name} was {told}."} if told else {})
+    return RedirectResponse(f"/?{query}" if query else "/", 303)
+
+
+@router.post("/projects/{project_id}/duplicate")
+def duplicate(db: Db, project_id: int) -> Response:
+    """A copy with its history, beside the original."""
+    use_cases.duplicate(db, project_id)
+    return RedirectResponse("/", 303)
 
 
 @router.post("/projects/new")
@@ -53,15 +97,23 @@ def import_project(request: Request, db: Db, file: Annotated[UploadFile, File()]
         data = file.file.read(northfell_json.MOST_BYTES + 1)
         if len(data) > northfell_json.MOST_BYTES:
             raise NetworkRefused([northfell_json.too_large(file.size or len(data))])
+        if name.lower().endswith(".northfell"):
+            return RedirectResponse(f"/projects/{use_cases.create_whole(db, northfell_zip.read(data))}/network", 303)
         if name.lower().endswith(".cdf"):
             network, _ = common_data_format.read(data.decode("latin-1"))
         elif name.lower().endswith(".json"):
             network = northfell_json.read(data)
         else:
-            raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell.json or .cdf", where="File")])
+            raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell, .northfell.json or .cdf", where="File")])
     except NetworkRefused as error:
         return _list(request, db, 422, [str(r) for r in error.refusals], name)
     except NorthfellError as error:
         return _list(request, db, 422, [str(error)], name)
     project_id = use_cases.create_project(db, network)
     return RedirectResponse(f"/projects/{project_id}/network", 303)
+
+
+@router.get("/shorthand")
+def shorthand_page(request: Request) -> Response:
+    """What Extend reads, from the tables that read it."""
+    return templates.TemplateResponse(request, "shorthand.html", {"rows": shorthand.grammar()})

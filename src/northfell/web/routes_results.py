@@ -1,17 +1,22 @@
 """Figures and files: working, tables, labels, and the network itself."""
 
+from dataclasses import replace
+from datetime import date
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 
 from northfell.app import labels
-from northfell.app.projects import open_project
+from northfell.app.projects import open_project, whole_project
 from northfell.app.studies import Results
 from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash import explain_energy
 from northfell.core.studies.short_circuit import explain_fault
 from northfell.core.working import Working, given_text, value_text
-from northfell.formats import northfell_json
+from northfell.documents import sheets
+from northfell.drawing.sheet import Drawing
+from northfell.formats import northfell_json, northfell_zip
+from northfell.web.drawings import drawing_of
 from northfell.web.pages import Db, answer
 from northfell.web.view import STUDY_OF, Looking, View
 
@@ -93,6 +98,36 @@ def export(db: Db, view: Looking) -> Response:
     """The network with its states as a file; works at any time and is always whole."""
     opened = open_project(db, view.project_id)
     return _file(northfell_json.write(opened.network).encode(), "application/json", f"{_slug(opened.network.name)}.northfell.json")
+
+
+@router.get("/export.northfell")
+def export_whole(db: Db, view: Looking) -> Response:
+    """The whole project with its history as one file."""
+    whole = whole_project(db, view.project_id)
+    return _file(northfell_zip.write(whole), "application/zip", f"{_slug(whole.network.name)}.northfell")
+
+
+@router.get("/sheet.svg")
+def sheet_as_svg(request: Request, db: Db, view: Looking) -> Response:
+    """The sheet as it is shown, as a file of its own."""
+    drawing, title = _sheet_shown(request, db, view)
+    return _file(sheets.sheet_svg(drawing, title).encode(), "image/svg+xml", f"{_slug(title.network)}-{_slug(title.sheet)}.svg")
+
+
+@router.get("/sheet.pdf")
+def sheet_as_pdf(request: Request, db: Db, view: Looking) -> Response:
+    """The sheet as it is shown, on one page."""
+    drawing, title = _sheet_shown(request, db, view)
+    return _file(sheets.sheet_pdf(drawing, title), "application/pdf", f"{_slug(title.network)}-{_slug(title.sheet)}.pdf")
+
+
+def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.Title]:
+    opened = open_project(db, view.project_id)
+    opened.network.state(view.state)
+    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    sheet = opened.network.sheet(view.sheet)
+    drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
+    return drawing, sheets.Title(opened.network.name, sheet.name, view.state, date.today().isoformat())
 
 
 def _file(data: bytes, kind: str, name: str) -> Response:

@@ -18,11 +18,12 @@ from northfell.core.model.network import Network
 from northfell.core.model.shorthand import EXAMPLES
 from northfell.documents.labels import shapes_of
 from northfell.drawing.shapes import svg_of
-from northfell.store import history
+from northfell.store import history, projects
 from northfell.web.card import card_of, state_note
+from northfell.web.drawings import drawing_of, plain_drawing
 from northfell.web.ledger import ledger_of
 from northfell.web.pages import Db, answer, templates
-from northfell.web.drawings import drawing_of, plain_drawing
+from northfell.web.tray import tray_of
 from northfell.web.view import STAGES, STUDY_OF, Looking, View
 
 router = APIRouter()
@@ -31,16 +32,6 @@ router = APIRouter()
 @router.get("/projects/{project_id}")
 def project(project_id: int) -> Response:
     return RedirectResponse(f"/projects/{project_id}/flow", 303)
-
-
-@router.get("/projects/{project_id}/{place}")
-def workspace(request: Request, db: Db, look: Looking, place: str) -> Response:
-    """The workspace in a stage."""
-    if place not in STAGES:
-        return RedirectResponse(f"/projects/{look.project_id}/flow", 303)
-    view = replace(look, stage=place, tab=look.tab or request.query_params.get("tab", ""))
-    view = view.to()
-    return show(request, db, open_project(db, view.project_id), view)
 
 
 def show(request: Request, db: Any, opened: Project, view: View, status: int = 200, **more: Any) -> Response:
@@ -70,13 +61,21 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "counts": _counts(findings) if known else None,
         "problem": _problem(results, view),
         "svg_of": svg_of,
+        "tray": tray_of(network.settings.drawing.symbols) if view.stage == "network" else (),
         "limits": network.settings.limits,
         **more,
     }
     response = answer(request, "workspace.html", "_workspace.html", status, **seen)
     # a look is a step that the browser can go back; an edit may change what is looked at, but is no such step
-    response.headers["HX-Push-Url" if request.method == "GET" else "HX-Replace-Url"] = view.url
+    again = request.headers.get("hx-current-url", "").endswith(view.url)
+    response.headers["HX-Push-Url" if request.method == "GET" and not again else "HX-Replace-Url"] = view.url
     return response
+
+
+@router.get("/projects/{project_id}/version")
+def version(db: Db, project_id: int) -> Response:
+    """The version of a project, for windows that keep in step."""
+    return Response(str(projects.project(db, project_id).version), media_type="text/plain")
 
 
 @router.get("/projects/{project_id}/findings/counts")
@@ -138,3 +137,13 @@ def _label(network: Network, results: Results, view: View) -> dict[str, Any] | N
 
 def _counts(findings: list[Finding]) -> dict[str, int]:
     return {severity: sum(f.severity == severity for f in findings) for severity in ("breach", "close", "missing")}
+
+
+@router.get("/projects/{project_id}/{place}")
+def workspace(request: Request, db: Db, look: Looking, place: str) -> Response:
+    """The workspace in a stage."""
+    if place not in STAGES:
+        return RedirectResponse(f"/projects/{look.project_id}/flow", 303)
+    view = replace(look, stage=place, tab=look.tab or request.query_params.get("tab", ""))
+    view = view.to()
+    return show(request, db, open_project(db, view.project_id), view)

@@ -180,7 +180,11 @@ def _three_winding_ur(elements: Mapping[str, Element], e: Element, field: str) -
     uk = getattr(e, f"uk_{pair}_pct")
     powers = [getattr(e, f"s_{side}_mva") for side in pair.split("_")]
     row = tables.transformer_typical(min(powers) * 1000) if all(powers) else None
-    return Typical(float(f"{uk / math.sqrt(1 + row[1] ** 2):.3g}"), f"from typical X/R {row[1]:g} of liquid-filled transformers (unverified)") if row and uk else None
+    return (
+        Typical(float(f"{uk / math.sqrt(1 + row[1] ** 2):.3g}"), f"from typical X/R {row[1]:g} of liquid-filled transformers (unverified)")
+        if row and uk
+        else None
+    )
 
 
 def _synchronous_efficiency(elements: Mapping[str, Element], e: Element, field: str) -> Typical:

@@ -40,7 +40,7 @@ class Assembly:
         """
         values = {b.name: filled.get(b.name, "").strip() or b.value for b in self.blanks}
         for b in self.blanks:
-            if len(values[b.name]) > LONGEST or any(c in values[b.name] for c in "(){};\n\"“”"):
+            if len(values[b.name]) > LONGEST or any(c in values[b.name] for c in '(){};\n"“”'):
                 accepted = f"up to {LONGEST} characters without brackets, quotes and semicolons"
                 raise NetworkRefused([InputRefused(b.label, values[b.name], accepted, where=self.title)])
         return self.line.format(**values)

@@ -9,9 +9,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from northfell.core.model.elements import GG_RATINGS_A
+from northfell.core.model.elements import GG_RATINGS_A, KINDS
 from northfell.core.model.elements.branches import VECTOR_GROUP
 from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
+from northfell.core.model.parameters import parameter, parameters_of
 from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit
 
 KIND_WORDS = {
@@ -348,7 +349,12 @@ def _relay(said: Said, word: str) -> bool:
 
 def _power_factor(said: Said, word: str) -> bool:
     match = re.fullmatch(rf"(?:pf|cosφ|cosphi)=?({NUMBER})", word, re.IGNORECASE)
-    name = {"induction_motor": "power_factor", "synchronous_motor": "power_factor", "synchronous_generator": "power_factor_rated", "inverter": "power_factor_set"}.get(said.kind)
+    name = {
+        "induction_motor": "power_factor",
+        "synchronous_motor": "power_factor",
+        "synchronous_generator": "power_factor_rated",
+        "inverter": "power_factor_set",
+    }.get(said.kind)
     if not match or name is None:
         return False
     said.values[name] = _number(match[1])
@@ -358,3 +364,34 @@ def _power_factor(said: Said, word: str) -> bool:
 _RULES: tuple[Callable[[Said, str], bool], ...] = (_count, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word,
     _accuracy_class,
 )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Readable:
+    """What can be typed of one kind, for the page that explains it."""
+
+    title: str
+    words: list[str]
+    example: str
+    numbers: list[str]
+    more: list[str]
+
+
+def grammar() -> list[Readable]:
+    """What each kind reads, from the same tables that read it."""
+    found = []
+    for kind, cls in KINDS.items():
+        words = [word for word, named in KIND_WORDS.items() if named == kind] or (["reactor"] if kind == "series_reactor" else [])
+        if not words:
+            continue
+        fields = {name: next(p for p in parameters_of(cls) if p.name == name) for name in FIELDS.get(kind, {}).values()}
+        numbers = [f"{p.label.lower()} ({quantity_units(p.unit)})" for p in fields.values()]
+        numbers += [f"{parameter(cls, COUNTS[kind]).label.lower()} (3x)"] if kind in COUNTS else []  # type: ignore[union-attr]
+        more = [word for word, (_, _, kinds) in WORDS.items() if kind in kinds] + (list(EARTHING) if kind in STAR_POINT else [])
+        found.append(Readable(cls.TITLE, words, EXAMPLES[kind], numbers, more))
+    return found
+
+
+def quantity_units(unit: str) -> str:
+    """Units in which a value may be typed."""
+    return ", ".join(UNITS[QUANTITY_OF[unit]]) if unit in QUANTITY_OF else unit

@@ -69,7 +69,7 @@ def downstream(elements: Mapping[str, Element], element_id: str) -> list[str]:
 
     def passes(e: Element, bus: str) -> tuple[str, ...]:
         """The buses that are reached through an element from one of its buses."""
-        if e.joined is None and hasattr(e, "closed") or (hasattr(e, "position") and e.joined is None):
+        if (e.joined is None and hasattr(e, "closed")) or (hasattr(e, "position") and e.joined is None):
             return ()
         if e.joined:
             pair = {e.buses[e.joined[0]], e.buses[e.joined[1]]}

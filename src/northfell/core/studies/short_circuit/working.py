@@ -2,7 +2,17 @@
 
 import math
 
-from northfell.core.model.elements import Element, InductionMotor, Infeed, SeriesReactor, StaticLoad, SynchronousGenerator, SynchronousMotor, ThreeWindingTransformer, Transformer  # fmt: skip
+from northfell.core.model.elements import (  # fmt: skip
+    Element,
+    InductionMotor,
+    Infeed,
+    SeriesReactor,
+    StaticLoad,
+    SynchronousGenerator,
+    SynchronousMotor,
+    ThreeWindingTransformer,
+    Transformer,
+)
 from northfell.core.model.network import title_of
 from northfell.core.network.impedance import feeder_impedance, transformer_per_unit
 from northfell.core.quantities import figure as f
@@ -131,9 +141,19 @@ def _impedance(study: ShortCircuit, e: Element, case: str, un: float) -> tuple[s
         return title_of(e), "KG·(RM + jX″d), SrM = PrM/(η·cosφ)", numbers, f"{METHOD}, synchronous motors as generators"
     if isinstance(e, ThreeWindingTransformer):
         numbers = ", ".join(f"ukr {pair} = {told(f'uk_{field}_pct')} %" for pair, field in (("AB", "hv_mv"), ("AC", "hv_lv"), ("BC", "mv_lv")))
-        return f"{title_of(e)}, high to medium side", "KT by pair, star of the three windings, then branches between its terminals", numbers, f"{METHOD}, three-winding transformers"
+        return (
+            f"{title_of(e)}, high to medium side",
+            "KT by pair, star of the three windings, then branches between its terminals",
+            numbers,
+            f"{METHOD}, three-winding transformers",
+        )
     if isinstance(e, SeriesReactor):
-        return title_of(e), "ukR·Un/(√3·IrR)", f"{told('uk_pct')} % · {f(un)} kV / (√3 · {told('i_rated_a')} A), R/X = {told('r_over_x')}", f"{METHOD}, reactors"
+        return (
+            title_of(e),
+            "ukR·Un/(√3·IrR)",
+            f"{told('uk_pct')} % · {f(un)} kV / (√3 · {told('i_rated_a')} A), R/X = {told('r_over_x')}",
+            f"{METHOD}, reactors",
+        )
     if isinstance(e, InductionMotor | StaticLoad) and not (isinstance(e, InductionMotor) and e.starter == "direct"):
         sr, ur, ilr, ratio = motor_rating(e)
         numbers = f"UrM = {f(un if math.isnan(ur) else ur)} kV, SrM = {f(sr)} MVA, ILR/IrM = {f(ilr)}, R/X = {f(ratio)}"

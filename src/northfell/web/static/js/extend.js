@@ -1,4 +1,4 @@
-import { glance } from "./sheet.js";
+import { glance } from "./view.js";
 
 // Extend: type what comes next; what was understood and a ghost on the sheet follow the typing, Enter places it.
 const form = document.getElementById("extend");
@@ -33,11 +33,18 @@ async function look() {
   showGhost();
 }
 
-export function openExtend() {
+export function openExtend(line) {
   form.hidden = false;
+  desk().classList.remove("with-tray"); // one of the two at a time
+  localStorage.setItem("tray", "shut");
+  if (typeof line === "string") input.value = line;
   desk().classList.add("extending");
   input.focus();
   look();
+}
+
+export function closeExtend() {
+  if (form && !form.hidden) close();
 }
 
 function close() {

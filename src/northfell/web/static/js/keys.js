@@ -1,7 +1,10 @@
 // Buttons that act on the page itself, keys, the working dialog, and messages.
-import { openExtend } from "./extend.js";
+import { closeExtend, openExtend } from "./extend.js";
+import { act, copy, downstream, nudge, paste, pick, several, storeAssembly, symbols } from "./pick.js";
+import { tell } from "./post.js";
 import { clear, go } from "./select.js";
-import { fit, lock, zoom } from "./sheet.js";
+import { lock } from "./sheet.js";
+import { fit, zoom } from "./view.js";
 
 const working = () => document.getElementById("working");
 const notice = () => document.getElementById("notice");
@@ -16,6 +19,18 @@ const acts = {
     document.documentElement.dataset.light = light;
     localStorage.setItem("light", light);
   },
+  act: (button) => act(button.dataset.act),
+  copy,
+  paste: () => paste(),
+  downstream,
+  "store-assembly": storeAssembly,
+  "pick-none": () => pick([]),
+  tray: () => {
+    closeExtend();
+    const open = document.getElementById("desk").classList.toggle("with-tray");
+    localStorage.setItem("tray", open ? "open" : "shut");
+  },
+  "use-assembly": (button) => useAssembly(button.closest("form")),
   "fold-ledger": () => {
     const folded = document.getElementById("desk").classList.toggle("no-ledger");
     localStorage.setItem("ledger-folded", folded ? "yes" : "no");
@@ -40,36 +55,44 @@ document.addEventListener("click", (event) => {
 
 // what the server answers with that is not part of the desk
 document.addEventListener("htmx:after:swap", () => {
+  document.getElementById("desk")?.classList.toggle("with-tray", localStorage.getItem("tray") === "open");
+  const assemblies = document.getElementById("assemblies");
+  if (assemblies?.dataset.wanted && !assemblies.open) assemblies.showModal();
+  if (assemblies) delete assemblies.dataset.wanted;
   if (working().childElementCount && !working().open && working().dataset.wanted) working().showModal();
   delete working().dataset.wanted;
   const said = document.getElementById("said-now");
   if (said) {
-    const box = document.createElement("div");
-    box.setAttribute("role", "alert");
-    for (const line of said.dataset.lines.split("\n")) {
-      const p = document.createElement("p");
-      p.textContent = line;
-      box.append(p);
-    }
-    const close = document.createElement("button");
-    close.className = "icon close-notice";
-    close.dataset.do = "close-notice";
-    close.setAttribute("aria-label", "Close this message");
-    close.textContent = "×";
-    notice().replaceChildren(box, close);
+    tell(said.dataset.lines, true);
     said.remove();
   }
 });
 document.addEventListener("click", (event) => {
   if (event.target.closest?.('[data-do="working"]')) working().dataset.wanted = "yes";
+  if (event.target.closest?.('[data-do="assemblies"]')) document.getElementById("assemblies").dataset.wanted = "yes";
+  if (event.target.closest?.("[data-do=close-assemblies], #assemblies [hx-post]") || event.target.id === "assemblies") document.getElementById("assemblies").close();
 }, true);
 
 // a request that never reached the server must not look like success
 document.addEventListener("htmx:error", () => {
-  const box = document.createElement("div");
-  box.setAttribute("role", "alert");
-  box.textContent = "The application did not answer. What you typed is still in its field; try again.";
-  notice().replaceChildren(box);
+  tell("The application did not answer. What you typed is still in its field; try again.", true);
+});
+
+// an assembly writes its line into Extend, where it can be read and changed before it is placed
+async function useAssembly(form) {
+  const blanks = new URLSearchParams(new FormData(form));
+  const answer = await fetch(`${form.dataset.line}?${blanks}`, { headers: { "HX-Request": "true" } });
+  const text = await answer.text();
+  if (answer.ok) {
+    document.getElementById("assemblies").close();
+    openExtend(text);
+  } else tell(new DOMParser().parseFromString(text, "text/html").body.textContent.trim(), true);
+}
+document.addEventListener("submit", (event) => {
+  if (event.target.matches?.("[data-line]")) {
+    event.preventDefault();
+    useAssembly(event.target);
+  }
 });
 
 // find an element by name
@@ -92,17 +115,31 @@ document.addEventListener("keydown", (event) => {
     document.querySelector(`[data-do-key="${event.shiftKey ? "redo" : "undo"}"]`)?.click();
     return;
   }
-  if (typing || event.ctrlKey || event.metaKey || event.altKey || working()?.open) return; // a dialog has its own keys
+  if ((event.ctrlKey || event.metaKey) && !typing && document.getElementById("sheet")) {
+    if (event.key.toLowerCase() === "c" && !window.getSelection()?.toString()) copy();
+    else if (event.key.toLowerCase() === "a") {
+      event.preventDefault();
+      pick(symbols().map((s) => s.dataset.element));
+    }
+  }
+  if (typing || event.ctrlKey || event.metaKey || event.altKey || working()?.open || document.getElementById("assemblies")?.open) return; // a dialog has its own keys
   if (going) {
     going = false;
     document.querySelector(`[data-stage="${event.key}"]`)?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
     return;
   }
-  const keys = { g: () => { going = true; }, "/": () => document.querySelector("[data-find]")?.focus(), 0: acts.fit, "+": acts.in, "-": acts.out,
-    e: openExtend, Escape: clear, Delete: () => document.querySelector('[data-do-key="remove"]')?.click(),
+  if (several() && event.key === "Escape") return pick([]);
+  const far = event.shiftKey ? 5 : 1;
+  const stage = document.getElementById("desk")?.dataset.stage;
+  const drawing = stage !== "network" ? {} : {
+    ArrowLeft: () => nudge(-far, 0), ArrowRight: () => nudge(far, 0), ArrowUp: () => nudge(0, -far), ArrowDown: () => nudge(0, far),
+    r: () => act("turn"), f: () => act("flip"), t: acts.tray, Backspace: () => act("off"), Delete: () => act("remove"), d: downstream };
+  const keys = { ...drawing, g: () => { going = true; }, "/": () => document.querySelector("[data-find]")?.focus(), 0: acts.fit, "+": acts.in, "-": acts.out,
+    e: openExtend, Escape: () => { closeExtend(); clear(); },
     o: () => document.querySelector('[data-do-key="operate"]')?.click() };
   if (keys[event.key]) {
     event.preventDefault();
     keys[event.key]();
   }
 });
+document.getElementById("desk")?.classList.toggle("with-tray", localStorage.getItem("tray") === "open" && document.getElementById("extend").hidden);

@@ -1,0 +1,28 @@
+// Changes asked for by gestures and keys: each is posted with the version it was based on.
+import { desk } from "./view.js";
+
+export const project = (path) => `/projects/${desk().dataset.project}${path}`;
+export const here = (path) => `${project(path)}?${desk().dataset.view}`;
+
+export function post(path, values) {
+  return window.htmx.ajax("POST", here(path), { target: "#work", swap: "innerMorph", values: { ...values, version: desk().dataset.version } });
+}
+
+// A short message at the foot of the page.
+export function tell(text, alarm = false) {
+  const box = document.createElement("div");
+  box.setAttribute("role", alarm ? "alert" : "status");
+  for (const line of text.split("\n")) {
+    const p = document.createElement("p");
+    p.textContent = line;
+    box.append(p);
+  }
+  const close = document.createElement("button");
+  close.className = "icon close-notice";
+  close.dataset.do = "close-notice";
+  close.setAttribute("aria-label", "Close this message");
+  close.textContent = "×";
+  const notice = document.getElementById("notice");
+  notice.classList.toggle("calm", !alarm);
+  notice.replaceChildren(box, close);
+}
