@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.app import edits
+from northfell.app.connect import remove
 from northfell.app.extend import bus_of_selection, plan
 from northfell.app.studies import StateResults
 from northfell.core.model.changes import Set, apply_change
@@ -179,11 +180,11 @@ def test_a_transformer_goes_to_a_board_of_its_other_side():
 
 def test_deleting_takes_relays_and_bare_junctions_with_it():
     network = skerrow_water()
-    changed, inverse = apply_change(network, edits.remove(network, "P4"))
+    changed, inverse = apply_change(network, remove(network, ["P4"]))
     assert "P4" not in changed.elements
     assert "P4 feeder" in changed.elements  # its breaker still ends there
-    changed, _ = apply_change(changed, edits.remove(changed, "Q24"))
+    changed, _ = apply_change(changed, remove(changed, ["Q24"]))
     assert not {"Q24", "B24", "P4 feeder"} & set(changed.elements)
-    without_main, _ = apply_change(network, edits.remove(network, "Q31"))
+    without_main, _ = apply_change(network, remove(network, ["Q31"]))
     assert without_main.elements["Filter hall"].main is None
-    assert apply_change(apply_change(network, edits.remove(network, "P4"))[0], inverse)[0] == network
+    assert apply_change(apply_change(network, remove(network, ["P4"]))[0], inverse)[0] == network

@@ -25,22 +25,23 @@ class _Drawing:
 
 
 def skerrow_water() -> Network:
-    """The network with its two states and one sheet."""
+    """The network with its five states and one sheet."""
     d = _Drawing()
     _intake(d)
     _board_11kv(d)
     _pumps(d)
     _filter_hall(d)
     _ozone_hall(d)
+    _standby(d)
+    _solar(d)
     elements = {raw["id"]: element_from(raw) for raw in d.raw}
     for element_id, element in list(elements.items()):  # what no nameplate carries is typical, and marked so
         found = typical_for_missing(elements, element)
         values = {field: one.value for field, one in found.items()}
         elements[element_id] = element.model_copy(update={**values, "assumed": {field: one.source for field, one in found.items()}})
-    tie_closed = OperatingState(name="Tie closed, T2 out", differences={"Q10": {"closed": True}, "Q2": {"closed": False}, "Q12": {"closed": False}})
     network = Network(
         name="Skerrow Water",
-        states=[tie_closed],
+        states=STATES,
         sheets=[Sheet(name="Whole works", placements=d.places)],
         settings=ProjectSettings(frequency_hz=50, limits=Limits()),
     ).model_copy(update={"elements": elements})
@@ -48,15 +49,41 @@ def skerrow_water() -> Network:
     return network
 
 
+OFF: dict[str, Any] = {"closed": False}
+ON: dict[str, Any] = {"closed": True}
+RUNNING: dict[str, Any] = {"in_service": True}
+STATES = [
+    OperatingState(name="Tie closed, T2 out", differences={"Q10": ON, "Q2": OFF, "Q12": OFF, "C1": {"steps_in": 1}}),
+    OperatingState(
+        name="Standby generator alone",
+        differences={
+            "Q1": OFF, "Q11": OFF, "Q2": OFF, "Q12": OFF, "Q10": ON, "Q27": ON, "Standby set": {**RUNNING, "mode": "reference"}, "Q22": OFF, "Q23": OFF,
+            "Q28": OFF, "Solar roof": {"in_service": False}, "C1": {"steps_in": 0}, "Hall services": {"load_factor": 0.2}, "Ozone plant": {"load_factor": 0.4}, "Q312": OFF,
+        },
+    ),
+    OperatingState(name="Generator in parallel", differences={"Q27": ON, "Standby set": {**RUNNING, "mode": "voltage", "p_mw": 1.6}}),
+    OperatingState(
+        name="Night filling",
+        differences={
+            "P4": RUNNING, "Solar roof": {"p_mw": 0.0}, "Hall services": {"load_factor": 0.4}, "Ozone plant": {"load_factor": 0.6},
+            "Blowers": {"load_factor": 0.6},
+        },
+    ),
+]  # fmt: skip
+
+
 def _intake(d: _Drawing) -> None:
     d.add("bus", "33 kV intake", 12, 7, 60, v_nominal_kv=33.0)
-    d.add("infeed", "Infeed A", 42, 2, bus="33 kV intake", ik_max_ka=10.8, ik_min_ka=7.6, r_over_x=0.12, v_set_pu=1.01)
+    for letter, x, closed in (("A", 34.0, True), ("B", 50.0, False)):  # the second infeed stands by, its breaker open
+        at = d.junction(f"Infeed {letter} end", 33.0, x, 1)
+        d.add("infeed", f"Infeed {letter}", x, -2.5, bus=at, ik_max_ka=10.8, ik_min_ka=7.6, r_over_x=0.12, v_set_pu=1.01)
+        d.add("breaker", f"Q0{letter}", x, 4, from_bus=at, to_bus="33 kV intake", i_rated_a=630.0, closed=closed, design="withdrawable")
     for n, x in ((1, 20.0), (2, 64.0)):
         hv, lv = d.junction(f"T{n} HV", 33.0, x, 12), d.junction(f"T{n} LV", 11.0, x, 18)
         d.add("breaker", f"Q{n}", x, 10, from_bus="33 kV intake", to_bus=hv, i_rated_a=630.0)
         d.add(
             "transformer", f"T{n}", x, 15, hv_bus=hv, lv_bus=lv, s_rated_mva=10.0, v_hv_kv=33.0, v_lv_kv=11.0, vector_group="Dyn11", uk_pct=10.0,
-            load_loss_kw=54.0, no_load_loss_kw=8.0, no_load_current_pct=0.4,
+            load_loss_kw=54.0, no_load_loss_kw=8.0, no_load_current_pct=0.4, neutral_lv="resistor", neutral_lv_ohm=16.0,
         )  # fmt: skip
         board = "11 kV board A" if n == 1 else "11 kV board B"
         d.add("breaker", f"Q1{n}", x, 20, from_bus=lv, to_bus=board, i_rated_a=800.0, t_break_s=0.06)
@@ -69,11 +96,13 @@ def _intake(d: _Drawing) -> None:
 
 def _board_11kv(d: _Drawing) -> None:
     box = {"v_nominal_kv": 11.0, "equipment_class": "15 kV switchgear", "electrode_configuration": "VCB"}
-    d.add("bus", "11 kV board A", 3, 23, 37, main="Q11", **box)
-    d.add("bus", "11 kV board B", 48, 23, 44, main="Q12", **box)
+    d.add("bus", "11 kV board A", -11, 23, 51, main="Q11", **box)
+    d.add("bus", "11 kV board B", 48, 23, 61, main="Q12", **box)
     d.add("breaker", "Q10", 44, 23, from_bus="11 kV board A", to_bus="11 kV board B", closed=False, i_rated_a=800.0)
     d.places["Q10"] = Placement(x=44, y=23, turn=1)
-    d.add("shunt", "C1", 71, 31, bus="11 kV board B", q_mvar=0.6)
+    d.add("capacitor_bank", "C1", 71, 31, bus="11 kV board B", q_step_mvar=0.3, steps=2)
+    for letter, x in (("A", 37.0), ("B", 89.5)):
+        d.add("voltage_transformer", f"BV{letter}", x, 27, bus=f"11 kV board {letter}", v_primary_kv=11.0, accuracy_class="0.5 3P")
 
 
 def _pumps(d: _Drawing) -> None:
@@ -106,7 +135,7 @@ def _substation(d: _Drawing, *, x: float, board: str, feeder: str, cable: str, t
     )  # fmt: skip
     d.add(
         "transformer", tx, x, 36, hv_bus=b, lv_bus=c, s_rated_mva=s_mva, v_hv_kv=11.0, v_lv_kv=0.42, vector_group="Dyn11", uk_pct=6.0,
-        load_loss_kw={2.0: 18.0, 1.0: 10.5}[s_mva], no_load_loss_kw={2.0: 1.45, 1.0: 0.77}[s_mva],
+        load_loss_kw={2.0: 18.0, 1.0: 10.5}[s_mva], no_load_loss_kw={2.0: 1.45, 1.0: 0.77}[s_mva], neutral_lv="solid",
     )  # fmt: skip
     ir = {2.0: 2750.0, 1.0: 1375.0}[s_mva]
     d.add(
@@ -146,11 +175,42 @@ def _ozone_hall(d: _Drawing) -> None:
     at = d.junction("W411 near", 0.4, 62, 49)
     d.add("fuse", "F411", 62, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
     d.add(
-        "cable", "W411", 62, 53, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=120.0, insulation="XLPE", i_rated_a=280.0,
+        "cable", "W411", 62, 53, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=50.0, insulation="XLPE", i_rated_a=153.0,
         t_operating_degc=70.0,
     )  # fmt: skip
     d.add("bus", "Dosing MCC", 60, 59, 23, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
     d.add("induction_motor", "Dosing", 66, 63, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
     d.add("load", "Dosing aux", 77, 63, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
-    d.add("load", "Ozone plant", 76, 47, bus="Ozone hall", p_mw=0.42, q_mvar=0.2)
+    d.add("rectifier", "Ozone plant", 76, 48, bus="Ozone hall", p_mw=0.42, q_mvar=0.2, pulses=12)
     d.add("load", "Ultraviolet", 89, 47, bus="Ozone hall", p_mw=0.16, q_mvar=0.05, characteristic="current")
+
+
+def _standby(d: _Drawing) -> None:
+    """The standby set; it is out of service in Normal and may run alone or in parallel."""
+    at = d.junction("Standby end", 11.0, -6, 28)
+    d.add("breaker", "Q27", -6, 26, from_bus="11 kV board A", to_bus=at, i_rated_a=630.0, t_break_s=0.06, closed=False)
+    d.add(
+        "relay", "B27", -10, 26, breaker="Q27", ct_primary_a=200.0, curve="IEC_VI", i_pickup_a=160.0, time_multiplier=0.15, i_high_a=900.0, t_high_s=0.3,
+    )  # fmt: skip
+    d.add(
+        "synchronous_generator", "Standby set", -6, 31, bus=at, s_rated_mva=2.5, v_rated_kv=11.0, power_factor_rated=0.8, xd2_pct=14.0, p_mw=1.6,
+        v_set_pu=1.0, q_min_mvar=-0.8, q_max_mvar=1.5, neutral="resistor", neutral_ohm=32.0, in_service=False,
+    )  # fmt: skip
+
+
+def _solar(d: _Drawing) -> None:
+    """Solar on the roofs, through a transformer of its own."""
+    a, b, c = (d.junction(f"Solar {end}", kv, 100, y) for end, kv, y in (("near", 11.0, 28.0), ("far", 11.0, 33.0), ("LV", 0.4, 39.0)))
+    d.add("breaker", "Q28", 100, 26, from_bus="11 kV board B", to_bus=a, i_rated_a=630.0, t_break_s=0.06)
+    d.add(
+        "relay", "B28", 96, 26, breaker="Q28", ct_primary_a=150.0, curve="IEC_VI", i_pickup_a=105.0, time_multiplier=0.2, i_high_a=1200.0, t_high_s=0.05,
+    )  # fmt: skip
+    d.add(
+        "cable", "W28", 100, 30.5, from_bus=a, to_bus=b, length_m=280.0, conductor="aluminium", area_mm2=95.0, insulation="XLPE", x_ohm_per_km=0.112,
+        c_uf_per_km=0.29, i_rated_a=195.0, t_operating_degc=70.0,
+    )  # fmt: skip
+    d.add(
+        "transformer", "T5", 100, 36, hv_bus=b, lv_bus=c, s_rated_mva=1.6, v_hv_kv=11.0, v_lv_kv=0.42, vector_group="Dyn11", uk_pct=6.0,
+        load_loss_kw=15.0, no_load_loss_kw=1.2, neutral_lv="solid",
+    )  # fmt: skip
+    d.add("inverter", "Solar roof", 100, 42.5, bus=c, source="solar", s_rated_mva=0.125, count=10, p_mw=1.2, power_factor_set=1.0)
