@@ -13,7 +13,7 @@ from northfell.core.model.completeness import missing
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
-from northfell.core.network import Compiled, compile_network, energised, topology_of
+from northfell.core.network import Compiled, Topology, compile_network, energised, topology_of
 from northfell.core.studies import arc_flash, load_flow, short_circuit
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
@@ -34,11 +34,15 @@ class StateResults:
         return self.network.in_state(self.state)
 
     @cached_property
+    def topology(self) -> Topology:
+        return topology_of(self.elements)
+
+    @cached_property
     def energised(self) -> dict[str, bool]:
-        return energised(self.elements, topology_of(self.elements))
+        return energised(self.elements, self.topology)
 
     def compiled(self, study: Study) -> Compiled:
-        return self._once("compiled", lambda: compile_network(self.network, self.state, study))
+        return self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology))
 
     def load_flow(self) -> LoadFlow:
         return self._once("load_flow", lambda: load_flow.run(self.compiled("load_flow")))

@@ -117,7 +117,7 @@ class _Painter:
             crossing = self._wires_above(e, around) if p.width else ()
             ways = tuple(self.elements[i] for way in self._folded(e) for i in way)
             return (len(around), crossing, ways)
-        holder = getattr(e, "breaker", None) or getattr(e, "measures", None)
+        holder = e.holder
         stand = self.standing.stands[e.id]
         return (stand, tuple(self.standing.ways.get((e.id, k)) for k in range(len(e.TERMINALS))), self.placed.get(holder) if holder else None)
 
@@ -216,7 +216,7 @@ class _Painter:
 
     def _order(self, g: Group, e: Relay | CurrentTransformer) -> None:
         """The dotted line from a relay to its breaker, and from current transformers to what they measure."""
-        holder = e.breaker if isinstance(e, Relay) else e.measures
+        holder = e.holder
         if holder in self.placed:
             (x, y), (bx, by) = self.point(e.id), self.point(holder)
             side = 10 if bx > x else -10

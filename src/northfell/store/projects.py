@@ -88,6 +88,8 @@ def write_network(db: Connection, project_id: int, old: Network, new: Network) -
 
 def _insert_elements(db: Connection, project_id: int, old: Network, new: Network) -> None:
     """New elements, each at a position between its neighbours."""
+    if new.elements.keys() <= old.elements.keys():
+        return
     known = dict(db.execute("SELECT id, position FROM element WHERE project_id = ?", (project_id,)).fetchall()) if old.elements else {}
     ids = list(new.elements)
     last = max(known.values(), default=0.0)

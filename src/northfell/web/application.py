@@ -18,6 +18,7 @@ from northfell.store.database import migrate
 from northfell.web import routes_drawing, routes_edits, routes_projects, routes_results, routes_workspace
 from northfell.web.drawings import SheetMemories
 from northfell.web.pages import error_page
+from northfell.web.parts import Answers
 
 HERE = Path(__file__).parent
 MOST_BODY_BYTES = 33 * 1024 * 1024
@@ -39,6 +40,7 @@ def create_application(database: Path) -> FastAPI:
     application.state.database = database
     application.state.results = ResultsCache()
     application.state.memories = SheetMemories()
+    application.state.answers = Answers()
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for routes in (routes_projects, routes_edits, routes_drawing, routes_results, routes_workspace):
         application.include_router(routes.router)

@@ -1,7 +1,7 @@
 """The ledger along the bottom: the stage's table, a row for each element, with the other operating states as columns."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -34,11 +34,12 @@ class CellShown:
 @dataclass(frozen=True)
 class RowShown:
     element: str
-    cells: list[CellShown]
+    cells: Sequence[CellShown]
     severity: str = ""
     side: str = "load"
     state: str = ""
-    tab: str = ""
+    act: str = ""  # path below the project that a button at the end of the row posts to, and what it says
+    act_says: str = ""
 
 
 @dataclass(frozen=True)
@@ -173,7 +174,10 @@ def _history(history: list[ChangeRow], head: int) -> Ledger:
     rows = []
     for c in history:
         cells = [num(c.seq, 0), text(c.title), text(c.made_at[:19].replace("T", " ")), text("undone" if c.seq > head else "")]
-        rows.append(RowShown("", cells))
+        back = "" if c.seq == head else "Back to here" if c.seq < head else "Redo to here"
+        rows.append(RowShown("", cells, act=f"history/{c.seq}" if back else "", act_says=back))
+    if rows and head:
+        rows.append(RowShown("", [num(0, 0), text("As it was begun"), text(""), text("")], act="history/0", act_says="Back to here"))
     heads = [Head("No.", number=True), Head("Change"), Head("Made (UTC)"), Head("")]
     return Ledger([], heads, rows, empty="No changes yet. Every edit is kept here and can be undone.")
 

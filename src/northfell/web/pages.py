@@ -1,14 +1,18 @@
 """What every route shares: the connection, the templates, and answering a person or a fragment request."""
 
 from collections.abc import Iterator
+from functools import lru_cache
+from html import escape
 from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import Depends, Request, Response
 from fastapi.templating import Jinja2Templates
+from markupsafe import Markup
 from pydantic import BaseModel
 
 from northfell.core.model.elements import KINDS
+from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter, parameters_of
 from northfell.core.quantities import entry, figure, fixed
 from northfell.store import connect
@@ -19,12 +23,24 @@ def settings_parameters(group: BaseModel) -> tuple[Parameter, ...]:
     return parameters_of(type(group))
 
 
+def names_of(network: Network) -> Markup:
+    """The names by which an element is found, as options; written once for each version of the elements."""
+    return _options(tuple((e.name, e.id, e.TITLE) for e in network.elements.values()))
+
+
+@lru_cache(maxsize=16)
+def _options(names: tuple[tuple[str, str, str], ...]) -> Markup:
+    made = [f'<option value="{escape(name)}" data-id="{escape(element_id)}">{escape(title)}</option>' for name, element_id, title in names]
+    return Markup("".join(made))
+
+
 templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
 templates.env.filters["figure"] = figure
 templates.env.filters["fixed"] = fixed
 templates.env.filters["entry"] = entry
 templates.env.globals["settings_parameters"] = settings_parameters
 templates.env.globals["kinds"] = KINDS
+templates.env.globals["names_of"] = names_of
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 

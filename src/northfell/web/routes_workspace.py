@@ -22,7 +22,8 @@ from northfell.store import history, projects
 from northfell.web.card import card_of, state_note
 from northfell.web.drawings import drawing_of, plain_drawing
 from northfell.web.ledger import ledger_of
-from northfell.web.pages import Db, answer, templates
+from northfell.web.pages import Db, answer, is_fragment, names_of, templates
+from northfell.web.rows import rows_html
 from northfell.web.tray import tray_of
 from northfell.web.view import STAGES, STUDY_OF, Looking, View
 
@@ -45,18 +46,22 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     known = results.findings_are_known or view.shown_tab == "findings"
     findings = results.findings() if known else _of_the_stage(results, view)
     sheet = network.sheet(view.sheet)
+    drawing = drawing_of(network, results, view, sheet, request.app.state.memories)
+    ledger = ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head)
+    has = request.headers.get("x-has", "") if is_fragment(request) else ""
     seen = {
         "project": opened,
         "network": network,
         "view": view,
         "stages": STAGES,
         "sheet": sheet,
-        "drawing": drawing_of(network, results, view, sheet, request.app.state.memories),
+        "drawing": drawing,
+        "part": request.app.state.answers.part(view, opened.version, drawing.groups, rows_html(ledger.rows, view), (names_of(network), view.stage, network.settings.drawing.symbols), has),
         "address": view.selecting(),
         "card": card_of(network, results, view, findings),
         "label": _label(network, results, view),
         "state_note": state_note(view),
-        "ledger": ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head),
+        "ledger": ledger,
         "assumed": assumed_count(network.in_state(view.state), STUDY_OF[view.stage] or "arc_flash"),
         "counts": _counts(findings) if known else None,
         "problem": _problem(results, view),

@@ -24,13 +24,14 @@ class Missing:
 
 def needed(elements: Mapping[str, Element], element: Element, study: Study) -> Iterable[Parameter]:
     """The parameters without which this element cannot take part in the study, beside the others of the network."""
+    return (p for p in _asked_for(type(element), study) if _is_needed(elements, element, p))
+
+
+def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
     values = element.__dict__
-    for p in _asked_for(type(element), study):
-        if not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
-            continue
-        if p.named_by and not any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values()):
-            continue
-        yield p
+    if not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
+        return False
+    return not p.named_by or any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values())
 
 
 @cache
@@ -47,7 +48,8 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: Study) 
     """What one element lacks for the study; an element out of service lacks nothing."""
     if not element.in_service:
         return []
-    return [Missing(element, p) for p in needed(elements, element, study) if getattr(element, p.name) is None]
+    empty = (p for p in _asked_for(type(element), study) if getattr(element, p.name) is None)
+    return [Missing(element, p) for p in empty if _is_needed(elements, element, p)]
 
 
 def missing(elements: Mapping[str, Element], study: Study, among: Iterable[Element] | None = None) -> list[Missing]:
@@ -58,5 +60,9 @@ def missing(elements: Mapping[str, Element], study: Study, among: Iterable[Eleme
 def assumed_count(elements: Mapping[str, Element], study: Study) -> int:
     """On how many assumed values the study rests."""
     return sum(
-        1 for element in elements.values() if element.in_service and element.assumed for p in needed(elements, element, study) if p.name in element.assumed
+        1
+        for element in elements.values()
+        if element.in_service and element.assumed
+        for p in _asked_for(type(element), study)
+        if p.name in element.assumed and _is_needed(elements, element, p)
     )

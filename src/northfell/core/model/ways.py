@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from northfell.core.model.elements import Bus, Element
+from northfell.core.model.elements import Bus, Changeover, Element, Switching
 
 
 @dataclass(frozen=True)
@@ -24,8 +24,8 @@ class Connections:
         for e in elements.values():
             for bus in e.buses:
                 self.at[bus].append(e.id)
-            if holder := getattr(e, "breaker", None) or getattr(e, "measures", None):
-                self.attached.setdefault(holder, []).append(e.id)
+            if e.holder is not None:
+                self.attached.setdefault(e.holder, []).append(e.id)
 
     def beyond(self, element_id: str, bus_id: str) -> list[str]:
         """All that is met from an element away from one of its buses, whatever stands open; the element first, that bus not."""
@@ -69,7 +69,7 @@ def downstream(elements: Mapping[str, Element], element_id: str) -> list[str]:
 
     def passes(e: Element, bus: str) -> tuple[str, ...]:
         """The buses that are reached through an element from one of its buses."""
-        if (e.joined is None and hasattr(e, "closed")) or (hasattr(e, "position") and e.joined is None):
+        if isinstance(e, Switching | Changeover) and e.joined is None:
             return ()
         if e.joined:
             pair = {e.buses[e.joined[0]], e.buses[e.joined[1]]}

@@ -134,8 +134,8 @@ def numbers(elements: Iterable[Element], field: str) -> Floats:
     return np.array([math.nan if (v := getattr(e, field)) is None else v for e in elements], float)
 
 
-def compile_network(network: Network, state: str, study: str = "load_flow") -> Compiled:
-    """Turn a network in a state into arrays.
+def compile_network(network: Network, state: str, study: str = "load_flow", topology: Topology | None = None) -> Compiled:
+    """Turn a network in a state into arrays; its topology is found, unless it is known already.
 
     Raises
     ------
@@ -143,7 +143,7 @@ def compile_network(network: Network, state: str, study: str = "load_flow") -> C
         Where nominal voltages contradict each other, or one that is needed is unknown; with every place.
     """
     elements = network.in_state(state)
-    topology = topology_of(elements)
+    topology = topology or topology_of(elements)
     buses = [cast(Bus, elements[b]) for b in topology.bus_ids]
     live = [e for e in elements.values() if topology.live[e.id]]
     v_kv = _nominal_voltages(elements, topology, numbers(buses, "v_nominal_kv"), study)

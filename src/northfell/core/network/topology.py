@@ -85,9 +85,8 @@ def energised(elements: Mapping[str, Element], topology: Topology) -> dict[str, 
         elif e.TERMINALS:
             state[e.id] = topology.live[e.id] and any(topology.fed_bus(topology.bus_index[b]) for b in e.buses)
     for e in elements.values():  # relays and current transformers follow what they stand at
-        at = getattr(e, "breaker", None) or getattr(e, "measures", None)
-        if at is not None:
-            state[e.id] = e.in_service and state.get(at, False)
+        if e.holder is not None:
+            state[e.id] = e.in_service and state.get(e.holder, False)
     return state
 
 

@@ -45,7 +45,13 @@ class Element(BaseModel):
     @property
     def buses(self) -> tuple[str, ...]:
         """The ids of the buses at its terminals, in terminal order."""
-        return tuple(getattr(self, terminal) for terminal in self.TERMINALS)
+        held = self.__dict__  # asked for very often
+        return tuple([held[terminal] for terminal in self.TERMINALS])
+
+    @property
+    def holder(self) -> str | None:
+        """The device at which it stands, for relays and current transformers, which have no terminals."""
+        return None
 
     @property
     def joined(self) -> tuple[int, int] | None:

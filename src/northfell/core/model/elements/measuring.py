@@ -23,6 +23,10 @@ class CurrentTransformer(Element):
     accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
     burden_va: float | None = param(None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.")
 
+    @property
+    def holder(self) -> str | None:
+        return self.measures
+
 
 class VoltageTransformer(Element):
     """Voltage transformers on a bus."""

@@ -166,3 +166,7 @@ class Relay(Element):
         20.0, label="Time constant above", unit="p.u.", ge=5, le=50, section="Protection",
         meaning="Multiple of pickup above which the time no longer falls.", source="IEC 60255-151"
     )
+
+    @property
+    def holder(self) -> str | None:
+        return self.breaker

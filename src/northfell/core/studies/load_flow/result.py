@@ -104,6 +104,15 @@ class LoadFlow:
 
     def loading(self, element: Element) -> Loading:
         """Loading of a branch or switching device, with the basis of its rating and the terminal that governs."""
+        if element.id not in self._loadings:
+            self._loadings[element.id] = self._loading(element)
+        return self._loadings[element.id]
+
+    @cached_property
+    def _loadings(self) -> dict[str, Loading]:
+        return {}
+
+    def _loading(self, element: Element) -> Loading:
         power = self.terminal_power.get(element.id)
         if isinstance(element, ThreeWindingTransformer):
             return _winding_loading(element, power)

@@ -1,0 +1,56 @@
+// An answer to an edit holds the symbols and rows that changed, if this window has the others already; they are put in place here.
+// All else of the desk is morphed. The sheet and the rows are left alone by that: they may be thousands.
+const desk = () => document.getElementById("desk");
+
+document.addEventListener("htmx:config:request", (event) => {
+  const { ctx } = event.detail;
+  if (desk()?.dataset.has) ctx.request.headers["X-Has"] = desk().dataset.has;
+});
+
+function put(live, sent, kids) {
+  if (!live || !sent) return;
+  const focused = document.activeElement?.closest?.("[data-element]");
+  const again = focused && live.contains(focused) ? focused.dataset.element : null;
+  if (sent.hasAttribute("data-some")) {
+    const there = new Map(kids(live).map((kid) => [kid.n, kid]));
+    for (const fresh of [...sent.children]) {
+      fresh.n = Number(fresh.dataset.n);
+      fresh.removeAttribute("data-n");
+      there.get(fresh.n)?.replaceWith(fresh);
+    }
+    sent.removeAttribute("data-some");
+  } else {
+    live.replaceChildren(...sent.children);
+    number(live, kids);
+  }
+  sent.replaceChildren();
+  if (again !== null) live.querySelector(`[data-element="${CSS.escape(again)}"]`)?.focus({ preventScroll: true });
+  if (live.querySelector("[hx-post]")) window.htmx.process(live);
+}
+
+function number(live, kids) {
+  kids(live).forEach((kid, n) => { kid.n = n; });
+}
+
+const groups = (svg) => [...svg.children].filter((kid) => kid.localName === "a");
+const rows = (body) => [...body.children];
+
+document.addEventListener("htmx:before:swap", (event) => {
+  for (const task of event.detail.tasks ?? []) {
+    const sent = task.fragment;
+    if (!sent?.querySelector?.("#desk")) continue;
+    put(document.getElementById("sheet"), sent.querySelector("#sheet"), groups);
+    const [live, fresh] = [document.getElementById("row-list"), sent.querySelector("#row-list")];
+    if (live?.closest(".rows")?.id === fresh?.closest(".rows")?.id) put(live, fresh, rows);
+    else live?.removeAttribute("hx-morph-skip-children"); // another table: it is taken as it comes
+  }
+});
+
+function begin() {
+  const [svg, body] = [document.getElementById("sheet"), document.getElementById("row-list")];
+  if (svg && groups(svg)[0]?.n === undefined) number(svg, groups);
+  if (body && rows(body)[0]?.n === undefined) number(body, rows);
+}
+
+document.addEventListener("htmx:after:swap", begin);
+begin();
