@@ -31,8 +31,8 @@ class Application:
         self.data = data
         self.start()
 
-    def start(self) -> None:
-        command = [sys.executable, "-c", "from northfell.cli import main; main()", "demo", "--data", str(self.data), "--port", "0", "--no-browser"]
+    def start(self, port: int = 0) -> None:
+        command = [sys.executable, "-c", "from northfell.cli import main; main()", "demo", "--data", str(self.data), "--port", str(port), "--no-browser"]
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         line = self.process.stdout.readline()
         found = re.search(r"http://\S+", line)

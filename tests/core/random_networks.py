@@ -67,13 +67,21 @@ def _others(draw, name: list[str], kv: list[float], unit, shift: bool) -> list[d
         made += [{"kind": "bus", "name": n, "v_nominal_kv": v} for n, v in (("X", 6.0), ("Y", 0.4))]
         made.append(
             {
-                **{"kind": "three_winding_transformer", "name": "T3", "hv_bus": at(), "mv_bus": "X", "lv_bus": "Y", "vector_group": "Yd11d5" if shift else "Yy0y0"},
+                **{
+                    "kind": "three_winding_transformer",
+                    "name": "T3",
+                    "hv_bus": at(),
+                    "mv_bus": "X",
+                    "lv_bus": "Y",
+                    "vector_group": "Yd11d5" if shift else "Yy0y0",
+                },
                 **{"s_hv_mva": 4.0, "s_mv_mva": 3.0, "s_lv_mva": 1.0, "v_hv_kv": 11.0, "v_mv_kv": 6.3, "v_lv_kv": 0.42, "tap_pct": 2.5},
                 **{"uk_hv_mv_pct": 8.0, "uk_hv_lv_pct": 6.0, "uk_mv_lv_pct": draw(st.sampled_from([3.0, 5.0, 9.0])), "no_load_loss_kw": 5.0},
                 **{"ur_hv_mv_pct": 0.6, "ur_hv_lv_pct": 0.9, "ur_mv_lv_pct": 0.8, "no_load_current_pct": 0.5},
             }
         )
-        made.append({"kind": "load", "name": "EX", "bus": "X", "p_mw": 0.3 * draw(unit), "q_mvar": 0.1, "motor_share_pct": 60.0, "characteristic": "impedance"})
+        mixed = {"motor_share_pct": 60.0, "characteristic": "impedance"}
+        made.append({"kind": "load", "name": "EX", "bus": "X", "p_mw": 0.3 * draw(unit), "q_mvar": 0.1, **mixed})
         made.append({"kind": "rectifier", "name": "TY", "bus": "Y", "p_mw": 0.1 * draw(unit), "q_mvar": 0.02})
     if draw(st.booleans()):
         made += [{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in ("R", "S")]

@@ -5,7 +5,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.core.model.elements import KINDS
-from northfell.core.model.parameters import parameter
 from northfell.core.model.shorthand import EXAMPLES, parse
 
 
@@ -31,9 +30,22 @@ from northfell.core.model.shorthand import EXAMPLES, parse
         ("relay vi 240 A tm 0,3 ct 300/5", "relay", {"curve": "IEC_VI", "i_pickup_a": 240, "time_multiplier": 0.3, "ct_primary_a": 300, "ct_secondary_a": 5}),
         ("capacitor 4x 150 kvar", "capacitor_bank", {"q_step_mvar": 0.15, "steps": 4}),
         ("reactor 630 A 6%", "series_reactor", {"i_rated_a": 630, "uk_pct": 6}),
-        ("tx3 132/33/11 60/60/20 MVA 12/18/6% ynYN0D11", "three_winding_transformer", {
-            "v_hv_kv": 132, "v_mv_kv": 33, "v_lv_kv": 11, "s_hv_mva": 60, "s_mv_mva": 60, "s_lv_mva": 20, "uk_hv_mv_pct": 12, "uk_hv_lv_pct": 18,
-            "uk_mv_lv_pct": 6, "vector_group": "YNyn0d11"}),
+        (
+            "tx3 132/33/11 60/60/20 MVA 12/18/6% ynYN0D11",
+            "three_winding_transformer",
+            {
+                "v_hv_kv": 132,
+                "v_mv_kv": 33,
+                "v_lv_kv": 11,
+                "s_hv_mva": 60,
+                "s_mv_mva": 60,
+                "s_lv_mva": 20,
+                "uk_hv_mv_pct": 12,
+                "uk_hv_lv_pct": 18,
+                "uk_mv_lv_pct": 6,
+                "vector_group": "YNyn0d11",
+            },
+        ),
         ("tx 33/11 10 MVA resistor 16 ohm", "transformer", {"v_hv_kv": 33, "v_lv_kv": 11, "s_rated_mva": 10, "neutral_lv": "resistor", "neutral_lv_ohm": 16}),
         ("motor 110 kW vsd", "induction_motor", {"p_rated_kw": 110, "starter": "drive"}),
         ("load 400 kW 60% 100 kvar", "load", {"p_mw": 0.4, "q_mvar": 0.1, "motor_share_pct": 60}),
@@ -87,9 +99,10 @@ def test_brackets_are_branches_and_are_repeated():
     kinds = [said.kind for said in parse("bus, 2x (breaker 100 A, cable 35 cu 40 m, 2 (motor 11 kW)), load 1 kW")]
     way = ["(", "breaker", "cable", "(", "induction_motor", ")", "(", "induction_motor", ")", ")"]
     assert kinds == ["bus", *way, *way, "load"]
-    assert [said.unread for said in parse("(breaker, 3x (motor 1 kW)")][0] == ["(breaker"]
+    assert next(said.unread for said in parse("(breaker, 3x (motor 1 kW)")) == ["(breaker"]
     (refused,) = parse("99x (99x (99x (bus)))")
-    assert refused.kind == "" and "400 things" in refused.unread[0]
+    assert refused.kind == ""
+    assert "400 things" in refused.unread[0]
 
 
 @pytest.mark.parametrize(("kind", "example"), EXAMPLES.items())

@@ -1,5 +1,6 @@
 """Automatic layout: everything is placed, nothing lies on anything else, trees hang below what feeds them."""
 
+import itertools
 import random
 
 import pytest
@@ -60,7 +61,7 @@ def test_nothing_lies_on_anything_else_and_wires_pass_clear(buses, loops):
     assert lying_on_each_other(elements, places) == []
     standing = draw(elements, Sheet(name="s", placements=places), {}, {}).standing
     obstacles = Obstacles({i: stand.box for i, stand in standing.stands.items()})
-    assert [key for key, way in standing.ways.items() for a, b in zip(way, way[1:], strict=False) if obstacles.crossed(a, b, key[0])] == []
+    assert [key for key, way in standing.ways.items() for a, b in itertools.pairwise(way) if obstacles.crossed(a, b, key[0])] == []
 
 
 @given(networks())

@@ -8,8 +8,8 @@ from tests.core.random_networks import networks
 
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import Change, Set, apply_change
-from northfell.demo import skerrow_water
 from northfell.core.model.elements import KINDS
+from northfell.demo import skerrow_water
 from northfell.formats import northfell_json
 
 DEMO = json.loads(northfell_json.write(skerrow_water()))

@@ -14,7 +14,6 @@ from pydantic import ValidationError
 from northfell.app.arrange import snapped, told
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import Add, Change, Move
-from northfell.core.model.elements import Bus
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, element_from, references_of
 from northfell.core.model.ways import Connections
@@ -44,6 +43,9 @@ def clip_of(network: Network, sheet_name: str, ids: Iterable[str]) -> str:
     if not wanted:
         raise NetworkRefused([InputRefused("selection", "nothing", "at least one symbol", where="Copy")])
     elements = [_kept(network, i, wanted, cut) for i in wanted]
+    if not any(elements):
+        got = ", ".join(network.elements[i].name for i in wanted)
+        raise NetworkRefused([InputRefused("selection", got, "something beside relays whose breakers are not picked", where="Copy")])
     places = {i: p.model_dump(exclude_defaults=True) for i, p in sheet.placements.items() if i in wanted}
     for bus in cut:
         at = sheet.placements.get(bus)
@@ -103,7 +105,7 @@ def paste(network: Network, sheet_name: str, text: str, at: tuple[float, float] 
     for old, p in places.items():
         if old in ids:
             acts.append(Move(sheet=sheet.name, id=ids[old], to=p.model_copy(update={"x": snapped(p.x + dx), "y": snapped(p.y + dy)})))
-    after = Network.model_construct(elements={ids[o["id"]]: element_from({**o, "id": ids[o["id"]]}) for o in raw if o["id"] in ids})
+    after = Network.model_construct(name="", elements={ids[o["id"]]: element_from({**o, "id": ids[o["id"]]}) for o in raw if o["id"] in ids})
     return Change(f"Pasted {told(after, list(ids.values()))}", tuple(acts)), list(ids.values())
 
 
@@ -133,7 +135,12 @@ def _next_name(names: Names, name: str) -> str:
     match = re.match(r"^(.*?)(\d+)$", name)
     if name not in names.taken:
         return names.take(name)
-    return names.new("", start=match[1]) if match else names.free(name)
+    if not match:
+        return names.free(name)
+    number = int(match[2]) + 1
+    while f"{match[1]}{number}" in names.taken:
+        number += 1
+    return names.take(f"{match[1]}{number}")
 
 
 def _shift(
@@ -150,11 +157,7 @@ def _shift(
     step = 2.0
     occupied = [(p.x - 2, p.x + max(p.width, 7.0), p.y) for p in taken.values() if not p.width]
     for _ in range(400):
-        if not any(l < p.x + dx < r and abs(y - p.y - dy) < 3 for p in places.values() if not p.width for l, r, y in occupied):
+        if not any(left < p.x + dx < right and abs(y - p.y - dy) < 3 for p in places.values() if not p.width for left, right, y in occupied):
             break
         dx += step
     return dx, dy
-
-
-def buses_in(network: Network, ids: Iterable[str]) -> list[str]:
-    return [i for i in ids if isinstance(network.elements.get(i), Bus)]

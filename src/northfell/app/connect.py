@@ -20,6 +20,7 @@ from northfell.drawing.standing import STEP, Standing
 from northfell.drawing.symbols_ieee import symbol_of
 
 NEAR_BAR, NEAR_POINT, NEAR_WIRE = 1.5, 1.2, 0.8  # steps within which a drop meets a bus or a wire
+ON_BUS = 0.5  # steps within which it means the bus, though a wire passes there
 BOARD = 16.0
 NEEDED: dict[str, dict[str, Any]] = {  # what a symbol cannot be without; told as assumed
     "capacitor_bank": {"q_step_mvar": 0.1}, "shunt_reactor": {"q_mvar": 0.1}, "shunt": {"q_mvar": 0.1}, "equivalent_branch": {"r_pu": 0.0, "x_pu": 0.1},
@@ -71,7 +72,7 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
         raise NotFound(f"There is no kind “{kind}”. Accepted are {', '.join(KINDS)}.")
     d = _draft(network, sheet_name)
     standing = draw(network.elements, d.sheet, {}, {}).standing
-    x, y = snapped(x), snapped(y)
+    dropped_y, x, y = y, snapped(x), snapped(y)
     name = d.names.new(kind)
     cls = KINDS[kind]
     if kind == "bus":
@@ -82,7 +83,10 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
     raw: dict[str, Any] = {"kind": kind, "name": name, **needed}
     raw |= {"assumed": dict.fromkeys(needed, "a figure to begin with: replace it")} if needed else {}
     bus = bus_at(d.sheet, network.elements, x, y)
-    wire = None if bus else wire_at(standing, x, y)
+    wire = wire_at(standing, x, y)
+    if bus and wire and len(cls.TERMINALS) == 2 and abs(y - d.sheet.placements[bus].y) > ON_BUS:
+        bus = None  # nearer to the wire than to the bus at its end
+    wire = None if bus else wire
     trial = symbol_of(element_from({"id": "new", **raw, **{t: f"b{k}" for k, t in enumerate(cls.TERMINALS)}}), "IEC 60617")
     ends = [(tx / STEP, ty / STEP) for tx, ty in trial.terminals]
     if wire and len(cls.TERMINALS) == 2:
@@ -93,7 +97,7 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
         terminals = {t: d.junction(name, x + ex, y + ey + (1 if ey > 0 else -1), None) for t, (ex, ey) in zip(cls.TERMINALS, ends, strict=True)}
         new = d.add({**raw, **terminals}, Placement(x=x, y=y))
         return d.change(title), new
-    return _hang(d, raw, cls, ends, bus, x, y)
+    return _hang(d, raw, cls, ends, bus, x, dropped_y)
 
 
 def _hang(d: _Draft, raw: dict[str, Any], cls: type[Element], ends: list[tuple[float, float]], bus: str, x: float, y: float) -> tuple[Change, str]:

@@ -289,13 +289,13 @@ class _Growth:
         self.at = far
 
     def _winding_voltages(self, said: Said, here: dict[str, Any]) -> list[float]:
-        rated = [said.values.get(f"v_{side}_kv") for side in ("hv", "mv", "lv")]
-        if None in rated:
+        rated: list[float] = [said.values.get(f"v_{side}_kv", 0.0) for side in ("hv", "mv", "lv")]
+        if not all(rated):
             raise _Stop(f"A three-winding transformer needs its three voltages, such as “{EXAMPLES[said.kind]}”.")
         v_here = here["v_nominal_kv"]
         if v_here is not None and abs(rated[0] / v_here - 1) > 0.3:
             raise _Stop(f"{rated[0]:g} kV does not belong to {here['name']} of {v_here:g} kV: extend from the high-voltage side.")
-        return [_nominal(rated[1]), _nominal(rated[2])]
+        return [_nominal(v) for v in rated[1:]]
 
     def _closing(self, said: Said, made: Plan) -> None:
         """A branch to a bus that stands already: a tie, or the closing of a ring."""

@@ -40,10 +40,7 @@ def skerrow_water() -> Network:
         values = {field: one.value for field, one in found.items()}
         elements[element_id] = element.model_copy(update={**values, "assumed": {field: one.source for field, one in found.items()}})
     network = Network(
-        name="Skerrow Water",
-        states=STATES,
-        sheets=[Sheet(name="Whole works", placements=d.places)],
-        settings=ProjectSettings(frequency_hz=50, limits=Limits()),
+        name="Skerrow Water", states=STATES, sheets=[Sheet(name="Whole works", placements=d.places)], settings=ProjectSettings(frequency_hz=50, limits=Limits())
     ).model_copy(update={"elements": elements})
     check_network(network)
     return network
@@ -58,7 +55,8 @@ STATES = [
         name="Standby generator alone",
         differences={
             "Q1": OFF, "Q11": OFF, "Q2": OFF, "Q12": OFF, "Q10": ON, "Q27": ON, "Standby set": {**RUNNING, "mode": "reference"}, "Q22": OFF, "Q23": OFF,
-            "Q28": OFF, "Solar roof": {"in_service": False}, "C1": {"steps_in": 0}, "Hall services": {"load_factor": 0.2}, "Ozone plant": {"load_factor": 0.4}, "Q312": OFF,
+            "Q28": OFF, "Solar roof": {"in_service": False}, "C1": {"steps_in": 0}, "Q312": OFF, "Hall services": {"load_factor": 0.2},
+            "Ozone plant": {"load_factor": 0.4},
         },
     ),
     OperatingState(name="Generator in parallel", differences={"Q27": ON, "Standby set": {**RUNNING, "mode": "voltage", "p_mw": 1.6}}),

@@ -2,6 +2,7 @@
 
 import io
 from dataclasses import dataclass
+from functools import partial
 
 from reportlab.pdfgen.canvas import Canvas
 
@@ -112,7 +113,7 @@ def sheet_pdf(drawing: Drawing, title: Title) -> bytes:
     across = (page_w - w * scale) / 2
     canvas.translate((across - x * scale) * MM, (page_h - MARGIN_MM + y * scale) * MM)
     for shape, dead in printed(drawing):
-        paint(canvas, shape, scale * MM, lambda style, dead=dead: look_of(style, dead))
+        paint(canvas, shape, scale * MM, partial(look_of, dead=dead))
     canvas.restoreState()
     paint(canvas, Text(MARGIN_MM, -MARGIN_MM + 2, str(title), Style(fill=QUIET), 3.2), MM)
     canvas.save()

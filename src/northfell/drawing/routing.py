@@ -4,6 +4,7 @@ Of the ways with few bends the one is taken that crosses no symbol; among equals
 crosses as few as possible: a wire is never left out.
 """
 
+import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
@@ -84,7 +85,7 @@ def way_to(start: Point, outward: Point, target: Target, obstacles: Obstacles, o
         return (start, end)
     first = list(_plain_ways(start, outward, target, end))
     best = min(first, key=lambda way: _cost(way, outward, obstacles, own))
-    if not any(obstacles.crossed(a, b, own) for a, b in zip(best, best[1:], strict=False)):
+    if not any(obstacles.crossed(a, b, own) for a, b in itertools.pairwise(best)):
         return best
     return min([*first, *_detours(start, target, end)], key=lambda way: _cost(way, outward, obstacles, own))
 
@@ -145,7 +146,7 @@ def _in_line(a: Point, b: Point, c: Point) -> bool:
 
 
 def _cost(way: Way, outward: Point, obstacles: Obstacles, own: str) -> float:
-    pieces = list(zip(way, way[1:], strict=False))
+    pieces = list(itertools.pairwise(way))
     length = sum(abs(b[0] - a[0]) + abs(b[1] - a[1]) for a, b in pieces)
     back = 0.0 if not pieces or _leaves(*pieces[0], outward) else CROSSING / 2
     return length + BEND * (len(pieces) - 1) + back + CROSSING * sum(obstacles.crossed(a, b, own) for a, b in pieces)
@@ -153,7 +154,7 @@ def _cost(way: Way, outward: Point, obstacles: Obstacles, own: str) -> float:
 
 def nearest_on(ways: Mapping[tuple[str, int], Way], at: Point, within: float) -> tuple[str, int] | None:
     """The wire, by element and position of its terminal, that passes a place most closely; None where none is near enough."""
-    found = [(_distance(a, b, at), key) for key, way in ways.items() for a, b in zip(way, way[1:], strict=False)]
+    found = [(_distance(a, b, at), key) for key, way in ways.items() for a, b in itertools.pairwise(way)]
     near = min(found, default=None)
     return near[1] if near and near[0] <= within else None
 

@@ -217,7 +217,7 @@ class _Painter:
     def _order(self, g: Group, e: Relay | CurrentTransformer) -> None:
         """The dotted line from a relay to its breaker, and from current transformers to what they measure."""
         holder = e.holder
-        if holder in self.placed:
+        if holder is not None and holder in self.placed:
             (x, y), (bx, by) = self.point(e.id), self.point(holder)
             side = 10 if bx > x else -10
             g.add(Line(((x + side, y), (bx - 0.7 * side, by)), Style(cls="order")))
@@ -250,7 +250,7 @@ class _Painter:
     def _flag(self, x: float, y: float, told: str, leads_to: str, sheet: str, at: Element) -> Group:
         taken = width(told, DATA_SIZE - 1) + 10
         outline = ((x, y - 7), (x + taken, y - 7), (x + taken + 6, y), (x + taken, y + 7), (x, y + 7))
-        shapes = [Polygon(outline, Style(cls="flag")), Text(x + 5, y + 4, told, DATA, DATA_SIZE - 1)]
+        shapes: list[Shape] = [Polygon(outline, Style(cls="flag")), Text(x + 5, y + 4, told, DATA, DATA_SIZE - 1)]
         return Group(shapes, cls="away", element=leads_to, sheet=sheet, title=f"From {at.name}: {told}")
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Placement
 from northfell.drawing.routing import Box, Obstacles, Target, Way, way_to
-from northfell.drawing.shapes import Point
+from northfell.drawing.shapes import Group, Point
 from northfell.drawing.symbols import Symbol, Transform
 from northfell.drawing.symbols_ieee import symbol_of
 
@@ -39,7 +39,7 @@ class SheetMemory:
     symbols: dict[str, tuple[Element, str, Symbol]] = field(default_factory=dict)
     key: tuple[object, ...] = ()
     standing: Standing = field(default_factory=Standing)
-    painted: dict[str, tuple[object, object]] = field(default_factory=dict)
+    painted: dict[str, tuple[object, Group]] = field(default_factory=dict)
 
     def symbol(self, e: Element, standard: str) -> Symbol:
         known = self.symbols.get(e.id)

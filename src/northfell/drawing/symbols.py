@@ -4,7 +4,7 @@ Where IEEE 315 draws a thing otherwise, `symbols_ieee` does so. A function retur
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from northfell.core.model.elements import (
@@ -85,7 +85,7 @@ def moved(shape: Shape, to: Callable[[Point], Point]) -> Shape:
     return Text(x, y, shape.text, shape.style, shape.size, shape.anchor, shape.bold, shape.mono)
 
 
-def shifted(shapes: list[Shape] | tuple[Shape, ...], dx: float, dy: float) -> tuple[Shape, ...]:
+def shifted(shapes: Sequence[Shape], dx: float, dy: float) -> tuple[Shape, ...]:
     return tuple(moved(shape, lambda p: (p[0] + dx, p[1] + dy)) for shape in shapes)
 
 
@@ -112,7 +112,7 @@ def wave(x: float, y: float, half: float = 5.0) -> Line:
 # --- switching
 
 
-def _contact(closed: bool, head: list[Shape] | tuple[Shape, ...]) -> tuple[Shape, ...]:
+def _contact(closed: bool, head: Sequence[Shape]) -> tuple[Shape, ...]:
     """A switching device: closed, the line runs through; open, the blade stands off. Its head tells the function."""
     at_head = shifted(head, 0, -6)
     if closed:
@@ -132,7 +132,7 @@ def _breaker(e: Breaker) -> Symbol:
 
 def _switch(e: Switch) -> Symbol:
     bar = line((-4, 0), (4, 0))
-    heads = {"disconnector": [bar], "load switch": [Circle(0, 2, 2, PAPER)], "switch-disconnector": [bar, Circle(0, 2.4, 2, PAPER)]}
+    heads: dict[str, list[Shape]] = {"disconnector": [bar], "load switch": [Circle(0, 2, 2, PAPER)], "switch-disconnector": [bar, Circle(0, 2.4, 2, PAPER)]}
     return through(_contact(e.closed, heads[e.function]), 12)
 
 

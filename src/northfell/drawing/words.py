@@ -45,7 +45,10 @@ class Piece:
 
 def words_of(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> list[Shape]:
     """All words of an element in place, moved by as much as they were dragged."""
-    if isinstance(e, Relay | CurrentTransformer):
+    shapes: list[Shape]
+    if isinstance(e, CurrentTransformer):
+        shapes = [Text(stand.box[2] + 3, (stand.box[1] + stand.box[3]) / 2 + 4, e.name, DATA, DATA_SIZE)]
+    elif isinstance(e, Relay):
         lines = [[Piece(e.name, DATA, DATA_SIZE)]]
         shapes = _centred(lines, p.x * STEP, stand.box[1] - 4, tag, missing)
     elif len(e.TERMINALS) == 1 and not stand.across and not stand.to.flip and not p.flip:
@@ -149,7 +152,7 @@ def short_data(e: Element) -> str:
         return (f"{steps} × " if steps > 1 else "") + f"{entry(q)} Mvar"
     values = [(getattr(e, name, None), unit) for name, unit in SHORT.get(e.kind, ())]
     told = [f"{_plain(v)} {unit}".strip() for v, unit in values if v is not None]
-    count = getattr(e, "count", None) or getattr(e, "parallel", 1)
+    count: int = getattr(e, "count", None) or getattr(e, "parallel", None) or 1
     glue = " · " if e.kind in ("cable", "line", "trunking", "series_reactor") else " "
     return (f"{count} × " if count > 1 and told else "") + glue.join(told)
 

@@ -5,7 +5,7 @@ sent; otherwise everything is.
 """
 
 from collections import OrderedDict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from hashlib import sha256
 from threading import Lock
 
@@ -19,6 +19,8 @@ class Shown:
 
     groups: tuple[Group, ...]
     rows: tuple[str, ...]
+    base: str  # the address to which each symbol adds itself
+    table: tuple[str, str]  # stage and tab
     rest: tuple[object, ...]  # what the list of names and the tray depend on
 
 
@@ -45,16 +47,17 @@ class Answers:
     def part(self, view: View, version: int, groups: list[Group], rows: list[str], rest: tuple[object, ...], has: str) -> Part:
         """What to send to a window that shows `has` (empty: nothing)."""
         token = sha256(f"{version} {view!r}".encode()).hexdigest()[:24]
+        base, table = replace(view, selected="").url, (view.stage, view.shown_tab)
         with self._lock:
             before = self._kept.get(has)
-            self._kept[token] = Shown(tuple(groups), tuple(rows), rest)
+            self._kept[token] = Shown(tuple(groups), tuple(rows), base, table, rest)
             self._kept.move_to_end(token)
             while len(self._kept) > self.most:
                 self._kept.popitem(last=False)
         if before is None:
             return Part(token, list(enumerate(groups)), list(enumerate(rows)))
-        same_sheet = [g.element for g in before.groups] == [g.element for g in groups]
-        same_rows = bool(rows) and len(before.rows) == len(rows)
+        same_sheet = before.base == base and [g.element for g in before.groups] == [g.element for g in groups]
+        same_rows = bool(rows) and before.table == table and len(before.rows) == len(rows)
         return Part(
             token,
             [(n, g) for n, g in enumerate(groups) if not same_sheet or g is not before.groups[n]],

@@ -1,7 +1,6 @@
 """The list of projects, and import, which always makes a new one."""
 
 from typing import Annotated, Any
-
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile

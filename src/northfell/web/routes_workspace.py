@@ -48,6 +48,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     sheet = network.sheet(view.sheet)
     drawing = drawing_of(network, results, view, sheet, request.app.state.memories)
     ledger = ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head)
+    rest = (names_of(network), view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
     seen = {
         "project": opened,
@@ -56,7 +57,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "stages": STAGES,
         "sheet": sheet,
         "drawing": drawing,
-        "part": request.app.state.answers.part(view, opened.version, drawing.groups, rows_html(ledger.rows, view), (names_of(network), view.stage, network.settings.drawing.symbols), has),
+        "part": request.app.state.answers.part(view, opened.version, drawing.groups, rows_html(ledger.rows, view), rest, has),
         "address": view.selecting(),
         "card": card_of(network, results, view, findings),
         "label": _label(network, results, view),

@@ -18,11 +18,12 @@ GROUPS = (
     ("Loads", "induction_motor synchronous_motor load rectifier"),
     ("Reactive", "capacitor_bank shunt_reactor"),
 )
-SHORT = {
-    "bus": "Board", "bus:panel": "Panel", "bus:motor_control_centre": "MCC", "bus:junction": "Junction", "synchronous_generator": "Generator", "inverter": "Inverter",
-    "transformer": "Two-wind.", "three_winding_transformer": "Three-w.", "autotransformer": "Auto", "earthing_transformer": "Earthing", "line": "Line", "trunking": "Trunking",
-    "series_reactor": "Reactor", "changeover": "Changeover", "current_transformer": "Current", "voltage_transformer": "Voltage", "relay": "Relay",
-    "induction_motor": "Induction", "synchronous_motor": "Synchron.", "capacitor_bank": "Capacitor", "shunt_reactor": "Reactor",
+SHORT = {  # where the title is too long for the tray
+    "bus": "Board", "bus:panel": "Panel", "bus:motor_control_centre": "MCC", "bus:junction": "Junction", "synchronous_generator": "Generator",
+    "inverter": "Inverter", "transformer": "Two-wind.", "three_winding_transformer": "Three-w.", "autotransformer": "Auto", "earthing_transformer": "Earthing",
+    "line": "Line", "trunking": "Trunking", "series_reactor": "Reactor", "changeover": "Changeover", "current_transformer": "Current",
+    "voltage_transformer": "Voltage", "relay": "Relay", "induction_motor": "Induction", "synchronous_motor": "Synchron.", "capacitor_bank": "Capacitor",
+    "shunt_reactor": "Reactor",
 }  # fmt: skip
 
 

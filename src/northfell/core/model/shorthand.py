@@ -16,7 +16,8 @@ from northfell.core.model.parameters import parameter, parameters_of
 from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit
 
 KIND_WORDS = {
-    "bus": "bus", "board": "bus", "switchboard": "bus", "panel": "bus", "mcc": "bus", "junction": "bus", "infeed": "infeed", "supply": "infeed", "grid": "infeed",
+    "bus": "bus", "board": "bus", "switchboard": "bus", "panel": "bus", "mcc": "bus", "junction": "bus",
+    "infeed": "infeed", "supply": "infeed", "grid": "infeed",
     "generator": "synchronous_generator", "gen": "synchronous_generator", "solar": "inverter", "pv": "inverter", "battery": "inverter",
     "inverter": "inverter", "tx": "transformer", "transformer": "transformer", "tx3": "three_winding_transformer", "autotx": "autotransformer",
     "autotransformer": "autotransformer", "earthing": "earthing_transformer", "cable": "cable", "line": "line", "trunking": "trunking",
@@ -34,7 +35,8 @@ EXAMPLES = {
     "relay": "relay si 240 A tm 0.25 ct 300/1", "inverter": "solar 1.2 MW 1.3 MVA", "three_winding_transformer": "tx3 132/33/11 60/60/20 MVA 12/18/6% YNyn0d11",
     "autotransformer": "autotx 132/66 40 MVA 8%", "earthing_transformer": "earthing 400 A resistor 16 ohm", "trunking": "trunking 1600 A 25 m",
     "series_reactor": "reactor 630 A 6%", "shunt_reactor": "reactor 2 Mvar", "shunt": "shunt 0.5 Mvar", "contactor": "contactor 200 A",
-    "changeover": "changeover 400 A (generator 500 kVA)", "synchronous_motor": "synchronous motor 2 MW pf 0.9", "rectifier": "rectifier 250 kW 60 kvar 12 pulses",
+    "changeover": "changeover 400 A (generator 500 kVA)", "synchronous_motor": "synchronous motor 2 MW pf 0.9",
+    "rectifier": "rectifier 250 kW 60 kvar 12 pulses",
     "current_transformer": "ct 300/1 5P20", "voltage_transformer": "vt 11000/110 V",
 }  # fmt: skip
 LED_BY = ("pf", "tm", "tms", "ct", "cosφ", "cosphi")  # words that stand before their number

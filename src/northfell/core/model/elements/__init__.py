@@ -26,7 +26,8 @@ CLASSES: tuple[type[Element], ...] = (
     SynchronousMotor, Load, Rectifier, CapacitorBank, ShuntReactor, Shunt,
 )  # fmt: skip
 KINDS: dict[str, type[Element]] = {cls.model_fields["kind"].default: cls for cls in CLASSES}
-ELEMENT: TypeAdapter[Any] = TypeAdapter(Annotated[reduce(or_, CLASSES), Field(discriminator="kind")])
+AnyElement: Any = Annotated[reduce(or_, CLASSES), Field(discriminator="kind")]
+ELEMENT: TypeAdapter[Any] = TypeAdapter(AnyElement)
 
 
 __all__ = [

@@ -77,7 +77,7 @@ class Autotransformer(Transformer):
 
     TITLE, TERMINALS, LETTER = "Autotransformer", ("hv_bus", "lv_bus"), "T"
     kind: Literal["autotransformer"] = "autotransformer"  # type: ignore[assignment]
-    vector_group: Literal["YNa0", "Ya0"] | None = param(  # type: ignore[assignment]
+    vector_group: Literal["YNa0", "Ya0"] | None = param(
         None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), typical="auto_vector_group",
         meaning="Both sides are in phase; N where the common star point is brought out.", source="IEC 60076-1"
     )

@@ -1,6 +1,6 @@
 """What draws power: motors, loads, rectifiers."""
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
 from northfell.core.model.parameters import When, param
@@ -95,6 +95,11 @@ class StaticLoad(Element):
     )
     load_factor: float = param(1.0, label="Load factor", ge=0, le=10, section="Operation", in_state=True, meaning="Part of the load that is drawn.")
 
+    @property
+    def constant(self) -> str:
+        """What stays constant when the voltage changes: power, current or impedance."""
+        return "power"
+
 
 class Load(StaticLoad):
     """A load: static, or with a share of motors."""
@@ -117,6 +122,10 @@ class Load(StaticLoad):
         meaning="Ratio at locked rotor; 0.42 for groups of low-voltage motors with their cables.", source=IEC
     )
 
+    @property
+    def constant(self) -> str:
+        return self.characteristic
+
 
 class Rectifier(StaticLoad):
     """A rectifier or a drive taken as a source of harmonics; it brings no current into faults."""
@@ -124,4 +133,3 @@ class Rectifier(StaticLoad):
     TITLE, LETTER = "Rectifier", "T"
     kind: Literal["rectifier"] = "rectifier"
     pulses: Literal[6, 12, 18, 24] = param(6, label="Pulses", symbol="p", meaning="Pulses of direct voltage for each period; harmonics follow from it.")
-    characteristic: ClassVar[str] = "power"

@@ -31,7 +31,7 @@ def motor_share(net: Compiled) -> Floats:
 
 def exponents(net: Compiled) -> Ints:
     """Exponent of voltage in the static part of each load."""
-    return np.array([CHARACTERISTIC.index(e.characteristic) for e in net.loads], np.intp)
+    return np.array([CHARACTERISTIC.index(e.constant) for e in net.loads], np.intp)
 
 
 def shunt_power(net: Compiled) -> Complexes:

@@ -105,8 +105,8 @@ class ShortCircuit:
                 terminals[e.id] = (i_source[i] * i_base[bus[i]])[None, :]
         inverter_bus = net.bus_of(one.inverters)
         np.add.at(into_bus, inverter_bus, i_inverter)
-        for e, b, currents in zip(one.inverters, inverter_bus, i_inverter, strict=True):
-            terminals[e.id] = (-currents * i_base[b])[None, :]
+        for inverter, b, currents in zip(one.inverters, inverter_bus, i_inverter, strict=True):
+            terminals[inverter.id] = (-currents * i_base[b])[None, :]
         into_bus[at, np.arange(k)] -= i_fault
         into_bus[~np.isin(nodes, np.flatnonzero(net.topology.fed_node))] = 0
         i_switch = switch_currents(net.topology, into_bus)
@@ -129,7 +129,7 @@ class ShortCircuit:
         z_kj = one.factor.solve(unit)[nodes[at]].T  # (inverter, fault)
         reach = z_kj / columns[nodes[at], np.arange(k)]
         turn = np.where(np.abs(reach) > 1e-12, np.exp(1j * (np.angle(i_fault) - np.angle(reach))), 0)
-        return one.i_inverter_pu[:, None] * turn
+        return np.asarray(one.i_inverter_pu[:, None] * turn, complex)
 
     def contributions(self, bus: int, case: str) -> list[tuple[Element, str, complex]]:
         """What each element at a bus brings into a fault there: element, terminal, current [kA]. They sum to the fault current."""

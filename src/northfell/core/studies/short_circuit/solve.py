@@ -89,7 +89,7 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     z1 = at_bus(z_node) * z_base
     ik_impedances = np.asarray(eq.initial_current_ka(c, net.v_nominal_kv, z1))
     i_inverter = np.array([(e.ik_over_ir or 0.0) * (e.s_rated_mva or 0.0) * e.count / net.s_base_mva for e in inverters], float)
-    added = at_bus(_converters(factor, z_node, net.node_of(inverters), i_inverter)).real * net.i_base_ka()
+    added = at_bus(_converters(factor, z_node, net.node_of(inverters), i_inverter).astype(complex)).real * net.i_base_ka()
     r_over_x = np.asarray(eq.r_over_x_equivalent(at_bus(z_node_c), FC_OVER_F))
     kappa = np.asarray(eq.peak_factor(r_over_x))
     return CaseNetwork(

@@ -40,14 +40,13 @@ document.addEventListener("htmx:before:swap", (event) => {
     const sent = task.fragment;
     if (!sent?.querySelector?.("#desk")) continue;
     put(document.getElementById("sheet"), sent.querySelector("#sheet"), groups);
-    const [live, fresh] = [document.getElementById("row-list"), sent.querySelector("#row-list")];
-    if (live?.closest(".rows")?.id === fresh?.closest(".rows")?.id) put(live, fresh, rows);
-    else live?.removeAttribute("hx-morph-skip-children"); // another table: it is taken as it comes
+    const [live, fresh] = [document.querySelector(".rows tbody"), sent.querySelector(".rows tbody")];
+    if (live && fresh && live.closest(".rows").id === fresh.closest(".rows").id) put(live, fresh, rows); // another table comes whole
   }
 });
 
 function begin() {
-  const [svg, body] = [document.getElementById("sheet"), document.getElementById("row-list")];
+  const [svg, body] = [document.getElementById("sheet"), document.querySelector(".rows tbody")];
   if (svg && groups(svg)[0]?.n === undefined) number(svg, groups);
   if (body && rows(body)[0]?.n === undefined) number(body, rows);
 }
