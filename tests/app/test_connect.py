@@ -72,7 +72,7 @@ def test_a_board_on_a_junction_takes_its_place_and_on_a_wire_to_a_board_it_is_re
 
 
 def test_voltages_are_carried_along_what_has_one_voltage():
-    made, breaker = dropped(DEMO, "breaker", 90, 44)  # on the ozone hall's board
+    made, breaker = dropped(DEMO, "breaker", 85, 48.3)  # on the ozone hall's board
     assert made.elements[breaker.to_bus].v_nominal_kv == 0.4
     made, cable = dropped(made, "cable", 120, 60)
     assert made.elements[cable.from_bus].v_nominal_kv is None
@@ -121,7 +121,7 @@ def test_relays_and_current_transformers_stand_at_a_device():
 
 
 def test_both_ends_on_one_bus_are_refused_in_words():
-    made, breaker = dropped(DEMO, "breaker", 90, 44)
+    made, breaker = dropped(DEMO, "breaker", 85, 48.3)
     board = at(made, "Ozone hall")
     with pytest.raises(NetworkRefused, match="another bus than at its first terminal"):
         after(made, connect(made, "", breaker.id, 1, board.x + 2, board.y))

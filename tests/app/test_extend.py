@@ -3,11 +3,13 @@
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.drawing.test_layout import lying_on_each_other
 
 from northfell.app import edits
 from northfell.app.connect import remove
 from northfell.app.extend import bus_of_selection, plan
 from northfell.app.studies import StateResults
+from northfell.core.model.assemblies import assembly
 from northfell.core.model.changes import Set, apply_change
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network, Sheet
@@ -188,3 +190,39 @@ def test_deleting_takes_relays_and_bare_junctions_with_it():
     without_main, _ = apply_change(network, remove(network, ["Q31"]))
     assert without_main.elements["Filter hall"].main is None
     assert apply_change(apply_change(network, remove(network, ["P4"]))[0], inverse)[0] == network
+
+
+def test_boards_in_line_make_room_for_each_other():
+    """Ways are added to the left board of two: the right one moves with all above and below it, and the intake grows."""
+    network = plan(EMPTY, "", "", "infeed 33 kV 10 kA").network
+    network = plan(network, "", "Board 1", assembly("double-fed").written({"name": "Main"})).network
+    left, right = network.id_of_name["Main A"], network.id_of_name["Main B"]
+    for at in (right, left, left, right, left):
+        name = f"Hall {len(network.elements)}"
+        network = plan(network, "", at, assembly("unit-substation").written({"name": name})).network
+        way = "breaker, cable 95 cu xlpe 30 m, mcc, 3x (fuse 100, contactor, cable 25 cu xlpe 35 m, motor 30 kW)"
+        made = plan(network, "", network.id_of_name[name], way)
+        assert made.problems == []
+        network = made.network
+    places = network.sheets[0].placements
+    assert lying_on_each_other(network.elements, places) == []
+    assert places[left].x + places[left].width < places[right].x
+    assert places["Board 1"].x + places["Board 1"].width > places[right].x
+    tx = next(e for e in network.elements.values() if e.kind == "transformer" and e.lv_bus in network.elements["Q4"].buses)
+    assert places[tx.id].x > places[left].x + places[left].width
+
+
+def test_what_stands_on_a_third_terminal():
+    network, at = grown(["infeed 0.4 kV 20 kA", "breaker, changeover 400 A (breaker, generator 500 kVA 12%), bus “Essential”"])
+    (over,) = (e for e in network.elements.values() if e.kind == "changeover")
+    (generator,) = (e for e in network.elements.values() if e.kind == "synchronous_generator")
+    assert network.elements[at].name == "Essential"
+    assert over.bus == at
+    assert over.second_bus in next(e for e in network.elements.values() if e.id == "Q3").buses
+    assert generator.v_rated_kv == 0.4
+    network, at = grown(["infeed 132 kV 20 kA", "breaker, tx3 132/33/11 60/60/20 MVA 12/18/6% (breaker, bus “Low”), breaker, bus “Medium”"])
+    (tx,) = (e for e in network.elements.values() if e.kind == "three_winding_transformer")
+    assert [network.elements[b].v_nominal_kv for b in tx.buses] == [132, 33, 11]
+    assert (network.elements[at].name, network.elements[at].v_nominal_kv) == ("Medium", 33)
+    assert StateResults(network, "Normal").load_flow().totals["losses_mw"] == pytest.approx(0, abs=1e-6)
+    assert plan(network, "", at, "tx3 132/33/11").problems[0].startswith("132 kV does not belong to Medium")

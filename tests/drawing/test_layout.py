@@ -40,10 +40,11 @@ def boxes_of(group: Group, drawing) -> list:
     return ([stand.box] if stand else []) + [Group([word]).extent for word in group.words]
 
 
-def lying_on_each_other(elements, places) -> list:
-    drawing = draw(elements, Sheet(name="s", placements=places), {}, {})
+def lying_on_each_other(elements, places, tags=None) -> list:
+    drawing = draw(elements, Sheet(name="s", placements=places), {}, tags or {})
+    bars = sorted((g.bar[0], g.bar[1], g.bar[0] + g.bar[2], g.element) for g in drawing.groups if g.bar and g.bar[2])
+    found = [(a[3], b[3]) for n, a in enumerate(bars) for b in bars[n + 1 :] if b[0] < a[2] and abs(a[1] - b[1]) < 20]
     boxes = sorted((box, g.element) for g in drawing.groups for box in boxes_of(g, drawing))
-    found = []
     for n, (a, one) in enumerate(boxes):
         for b, other in boxes[n + 1 :]:
             if b[0] >= a[2] - 1:

@@ -4,13 +4,16 @@ import xml.etree.ElementTree as ET
 
 import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
+from tests.drawing.test_layout import lying_on_each_other
 
+from northfell.app.studies import Results
 from northfell.core.model.elements import KINDS, Bus, Relay
 from northfell.core.model.network import Placement, Sheet, element_from
 from northfell.core.network import energised, topology_of
 from northfell.demo import skerrow_water
 from northfell.drawing.layout import laid_out
 from northfell.drawing.metrics import unprintable, width
+from northfell.drawing.overlay import arc_flash_tags, fault_tags, flow_tags
 from northfell.drawing.shapes import Line, Rect, Text, svg_of
 from northfell.drawing.sheet import draw
 from northfell.drawing.standing import STEP
@@ -111,3 +114,13 @@ def test_widths_grow_with_text_and_unknown_letters_are_named():
     assert width("123", 20, mono=True) == pytest.approx(2 * width("999", 10, mono=True))
     assert unprintable("Złoty čaj ß") == ""
     assert unprintable("変電 abc 変") == "変電"
+
+
+@pytest.mark.parametrize("state", skerrow_water().state_names)
+def test_the_demo_hangs_on_a_wall(state):
+    """No symbol, name or value lies on another, in any state and stage."""
+    network = skerrow_water()
+    one = Results(network).at(state)
+    limits = network.settings.limits
+    for tags in ({}, flow_tags(one.load_flow(), limits), fault_tags(one.short_circuit(), "11 kV board A"), arc_flash_tags(one.arc_flash(), limits)):
+        assert lying_on_each_other(one.elements, network.sheets[0].placements, tags) == []

@@ -225,12 +225,16 @@ class _Growth:
 
     def _feeder_x(self, rest: list[Said]) -> float:
         """Where a way leaves the board, with room for what hangs on it; straight on from a point."""
-        bus = self.places[self.at]
-        if not bus.width:
-            return bus.x
-        kinds = {i: e.kind for i, e in self.network.elements.items()} | {i: raw["kind"] for i, raw in self.elements.items()}
-        branches = {i for i, kind in kinds.items() if kind in growing.DEPTH or len(KINDS[kind].TERMINALS) > 2}
-        return growing.feeder_x(self.places, self.at, *growing.reach_of([said.kind for said in rest]), branches)
+        if not self.places[self.at].width:
+            return self.places[self.at].x
+        raw = {i: e.__dict__ for i, e in self.network.elements.items()} | self.elements
+        ends = {i: tuple(r[t] for t in KINDS[r["kind"]].TERMINALS) for i, r in raw.items()}
+        holders = {i: holder for i, r in raw.items() if (holder := r.get("breaker") or r.get("measures"))}
+        branches = {i for i, r in raw.items() if r["kind"] in growing.DEPTH or len(ends[i]) > 2}
+        x, moved = growing.way_x(self.places, ends, holders, self.at, *growing.reach_of([said.kind for said in rest]), branches)
+        self.places |= moved
+        self.moved |= moved.keys()
+        return x
 
     def _joint(self, name: str, v_kv: float | None, place: Placement, more: dict[str, Any] | None = None) -> str:
         """A point at which the line goes on."""

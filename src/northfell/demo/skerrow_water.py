@@ -98,8 +98,8 @@ def _board_11kv(d: _Drawing) -> None:
     d.add("bus", "11 kV board B", 48, 23, 61, main="Q12", **box)
     d.add("breaker", "Q10", 44, 23, from_bus="11 kV board A", to_bus="11 kV board B", closed=False, i_rated_a=800.0)
     d.places["Q10"] = Placement(x=44, y=23, turn=1)
-    d.add("capacitor_bank", "C1", 71, 31, bus="11 kV board B", q_step_mvar=0.3, steps=2)
-    for letter, x in (("A", 37.0), ("B", 89.5)):
+    d.add("capacitor_bank", "C1", 73, 28, bus="11 kV board B", q_step_mvar=0.3, steps=2)
+    for letter, x in (("A", 22.0), ("B", 66.5)):
         d.add("voltage_transformer", f"BV{letter}", x, 27, bus=f"11 kV board {letter}", v_primary_kv=11.0, accuracy_class="0.5 3P")
 
 
@@ -119,7 +119,7 @@ def _pumps(d: _Drawing) -> None:
 
 def _substation(d: _Drawing, *, x: float, board: str, feeder: str, cable: str, tx: str, main: str, lv_board: str, s_mva: float, length_m: float) -> None:
     """From an 11 kV feeder through a cable and a transformer to the main of a low-voltage board."""
-    a, b, c = (d.junction(f"{cable} {end}", 11.0, x, y) for end, y in (("near", 28.0), ("far", 33.0), ("LV", 39.0)))
+    a, b, c = (d.junction(f"{cable} {end}", 11.0, x, y) for end, y in (("near", 28.0), ("far", 35.0), ("LV", 43.0)))
     d.raw[-1]["v_nominal_kv"] = 0.4
     i_n = s_mva / (3**0.5 * 11) * 1000
     d.add("breaker", feeder, x, 26, from_bus=f"11 kV board {board}", to_bus=a, i_rated_a=630.0, t_break_s=0.06)
@@ -128,16 +128,16 @@ def _substation(d: _Drawing, *, x: float, board: str, feeder: str, cable: str, t
         i_high_a=round(15 * i_n, -1), t_high_s=0.05,
     )  # fmt: skip
     d.add(
-        "cable", cable, x, 30.5, from_bus=a, to_bus=b, length_m=length_m, conductor="aluminium", area_mm2=95.0, insulation="XLPE", x_ohm_per_km=0.112,
+        "cable", cable, x, 31.5, from_bus=a, to_bus=b, length_m=length_m, conductor="aluminium", area_mm2=95.0, insulation="XLPE", x_ohm_per_km=0.112,
         c_uf_per_km=0.29, i_rated_a=195.0, t_operating_degc=70.0,
     )  # fmt: skip
     d.add(
-        "transformer", tx, x, 36, hv_bus=b, lv_bus=c, s_rated_mva=s_mva, v_hv_kv=11.0, v_lv_kv=0.42, vector_group="Dyn11", uk_pct=6.0,
+        "transformer", tx, x, 39, hv_bus=b, lv_bus=c, s_rated_mva=s_mva, v_hv_kv=11.0, v_lv_kv=0.42, vector_group="Dyn11", uk_pct=6.0,
         load_loss_kw={2.0: 18.0, 1.0: 10.5}[s_mva], no_load_loss_kw={2.0: 1.45, 1.0: 0.77}[s_mva], neutral_lv="solid",
     )  # fmt: skip
     ir = {2.0: 2750.0, 1.0: 1375.0}[s_mva]
     d.add(
-        "breaker", main, x, 41, from_bus=c, to_bus=lv_board, i_rated_a={2.0: 3200.0, 1.0: 1600.0}[s_mva], trip="electronic", trip_ir_a=ir,
+        "breaker", main, x, 45, from_bus=c, to_bus=lv_board, i_rated_a={2.0: 3200.0, 1.0: 1600.0}[s_mva], trip="electronic", trip_ir_a=ir,
         trip_tr_s=8.0, trip_isd_a=ir * 4, trip_tsd="0.4" if s_mva == 2.0 else "0.3", trip_ii_a=ir * 15,
     )  # fmt: skip
 
@@ -148,39 +148,39 @@ MCC = {"v_nominal_kv": 0.4, "bus_kind": "motor control centre", "equipment_class
 
 def _filter_hall(d: _Drawing) -> None:
     _substation(d, x=31, board="A", feeder="Q25", cable="W25", tx="T3", main="Q31", lv_board="Filter hall", s_mva=2.0, length_m=640.0)
-    d.add("bus", "Filter hall", 7, 44, 46, main="Q31", **LV_BOARD)
+    d.add("bus", "Filter hall", 7, 48, 46, main="Q31", **LV_BOARD)
     for n, mcc, x, length, area in ((311, "Blower MCC", 9.0, 60.0, 240.0), (312, "Backwash MCC", 34.0, 85.0, 185.0)):
-        at = d.junction(f"W{n} near", 0.4, x, 49)
+        at = d.junction(f"W{n} near", 0.4, x, 53)
         d.add(
-            "breaker", f"Q{n}", x, 47, from_bus="Filter hall", to_bus=at, i_rated_a=800.0, trip="electronic", trip_ir_a=640.0, trip_tr_s=4.0,
+            "breaker", f"Q{n}", x, 51, from_bus="Filter hall", to_bus=at, i_rated_a=800.0, trip="electronic", trip_ir_a=640.0, trip_tr_s=4.0,
             trip_isd_a=3200.0, trip_tsd="0.2", trip_ii_a=9000.0,
         )  # fmt: skip
         d.add(
-            "cable", f"W{n}", x, 53, from_bus=at, to_bus=mcc, length_m=length, parallel=2, conductor="copper", area_mm2=area, insulation="XLPE",
+            "cable", f"W{n}", x, 57, from_bus=at, to_bus=mcc, length_m=length, parallel=2, conductor="copper", area_mm2=area, insulation="XLPE",
             i_rated_a={240.0: 430.0, 185.0: 370.0}[area], t_operating_degc=70.0,
         )  # fmt: skip
-        d.add("bus", mcc, x - 2, 59, 23, **MCC)
-    d.add("induction_motor", "Blowers", 13, 63, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
-    d.add("load", "Blower aux", 24, 63, bus="Blower MCC", p_mw=0.04, q_mvar=0.02)
-    d.add("induction_motor", "Backwash", 38, 63, bus="Backwash MCC", p_rated_kw=75.0, v_rated_kv=0.4, count=4, load_factor=0.8)
-    d.add("load", "Filter valves", 49, 63, bus="Backwash MCC", p_mw=0.03, q_mvar=0.015)
-    d.add("load", "Hall services", 51, 47, bus="Filter hall", p_mw=0.65, q_mvar=0.26, characteristic="impedance")
+        d.add("bus", mcc, x - 2, 63.5, 23, **MCC)
+    d.add("induction_motor", "Blowers", 13, 67.5, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
+    d.add("load", "Blower aux", 24, 67.5, bus="Blower MCC", p_mw=0.04, q_mvar=0.02)
+    d.add("induction_motor", "Backwash", 38, 67.5, bus="Backwash MCC", p_rated_kw=75.0, v_rated_kv=0.4, count=4, load_factor=0.8)
+    d.add("load", "Filter valves", 49, 67.5, bus="Backwash MCC", p_mw=0.03, q_mvar=0.015)
+    d.add("load", "Hall services", 50, 52, bus="Filter hall", p_mw=0.65, q_mvar=0.26, characteristic="impedance")
 
 
 def _ozone_hall(d: _Drawing) -> None:
     _substation(d, x=82, board="B", feeder="Q26", cable="W26", tx="T4", main="Q41", lv_board="Ozone hall", s_mva=1.0, length_m=410.0)
-    d.add("bus", "Ozone hall", 57, 44, 37, main="Q41", **LV_BOARD)
-    at = d.junction("W411 near", 0.4, 62, 49)
-    d.add("fuse", "F411", 62, 47, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
+    d.add("bus", "Ozone hall", 57, 48, 38, main="Q41", **LV_BOARD)
+    at = d.junction("W411 near", 0.4, 62, 53)
+    d.add("fuse", "F411", 62, 51, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0)
     d.add(
-        "cable", "W411", 62, 53, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=50.0, insulation="XLPE", i_rated_a=153.0,
+        "cable", "W411", 62, 57, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=50.0, insulation="XLPE", i_rated_a=153.0,
         t_operating_degc=70.0,
     )  # fmt: skip
-    d.add("bus", "Dosing MCC", 60, 59, 23, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
-    d.add("induction_motor", "Dosing", 66, 63, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
-    d.add("load", "Dosing aux", 77, 63, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
-    d.add("rectifier", "Ozone plant", 76, 48, bus="Ozone hall", p_mw=0.42, q_mvar=0.2, pulses=12)
-    d.add("load", "Ultraviolet", 89, 47, bus="Ozone hall", p_mw=0.16, q_mvar=0.05, characteristic="current")
+    d.add("bus", "Dosing MCC", 60, 63.5, 23, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"})
+    d.add("induction_motor", "Dosing", 66, 67.5, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)
+    d.add("load", "Dosing aux", 77, 67.5, bus="Dosing MCC", p_mw=0.02, q_mvar=0.01)
+    d.add("rectifier", "Ozone plant", 79, 52, bus="Ozone hall", p_mw=0.42, q_mvar=0.2, pulses=12)
+    d.add("load", "Ultraviolet", 90, 52, bus="Ozone hall", p_mw=0.16, q_mvar=0.05, characteristic="current")
 
 
 def _standby(d: _Drawing) -> None:
@@ -198,17 +198,17 @@ def _standby(d: _Drawing) -> None:
 
 def _solar(d: _Drawing) -> None:
     """Solar on the roofs, through a transformer of its own."""
-    a, b, c = (d.junction(f"Solar {end}", kv, 100, y) for end, kv, y in (("near", 11.0, 28.0), ("far", 11.0, 33.0), ("LV", 0.4, 39.0)))
+    a, b, c = (d.junction(f"Solar {end}", kv, 100, y) for end, kv, y in (("near", 11.0, 28.0), ("far", 11.0, 35.0), ("LV", 0.4, 43.0)))
     d.add("breaker", "Q28", 100, 26, from_bus="11 kV board B", to_bus=a, i_rated_a=630.0, t_break_s=0.06)
     d.add(
         "relay", "B28", 96, 26, breaker="Q28", ct_primary_a=150.0, curve="IEC_VI", i_pickup_a=105.0, time_multiplier=0.2, i_high_a=1200.0, t_high_s=0.05,
     )  # fmt: skip
     d.add(
-        "cable", "W28", 100, 30.5, from_bus=a, to_bus=b, length_m=280.0, conductor="aluminium", area_mm2=95.0, insulation="XLPE", x_ohm_per_km=0.112,
+        "cable", "W28", 100, 31.5, from_bus=a, to_bus=b, length_m=280.0, conductor="aluminium", area_mm2=95.0, insulation="XLPE", x_ohm_per_km=0.112,
         c_uf_per_km=0.29, i_rated_a=195.0, t_operating_degc=70.0,
     )  # fmt: skip
     d.add(
-        "transformer", "T5", 100, 36, hv_bus=b, lv_bus=c, s_rated_mva=1.6, v_hv_kv=11.0, v_lv_kv=0.42, vector_group="Dyn11", uk_pct=6.0,
+        "transformer", "T5", 100, 39, hv_bus=b, lv_bus=c, s_rated_mva=1.6, v_hv_kv=11.0, v_lv_kv=0.42, vector_group="Dyn11", uk_pct=6.0,
         load_loss_kw=15.0, no_load_loss_kw=1.2, neutral_lv="solid",
     )  # fmt: skip
-    d.add("inverter", "Solar roof", 100, 42.5, bus=c, source="solar", s_rated_mva=0.125, count=10, p_mw=1.2, power_factor_set=1.0)
+    d.add("inverter", "Solar roof", 100, 46.5, bus=c, source="solar", s_rated_mva=0.125, count=10, p_mw=1.2, power_factor_set=1.0)

@@ -18,6 +18,7 @@ LOOKS = {  # by class, as the application shows them on paper
     "g": Look(INK), "d": Look(QUIET), "order": Look("", QUIET, 1.0, (1.5, 2.5)), "ring": Look("", QUIET, 1.3), "bar-back": Look(RULE), "bar-fill": Look(QUIET),
     "flag": Look(PAPER, QUIET, 0.8), "schedule": Look(PAPER, RULE, 1.0), "rule": Look("", RULE, 0.7),
 }  # fmt: skip
+TARN, HEATHER, SHADES = "#2B6C94", "#74508C", (0.14, 0.28, 0.42, 0.58)  # of boards below and above nominal, as on the screen
 NOT_PRINTED = {"hit", "halo"}
 MM = 72 / 25.4
 PAGES_MM = (("A4", 297.0, 210.0), ("A3", 420.0, 297.0), ("A2", 594.0, 420.0), ("A1", 841.0, 594.0), ("A0", 1189.0, 841.0))
@@ -38,12 +39,29 @@ class Title:
         return f"{self.network} · {self.sheet} · {self.state} · {self.made} · Northfell"
 
 
+def _mixed(base: str, other: str, part: float) -> str:
+    """A colour between two."""
+    pairs = ((int(base[k : k + 2], 16), int(other[k : k + 2], 16)) for k in (1, 3, 5))
+    return "#" + "".join(f"{round(a + (b - a) * part):02X}" for a, b in pairs)
+
+
+def _shade(name: str) -> str:
+    """The fill of a board's band from the class of its voltage, such as low-3."""
+    side, _, step = name.partition("-")
+    return _mixed(BOARD, TARN if side == "low" else HEATHER, SHADES[int(step) - 1])
+
+
+SHADE_RULES = [f".{side}-{n}{{fill:{_shade(f'{side}-{n}')}}}" for side in ("low", "high") for n in (1, 2, 3, 4)]
+
+
 def look_of(style: Style, dead: bool) -> Look:
     """The look of a style by its classes; what is not fed is drawn in short dashes."""
     classes = style.cls.split()
     if "wedge" in classes:
         return Look(MADDER, MADDER, 1.0) if "breach" in classes else Look(PAPER, OCHRE, 1.4)
     look = LOOKS.get(classes[0] if classes else "", Look())
+    if classes[:1] == ["band"] and len(classes) > 1:
+        return Look(_shade(classes[1]))
     if "p" in classes:
         look = Look(PAPER, look.stroke, look.width)
     elif classes[:1] == ["s"] and "f" in classes:
@@ -79,6 +97,7 @@ def sheet_svg(drawing: Drawing, title: Title) -> str:
         f".wedge.close{{fill:{PAPER};stroke:{OCHRE}}}",
         ".hit,.halo{display:none}",
     ]
+    rules += SHADE_RULES
     rules += [f".dead .s,.dead .w,.dead .bar{{stroke:{MIST};stroke-dasharray:3 3}}", "text{font-family:'Atkinson Hyperlegible Next',sans-serif;stroke:none}"]
     rules += ["text.m{font-family:'Atkinson Hyperlegible Mono',monospace}"]
     groups = "".join(f'<g class="{g.cls}">{g.svg}</g>' for g in drawing.groups)

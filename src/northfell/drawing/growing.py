@@ -60,6 +60,51 @@ def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float
     return math.ceil(x)
 
 
+def way_x(
+    places: Mapping[str, Placement], ends: Mapping[str, tuple[str, ...]], holders: Mapping[str, str], at: str, left: float, right: float,
+    branches: Container[str] | None = None,
+) -> tuple[float, dict[str, Placement]]:  # fmt: skip
+    """Where a new way leaves a board, and what has to move for it: neighbours in line with the board make room.
+
+    Parameters
+    ----------
+    places : mapping of element id to Placement
+    ends : mapping of element id to the buses at its terminals
+    holders : mapping of relays and current transformers to what they stand at
+    at, left, right, branches
+        As in :func:`feeder_x`.
+    """
+    board = places[at]
+    edge = board.x + board.width
+    if not any(p.width and i != at and abs(p.y - board.y) < 4 and p.x >= edge - 0.5 for i, p in places.items()):
+        return feeder_x(places, at, left, right, branches), {}
+    own = _hanging(places, ends, holders, at)
+    x = feeder_x({i: p for i, p in places.items() if i in own}, at, left, right, branches)
+    beyond = {i for i, p in places.items() if i not in own and places.get(holders.get(i, i), p).x >= edge - 0.01}
+    by = math.ceil(x + right + 2 - min((places[i].x - 2 for i in beyond), default=math.inf)) if beyond else 0
+    if by <= 0:
+        return x, {}
+    moved = {i: places[i].model_copy(update={"x": places[i].x + by}) for i in beyond}
+    across = {i: p for i, p in places.items() if i not in own and i not in beyond and p.x < edge < p.x + p.width}
+    return x, moved | {i: p.model_copy(update={"width": p.width + by}) for i, p in across.items()}
+
+
+def _hanging(places: Mapping[str, Placement], ends: Mapping[str, tuple[str, ...]], holders: Mapping[str, str], at: str) -> set[str]:
+    """A board and all that hangs below it."""
+    below = {i for i, p in places.items() if p.y > places[at].y + 0.5}
+    at_bus: dict[str, list[str]] = {}
+    for i in below:
+        for bus in ends.get(i, ()):
+            at_bus.setdefault(bus, []).append(i)
+    found, queue = {at}, [at]
+    while queue:
+        for i in at_bus.get(queue.pop(), ()):
+            new = ({i} | (set(ends[i]) & below)) - found
+            found |= new
+            queue += new
+    return found | {i for i in below if holders.get(i) in found}
+
+
 def widened(board: Placement, x: float) -> Placement:
     """The board, long enough to reach a feeder."""
     return board if board.width == 0 or x <= board.x + board.width - 1 else board.model_copy(update={"width": x + 3 - board.x})

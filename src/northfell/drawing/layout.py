@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from northfell.core.model.elements import Bus, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement
-from northfell.drawing.growing import DEPTH, DEVICE_DEPTH, feeder_x
+from northfell.drawing.growing import DEPTH, DEVICE_DEPTH, way_x
 from northfell.drawing.metrics import width
 from northfell.drawing.words import DATA_SIZE, NAME_SIZE, short_data
 
@@ -58,11 +58,15 @@ def hung(elements: Mapping[str, Element], board_id: str, ways: Iterable[Iterable
     """Placements for ways of a board that were not drawn: each where there is room below it, the board as long as they need."""
     made = dict(places)
     found: dict[str, Placement] = {}
+    ends = {i: e.buses for i, e in elements.items()}
+    holders = {i: e.holder for i, e in elements.items() if e.holder}
     for way in ways:
         part = {i: elements[i] for i in (board_id, *way)}
         tree = _Tree(part, root=board_id)
         (item,) = [one for one in tree.nodes[board_id].items if one.leads] or [_Item("")]
-        x = feeder_x(made, board_id, item.left, item.right)
+        x, moved = way_x(made, ends, holders, board_id, item.left, item.right)
+        made |= moved
+        found |= moved
         board = made[board_id]
         own = tree.placed(origin=(x - item.at, board.y))
         own.pop(board_id)

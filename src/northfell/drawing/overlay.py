@@ -3,7 +3,7 @@
 import math
 
 from northfell.core.findings import severity_of
-from northfell.core.model.elements import Bus, InductionMotor, Load, Shunt, Switching
+from northfell.core.model.elements import Bus, Compensation, InductionMotor, StaticLoad, Switching, SynchronousMotor
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash
@@ -26,8 +26,8 @@ def flow_tags(flow: LoadFlow, limits: Limits) -> dict[str, Tag]:
             if math.isnan(s.real):
                 continue
             if len(e.TERMINALS) == 1:
-                value = (figure(abs(s.imag), 3), "Mvar") if isinstance(e, Shunt) else (figure(abs(s.real), 3), "MW")
-                extra = () if isinstance(e, Shunt | InductionMotor | Load) else ((figure(-s.imag, 3), "Mvar"),)
+                value = (figure(abs(s.imag), 3), "Mvar") if isinstance(e, Compensation) else (figure(abs(s.real), 3), "MW")
+                extra = () if isinstance(e, Compensation | InductionMotor | SynchronousMotor | StaticLoad) else ((figure(-s.imag, 3), "Mvar"),)
                 tags[e.id] = Tag((value, *extra))
                 continue
             one = flow.loading(e)

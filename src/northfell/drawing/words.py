@@ -64,7 +64,7 @@ def _lines(e: Element, tag: Tag) -> list[list[Piece]]:
     data = short_data(e)
     if data and not (e.kind in ("load", "rectifier") and tag.lines):
         lines.append([Piece(data, DATA, DATA_SIZE, mono=True)])
-    return lines + [[Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, mono=True)] for text, unit in tag.lines]
+    return lines + [[Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, bold=True, mono=True)] for text, unit in tag.lines]
 
 
 def _centred(lines: list[list[Piece]], x: float, y: float, tag: Tag, missing: bool) -> list[Shape]:
@@ -84,7 +84,7 @@ def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> 
     device = isinstance(e, Switching)
     name = Piece(e.name, DATA if device else NAME, DATA_SIZE + 1 if device else NAME_SIZE, bold=not device)
     data = Piece(short_data(e), DATA, DATA_SIZE, mono=True)
-    values = [Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, mono=True) for text, unit in tag.lines]
+    values = [Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, bold=True, mono=True) for text, unit in tag.lines]
     lines = [[name, *values[:1]], *([v] for v in values[1:])] if device else [[name], *([[data]] if data.text else []), *([v] for v in values)]
     middle = (top + bottom) / 2
     x = left if stand.across else right + (4 if device else 7)
@@ -99,12 +99,11 @@ def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> 
         for piece in line:
             shapes.append(Text(at, y + (LINE + 1) * number, piece.text, piece.style, piece.size, bold=piece.bold, mono=piece.mono))
             at += piece.width + 6
-        if number == min(1, len(lines) - 1):
-            end = at
+        end = at
     start = min((s.x for s in shapes if isinstance(s, Text)), default=x)
     if tag.bar is not None:
         shapes += _bar(start, y + (LINE + 1) * (len(lines) - 1) + 5, tag)
-    shapes += wedge(end, y + (LINE + 1) * min(1, len(lines) - 1) - 9, tag.severity)
+    shapes += wedge(end, y + (LINE + 1) * (len(lines) - 1) - 9, tag.severity)
     if missing:
         shapes.append(Circle(start - 6, y - 12, 3.5, Style(cls="ring")))
     return shapes

@@ -10,7 +10,7 @@ from northfell.core.model.network import Network, Sheet
 from northfell.core.network import energised, topology_of
 from northfell.drawing import overlay
 from northfell.drawing.sheet import Drawing, draw
-from northfell.drawing.standing import SheetMemory
+from northfell.drawing.standing import STEP, SheetMemory
 from northfell.drawing.words import Tag
 from northfell.web.view import STUDY_OF, View
 
@@ -65,3 +65,11 @@ def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:
     except NorthfellError:
         return {}  # the problem is told beside the sheet
     return {}
+
+
+def whole_box(sheet: Sheet) -> tuple[float, float, float, float]:
+    """About what holds all of a sheet, without drawing it: x, y, width, height."""
+    places = sheet.placements.values()
+    left, top = min(p.x for p in places) - 6, min(p.y for p in places) - 9
+    right, bottom = max(p.x + p.width for p in places) + 12, max(p.y for p in places) + 12
+    return left * STEP, top * STEP, max(right - left, 64.0) * STEP, max(bottom - top, 45.0) * STEP

@@ -20,7 +20,7 @@ from northfell.documents.labels import shapes_of
 from northfell.drawing.shapes import svg_of
 from northfell.store import history, projects
 from northfell.web.card import card_of, state_note
-from northfell.web.drawings import drawing_of, plain_drawing
+from northfell.web.drawings import drawing_of, plain_drawing, whole_box
 from northfell.web.ledger import ledger_of
 from northfell.web.pages import Db, answer, is_fragment, names_of, templates
 from northfell.web.rows import rows_html
@@ -100,8 +100,12 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
     made = plan(opened.network, look.sheet, at, text, look.selected)
     ghost, box = [], None
     if made.network is not None:
-        drawing = plain_drawing(made.network, made.network.sheet(look.sheet), look.state)
-        ghost, box = [g for g in drawing.groups if g.element in made.placed], drawing.view
+        sheet = made.network.sheet(look.sheet)
+        near = {b for i in made.placed for b in made.network.elements[i].buses}
+        part = {i: p for i, p in sheet.placements.items() if i in near or i in made.placed or p != opened.network.sheet(look.sheet).placements.get(i)}
+        drawing = plain_drawing(made.network, sheet.model_copy(update={"placements": part}), look.state)
+        ghost = [g for g in drawing.groups if g.element in made.placed and g.cls != "away"]
+        box = whole_box(sheet)
     seen = {
         "plan": made,
         "ghost": ghost,

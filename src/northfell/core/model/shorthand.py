@@ -363,8 +363,8 @@ def _power_factor(said: Said, word: str) -> bool:
     return True
 
 
-_RULES: tuple[Callable[[Said, str], bool], ...] = (_count, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word,
-    _accuracy_class,
+_RULES: tuple[Callable[[Said, str], bool], ...] = (
+    _count, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word, _accuracy_class,
 )  # fmt: skip
 
 

@@ -6,6 +6,8 @@ const input = document.getElementById("extend-text");
 const preview = document.getElementById("extend-preview");
 const desk = () => document.getElementById("desk");
 let asked = 0;
+let lines = JSON.parse(sessionStorage.getItem("extend lines") ?? "[]"); // typed before, newest first
+let recalled = -1;
 let timer = 0;
 
 function address(act) {
@@ -65,12 +67,26 @@ form?.addEventListener("submit", async (event) => {
   clearTimeout(timer);
   asked += 1;
   const before = desk().dataset.version;
+  const line = input.value;
   await window.htmx.ajax("POST", address(""), { target: "#work", swap: "innerMorph", values: { text: input.value, version: before } });
-  if (desk().dataset.version !== before) input.value = "";
+  if (desk().dataset.version !== before) {
+    lines = [line, ...lines.filter((l) => l !== line)].slice(0, 50);
+    sessionStorage.setItem("extend lines", JSON.stringify(lines));
+    recalled = -1;
+    input.value = "";
+  }
   look();
 });
 
-form?.addEventListener("keydown", (event) => event.key === "Escape" && close());
+form?.addEventListener("keydown", (event) => {
+  if (event.key === "Escape") close();
+  const step = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+  if (!step || !lines.length) return;
+  event.preventDefault();
+  recalled = Math.min(Math.max(recalled + step, -1), lines.length - 1);
+  input.value = lines[recalled] ?? "";
+  look();
+});
 
 document.addEventListener("click", (event) => event.target.closest?.('[data-do="extend"]') && (form.hidden ? openExtend() : close()));
 // another selection while typing: it continues from there
