@@ -45,7 +45,8 @@ case "${1:-}" in
     exec .venv/bin/python -m pytest "$@" ;;
   bench)
     set_up
-    exec .venv/bin/python benchmarks/run.py ;;
+    .venv/bin/python -m benchmarks.run
+    exec .venv/bin/python -m benchmarks.sheet ;;
   *)
     echo "usage: ./nf demo | test | bench | serve | run | check | convert | schema | labels" >&2
     exit 64 ;;

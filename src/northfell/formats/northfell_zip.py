@@ -6,6 +6,7 @@ Reading takes only the parts it knows, by their names, into memory, and refuses 
 import io
 import json
 import zipfile
+import zlib
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -72,12 +73,10 @@ def read(data: bytes) -> WholeProject:
     if len(data) > MOST_BYTES:
         raise NetworkRefused([northfell_json.too_large(len(data))])
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as pack:
-            sizes = {i.filename: i.file_size for i in pack.infolist()}
-            if PROJECT not in sizes or sum(sizes.get(name, 0) for name in (PROJECT, HISTORY)) > MOST_UNPACKED:
-                raise _refused("its parts", f"{PROJECT} and {HISTORY}, up to {MOST_UNPACKED // 1_000_000} MB unpacked")
-            kept, changes = (json.loads(_part(pack, name)) if name in sizes else [] for name in (PROJECT, HISTORY))
-    except (zipfile.BadZipFile, ValueError, RecursionError, OSError, NotImplementedError, RuntimeError, EOFError):
+        kept, changes = _parts(data)
+    except NetworkRefused:
+        raise
+    except (zipfile.BadZipFile, zlib.error, ValueError, RecursionError, OSError, NotImplementedError, RuntimeError, EOFError):
         raise _refused("damaged or foreign", "a project file that Northfell wrote") from None
     if not isinstance(kept, dict) or kept.get("format") != FORMAT:
         raise _refused("another format", f"format “{FORMAT}”")
@@ -89,6 +88,15 @@ def read(data: bytes) -> WholeProject:
     except (ValidationError, KeyError, TypeError, AttributeError) as error:
         reason = error.errors()[0]["msg"] if isinstance(error, ValidationError) else repr(error)
         raise _refused(f"contents that do not fit ({reason[:120]})", "a project file that Northfell wrote") from None
+
+
+def _parts(data: bytes) -> tuple[Any, Any]:
+    """The project and its history out of the zip, their sizes checked first."""
+    with zipfile.ZipFile(io.BytesIO(data)) as pack:
+        sizes = {i.filename: i.file_size for i in pack.infolist()}
+        if PROJECT not in sizes or sum(sizes.get(name, 0) for name in (PROJECT, HISTORY)) > MOST_UNPACKED:
+            raise _refused("its parts", f"{PROJECT} and {HISTORY}, up to {MOST_UNPACKED // 1_000_000} MB unpacked")
+        return json.loads(_part(pack, PROJECT)), json.loads(_part(pack, HISTORY)) if HISTORY in sizes else []
 
 
 def _part(pack: zipfile.ZipFile, name: str) -> bytes:

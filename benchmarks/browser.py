@@ -1,0 +1,73 @@
+"""What a person waits for, measured in a real browser: a sheet of 2,000 symbols opens and pans, an edit at 200 buses is shown.
+
+Run with `python benchmarks/browser.py`; it needs Chromium and ChromeDriver. The frame time is that of the machine's own renderer.
+"""
+
+import shutil
+import statistics
+import tempfile
+import threading
+from pathlib import Path
+
+import uvicorn
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+
+from benchmarks.run import feeder_network
+from northfell.app.projects import create_project
+from northfell.store import connect
+from northfell.web.application import create_application
+
+PORT = 8499
+PAN = """
+const done = arguments[0], svg = document.getElementById('sheet'), box = svg.getBoundingClientRect(), frames = [];
+const at = (n) => ({clientX: box.x + 300 + 4 * n, clientY: box.y + 200, bubbles: true, button: 0});
+let n = 0, last = performance.now();
+svg.dispatchEvent(new PointerEvent('pointerdown', at(0)));
+function step(now) {
+  frames.push(now - last); last = now;
+  svg.dispatchEvent(new PointerEvent('pointermove', at(++n)));
+  if (n < 40) requestAnimationFrame(step); else { svg.dispatchEvent(new PointerEvent('pointerup', at(n))); done(frames.slice(3)); }
+}
+requestAnimationFrame(step);
+"""
+EDIT = """
+const [value, done] = arguments, field = document.getElementById('field-p_mw'), before = document.getElementById('desk').dataset.version;
+const start = performance.now();
+document.addEventListener('htmx:after:swap', function seen() {
+  if (document.getElementById('desk').dataset.version === before) return;
+  document.removeEventListener('htmx:after:swap', seen);
+  requestAnimationFrame(() => setTimeout(() => done(performance.now() - start)));
+});
+field.value = value;
+field.dispatchEvent(new Event('change', {bubbles: true}));
+"""
+
+
+def main() -> None:
+    folder = tempfile.mkdtemp()
+    database = Path(folder) / "bench.sqlite3"
+    server = uvicorn.Server(uvicorn.Config(create_application(database), port=PORT, log_level="error"))
+    large, small = (create_project(connect(database), feeder_network(n)) for n in (700, 200))
+    threading.Thread(target=server.run, daemon=True).start()
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or ""
+    for flag in ("--headless=new", "--disable-gpu", "--no-sandbox", f"--user-data-dir={folder}/profile"):
+        options.add_argument(flag)
+    browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    browser.set_script_timeout(120)
+    browser.get(f"http://127.0.0.1:{PORT}/projects/{large}/network")
+    opened = browser.execute_script("const t = performance.getEntriesByType('navigation')[0]; return t.loadEventEnd - t.startTime")
+    symbols = browser.execute_script("return document.querySelectorAll('#sheet a.el').length")
+    frames = browser.execute_async_script(PAN)
+    print(f"{symbols} symbols: opened in {opened:.0f} ms, frame while panning {statistics.median(frames):.0f} ms (median)")
+    for stage in ("network", "flow", "faults"):
+        browser.get(f"http://127.0.0.1:{PORT}/projects/{small}/{stage}?selected=E5")
+        times = sorted(browser.execute_async_script(EDIT, f"{0.06 + 0.001 * k + 0.02 * len(stage):.4f}") for k in range(20))
+        print(f"200 buses, {stage}: edit to fresh figures {times[10]:.0f} ms (median), {times[18]:.0f} ms (95 %)")
+    browser.quit()
+
+
+if __name__ == "__main__":
+    main()
