@@ -53,6 +53,23 @@ def main(address: str) -> None:
     page.find_element(By.ID, "extend-text").send_keys("breaker 400 A, cable 120 cu xlpe 45 m, mcc “Sludge MCC”")
     time.sleep(1)
     page.save_screenshot(str(TARGET / "extend.png"))
+    page.get(f"{address}/projects/1/network?selected=11+kV+board+B")
+    time.sleep(0.5)
+    page.find_element(By.CSS_SELECTOR, '[data-do="assemblies"]').click()
+    time.sleep(1)
+    page.save_screenshot(str(TARGET / "assemblies.png"))
+    page.get(f"{address}/projects/1/network?selected=T4")
+    time.sleep(0.5)
+    page.find_element(By.CSS_SELECTOR, '[data-do="tray"]').click()
+    page.find_element(By.CSS_SELECTOR, '[data-do="downstream"]').click()
+    page.execute_script(
+        "const d = document.getElementById('desk').dataset; return window.htmx.ajax('POST', `/projects/1/settings/drawing.symbols?${d.view}`,"
+        " {target: '#work', swap: 'innerMorph', values: {value: 'IEEE 315', version: d.version}})"
+    )
+    time.sleep(1.5)
+    page.save_screenshot(str(TARGET / "tray.png"))
+    page.execute_script("localStorage.setItem('tray', 'shut'); document.querySelector('[data-do-key=\"undo\"]').click()")
+    time.sleep(1)
     page.execute_script("localStorage.setItem('light', 'night')")
     page.get(f"{address}/projects/1/arc-flash?selected=Filter+hall&tab=findings")
     time.sleep(1)

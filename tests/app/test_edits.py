@@ -5,7 +5,7 @@ import pytest
 from northfell.app import edits
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import Change, Set, apply_change
+from northfell.core.model.changes import Add, Change, Set, apply_change
 from northfell.demo import skerrow_water
 
 DEMO = skerrow_water()
@@ -115,3 +115,20 @@ def test_results_are_kept_by_version_and_forgotten_in_order():
     cache.of(1, 3, DEMO)
     assert cache.of(1, 1, DEMO) is not first
     assert first.at("Normal").load_flow() is first.at("Normal").load_flow()
+
+
+def test_a_junction_that_becomes_a_board_is_drawn_as_one():
+    made, inverse = apply_change(DEMO, edits.set_field(DEMO, "Normal", "P1 feeder", "bus_kind", "panel"))
+    assert made.elements["P1 feeder"].bus_kind == "panel"
+    assert made.sheets[0].placements["P1 feeder"].width > 0
+    assert apply_change(made, inverse)[0] == DEMO
+
+
+def test_a_changeover_switch_is_operated_in_the_state_shown():
+    over = {"kind": "changeover", "id": "Q", "name": "Q", "bus": "P1 feeder", "first_bus": "P2 feeder", "second_bus": "P3 feeder"}
+    network, _ = apply_change(DEMO, Change("", (Add(element=over),)))
+    network, _ = apply_change(network, edits.operate(network, TIE, "Q"))
+    assert network.in_state(TIE)["Q"].position == "second"
+    assert network.elements["Q"].position == "first"
+    network, _ = apply_change(network, edits.operate(network, TIE, "Q"))
+    assert "Q" not in network.state(TIE).differences

@@ -125,7 +125,8 @@ def _place_bus(d: _Draft, standing: Standing, name: str, bus_kind: str, x: float
     if met is None:
         raw = {"kind": "bus", "name": name, "bus_kind": bus_kind}
         width = 0.0 if bus_kind == "junction" else BOARD
-        return d_change(d, f"Placed {name}", d.add(raw, Placement(x=x if not width else x - width / 2, y=y, width=width)))
+        new = d.add(raw, Placement(x=x if not width else x - width / 2, y=y, width=width))
+        return d.change(f"Placed {name}"), new
     bus = d.network.elements[met]
     if getattr(bus, "bus_kind", "") != "junction" or bus_kind == "junction":
         raise NetworkRefused([InputRefused("place", bus.name, "blank paper, or a junction", "Between two boards draw a breaker or a cable.", "New bus")])
@@ -134,11 +135,7 @@ def _place_bus(d: _Draft, standing: Standing, name: str, bus_kind: str, x: float
         Set(id=met, values={"bus_kind": bus_kind, "name": name}),
         Move(sheet=d.sheet.name, id=met, to=p.model_copy(update={"x": p.x - 2, "width": BOARD})),
     ]
-    return d_change(d, f"{bus.name} made {name}", met)
-
-
-def d_change(d: _Draft, title: str, new: str) -> tuple[Change, str]:
-    return d.change(title), new
+    return d.change(f"{bus.name} made {name}"), met
 
 
 def _place_attached(d: _Draft, standing: Standing, cls: type[Element], name: str, x: float, y: float) -> tuple[Change, str]:
@@ -151,7 +148,8 @@ def _place_attached(d: _Draft, standing: Standing, cls: type[Element], name: str
         raise NetworkRefused([InputRefused("place", near.name if near else "blank paper", p.accepted, "Drop it on the symbol.", f"{cls.TITLE} {name}")])
     at = d.sheet.placements[near.id]
     where = Placement(x=at.x - 4, y=at.y) if kind == "relay" else Placement(x=at.x, y=at.y + 2)
-    return d_change(d, f"Placed {name} at {near.name}", d.add({"kind": kind, "name": name, p.name: near.id}, where))
+    new = d.add({"kind": kind, "name": name, p.name: near.id}, where)
+    return d.change(f"Placed {name} at {near.name}"), new
 
 
 def _insert(d: _Draft, standing: Standing, raw: dict[str, Any], cls: type[Element], wire: tuple[str, int], x: float, y: float) -> tuple[Change, str]:

@@ -6,12 +6,13 @@ from pydantic import BaseModel, ValidationError
 
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, PutSettings, PutStates, Set, Switch, settings_with
+from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.elements import KINDS, NAME_ACCEPTED, Bus, Changeover, Element, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.parameters import STUDIES, Parameter, parameter
 from northfell.core.quantities import entry, parse_quantity
+from northfell.drawing import growing
 
 
 def set_field(network: Network, state: str, element_id: str, field: str, typed: str) -> Change:
@@ -28,7 +29,14 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
     title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + p.unit if p.unit else ''}"
     if p.in_state and state != NORMAL:
         return Change(f"{title} in {state}", (Switch(state=state, id=element_id, values={field: value}),))
-    return Change(title, (Set(id=element_id, values={field: value}),))
+    bars = _bars(network, element_id) if field == "bus_kind" and value != "junction" else ()
+    return Change(title, (Set(id=element_id, values={field: value}), *bars))
+
+
+def _bars(network: Network, bus_id: str) -> list[Move]:
+    """A point that becomes a board is drawn as a bar, on every sheet."""
+    drawn = ((s.name, s.placements[bus_id]) for s in network.sheets if bus_id in s.placements)
+    return [Move(sheet=name, id=bus_id, to=p.model_copy(update={"x": p.x - 2, "width": growing.BOARD})) for name, p in drawn if not p.width]
 
 
 def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:

@@ -253,10 +253,11 @@ def _generator(e: SynchronousGenerator) -> Symbol:
 
 
 def _motor(e: InductionMotor) -> Symbol:
-    boxed = (Rect(-14, -14, 28, 28, Style(cls="s")),) if "drive" in e.starter or e.starter == "soft starter" else ()
-    return (
-        _machine("M", (wave(0, 6.5),), boxed) if not boxed else ending((*boxed, *_machine("M", (wave(0, 6.5),)).shapes, line((0, -18), (0, -12))), -18, 14, 14)
-    )
+    """The machine; in a frame where a drive or a soft starter stands before it."""
+    bare = _machine("M", (wave(0, 6.5),))
+    if "drive" not in e.starter and e.starter != "soft starter":
+        return bare
+    return ending((Rect(-14, -14, 28, 28, DRAWN), *bare.shapes, line((0, -18), (0, -12))), -18, 14, 14)
 
 
 def _synchronous_motor(e: SynchronousMotor) -> Symbol:

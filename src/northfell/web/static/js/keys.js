@@ -1,6 +1,6 @@
 // Buttons that act on the page itself, keys, the working dialog, and messages.
 import { closeExtend, openExtend } from "./extend.js";
-import { act, copy, downstream, nudge, paste, pick, several, storeAssembly, symbols } from "./pick.js";
+import { act, copy, downstream, nudge, paste, pick, several, storeAssembly, symbols, toggle } from "./pick.js";
 import { tell } from "./post.js";
 import { clear, go } from "./select.js";
 import { lock } from "./sheet.js";
@@ -129,6 +129,11 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (several() && event.key === "Escape") return pick([]);
+  const focused = event.key === " " && event.target.closest?.("#sheet a.el");
+  if (focused) { // the keyboard's way to pick several
+    event.preventDefault();
+    return toggle(focused.dataset.element);
+  }
   const far = event.shiftKey ? 5 : 1;
   const stage = document.getElementById("desk")?.dataset.stage;
   const drawing = stage !== "network" ? {} : {
