@@ -87,11 +87,12 @@ def _elements_in_path(study: ShortCircuit, bus: int, case: str, w: Working) -> N
         e = net.elements[element_id]
         if element_id not in z_of:
             continue
-        at = net.topology.bus_index[e.buses[-1]]
-        share = abs(currents[-1, 0]) * float(net.v_nominal_kv[at]) / fault_mva
+        mva = [abs(i) * float(net.v_nominal_kv[net.topology.bus_index[b]]) for i, b in zip(currents[:, 0], e.buses, strict=True)]
+        share = max(mva) / fault_mva
         if share < SHARE_SHOWN:
             small += 1
             continue
+        at = net.topology.bus_index[e.buses[1 if isinstance(e, ThreeWindingTransformer) else -1]]
         un = float(net.v_nominal_kv[at])
         z_ohm = complex(z_of[element_id]) * un**2 / net.s_base_mva
         title, equation, substituted, source = _impedance(study, e, case, un)
