@@ -167,7 +167,7 @@ def test_words_and_boards_are_dragged_and_several_move_together(hand):
     # a rectangle with shift picks, an arrow moves all that is picked
     hand.one("body").send_keys(Keys.ESCAPE)
     ActionChains(hand.browser).key_down(Keys.SHIFT).perform()
-    hand.drag(hand.pixel(57, 61.5), hand.pixel(86, 68))
+    hand.drag(hand.pixel(57, 65.3), hand.pixel(86, 70))
     ActionChains(hand.browser).key_up(Keys.SHIFT).perform()
     hand.until(lambda: "2 picked" in hand.one("#picked").text)
     hand.changes(lambda: hand.one("body").send_keys(Keys.ARROW_DOWN))
