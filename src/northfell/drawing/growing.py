@@ -53,7 +53,8 @@ def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float
             return p.x - 1, p.x + p.width + 1
         return (p.x - 2, p.x + 11) if branches is None or i in branches else (p.x - 4, p.x + 4)
 
-    spans = [taken(i, p) for i, p in places.items() if p.y > bus.y - 1 and i != at]
+    end = bus.x + bus.width  # beside the board also what stands a little higher, for its words
+    spans = [taken(i, p) for i, p in places.items() if i != at and p.y > bus.y - (7 if p.x > end else 1)]
     x = bus.x + 3
     while any(a < x + right and x - left < b for a, b in spans):
         x += 0.5

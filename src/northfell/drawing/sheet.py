@@ -15,7 +15,7 @@ from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, VA
 
 WIRE = Style(cls="w")
 BAR = Style(cls="bar")
-MARGIN, TOOLS, LEGEND = 18.0, 52.0, 40.0  # room above for the tools, below for the legend
+MARGIN, LEGEND = 18.0, 40.0  # room below for the legend
 SMALLEST = (640.0, 360.0)
 
 
@@ -88,7 +88,7 @@ def _view(groups: list[Group]) -> tuple[float, float, float, float]:
     left, top = min(b[0] for b in boxes) - MARGIN, min(b[1] for b in boxes) - MARGIN
     right, bottom = max(b[2] for b in boxes) + MARGIN, max(b[3] for b in boxes) + MARGIN
     wider, higher = max(SMALLEST[0] - right + left, 0.0), max(SMALLEST[1] - bottom + top, 0.0)  # a few symbols are not blown up
-    return (left - wider / 2, top - TOOLS - higher / 2, right - left + wider, bottom - top + higher + TOOLS + LEGEND)
+    return (left - wider / 2, top - higher / 2, right - left + wider, bottom - top + higher + LEGEND)
 
 
 @dataclass(frozen=True)
