@@ -70,8 +70,14 @@ function movedWith(symbol) {
   return [...sheet().querySelectorAll("a.el.picked")];
 }
 
+const LARGE = 500; // symbols, from which a pan shifts the picture as it stands and draws it anew at the end
+
 const follow = {
-  pan: (d, dx, dy) => show(d.svg, [d.box[0] - dx, d.box[1] - dy, d.box[2], d.box[3]]),
+  pan: (d, dx, dy) => {
+    d.box2 = [d.box[0] - dx, d.box[1] - dy, d.box[2], d.box[3]];
+    if (d.svg.childElementCount < LARGE) show(d.svg, d.box2);
+    else d.svg.style.setProperty("transform", `translate3d(${dx * d.scale}px, ${dy * d.scale}px, 0)`);
+  },
   move: (d, dx, dy) => {
     d.by = [half(dx), half(dy)];
     for (const symbol of d.group) symbol.setAttribute("transform", `translate(${d.by[0] * STEP} ${d.by[1] * STEP})`);
@@ -107,7 +113,10 @@ function stroke(d, cls, points) {
 }
 
 const finish = {
-  pan: () => {},
+  pan: (d) => {
+    d.svg.style.removeProperty("transform");
+    if (d.box2) show(d.svg, d.box2);
+  },
   move: (d) => {
     if (!d.by || (!d.by[0] && !d.by[1])) return;
     const ids = d.group.map((s) => s.dataset.element);
@@ -147,7 +156,7 @@ function stay(svg) {
 document.addEventListener("pointerup", (event) => {
   document.getElementById("rubber")?.remove();
   drag?.svg.classList.remove("dragging");
-  if (drag && moved && drag.kind !== "rectangle") stay(drag.svg);
+  if (drag && moved && drag.kind !== "rectangle" && drag.kind !== "pan") stay(drag.svg);
   if (drag && moved) finish[drag.kind](drag, event);
   drag = null;
 });

@@ -45,11 +45,18 @@ function restore() {
   if (box) svg.setAttribute("viewBox", box);
 }
 
+let turned = 0; // of the wheel, since the last frame: a large sheet is drawn once for all of it
 document.addEventListener("wheel", (event) => {
   const svg = event.target.closest?.("#sheet");
   if (!svg) return;
   event.preventDefault();
-  zoom(Math.exp(event.deltaY * 0.0015), pointIn(svg, event));
+  if (!turned) {
+    requestAnimationFrame(() => {
+      zoom(Math.exp(turned * 0.0015), pointIn(svg, event));
+      turned = 0;
+    });
+  }
+  turned += event.deltaY;
 }, { passive: false });
 
 document.addEventListener("htmx:after:swap", restore);
