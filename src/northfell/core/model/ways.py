@@ -60,51 +60,41 @@ def ways_of(elements: Mapping[str, Element], board_id: str, connections: Connect
 
 
 def downstream(elements: Mapping[str, Element], element_id: str) -> list[str]:
-    """Everything on the far side of an element as seen from the supplies: what would be dead without it. The element itself comes first.
-
-    Open switches count as they are drawn: what is fed another way is not downstream.
-    """
-    start = elements[element_id]
+    """What would be dead without an element, switches as they stand: the element first. One that is not fed has what it meets beyond its first bus."""
     known = Connections(elements)
-
-    def passes(e: Element, bus: str) -> tuple[str, ...]:
-        """The buses that are reached through an element from one of its buses."""
-        if isinstance(e, Switching | Changeover) and e.joined is None:
-            return ()
-        if e.joined:
-            pair = {e.buses[e.joined[0]], e.buses[e.joined[1]]}
-            return tuple(pair - {bus}) if bus in pair else ()
-        return tuple(b for b in e.buses if b != bus)
-
-    fed: set[str] = set()
-    queue = [b for e in elements.values() if e.feeds and e.in_service and e.id != element_id for b in e.buses if b != element_id]
-    while queue:
-        bus = queue.pop()
-        if bus in fed or bus == element_id:
-            continue
-        fed.add(bus)
-        for other in known.at[bus]:
-            if other != element_id and elements[other].in_service:
-                queue += passes(elements[other], bus)
-    found: dict[str, None] = {element_id: None, **dict.fromkeys(known.attached.get(element_id, ()))}
-    first = [element_id] if isinstance(start, Bus) else [b for b in start.buses if b not in fed]
-    for bus in first:
-        found[bus] = None
-    for bus in first:
-        _spread(bus, known, fed, found)
+    start = elements[element_id]
+    before, after = _fed_buses(known, ""), _fed_buses(known, element_id)
+    dead = [b for b in known.at if b in before and b not in after and b != element_id]
+    found = dict.fromkeys([element_id, *known.attached.get(element_id, ()), *dead])
+    if not dead and not any(b in before for b in (element_id, *start.buses)):
+        return known.beyond(element_id, start.buses[0]) if start.buses else [*found]
+    for e in elements.values():
+        carries = [e.buses[k] for k in e.joined] if e.joined else e.buses
+        if e.buses and all(b in found for b in carries) and (e.joined or not any(b in after for b in e.buses)):
+            found.update(dict.fromkeys((e.id, *known.attached.get(e.id, ()))))
     return list(found)
 
 
-def _spread(bus: str, known: Connections, fed: set[str], found: dict[str, None]) -> None:
-    queue = [bus]
+def _fed_buses(known: Connections, without: str) -> set[str]:
+    """The buses that sources reach, with one element out of service."""
+
+    def lives(e: Element) -> bool:
+        """In service, as are all its buses: a bus takes what stands at it with it."""
+        return all(known.elements[i].in_service and i != without for i in (e.id, *e.buses))
+
+    fed: set[str] = set()
+    queue = [e.buses[0] for e in known.elements.values() if e.feeds and lives(e)]
     while queue:
-        at = queue.pop(0)
-        for i in known.at[at]:
-            e = known.elements[i]
-            if any(b in fed for b in e.buses):
-                continue  # it stands at what is fed without this one
-            for new in (i, *known.attached.get(i, ()), *e.buses):
-                if new not in found:
-                    found[new] = None
-                    if new in known.at:
-                        queue.append(new)
+        bus = queue.pop()
+        if bus not in fed:
+            fed.add(bus)
+            queue += [b for i in known.at[bus] if lives(known.elements[i]) for b in _through(known.elements[i], bus)]
+    return fed
+
+
+def _through(e: Element, bus: str) -> tuple[str, ...]:
+    """The buses that are reached through an element from one of its buses."""
+    if isinstance(e, Switching | Changeover):
+        pair = [e.buses[k] for k in e.joined or ()]
+        return tuple(b for b in pair if b != bus) if bus in pair else ()
+    return tuple(b for b in e.buses if b != bus)
