@@ -46,11 +46,20 @@ def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, mem
         )  # fmt: skip
 
 
-def plain_drawing(network: Network, sheet: Sheet, state: str = "Normal") -> Drawing:
+def plain_drawing(network: Network, sheet: Sheet, state: str = "Normal", memory: SheetMemory | None = None) -> Drawing:
     """A sheet without values, for thumbnails, ghosts and files."""
     elements = network.in_state(state)
     fed = energised(elements, topology_of(elements))
-    return draw(elements, sheet, fed, {}, standard=network.settings.drawing.symbols, others=[s for s in network.sheets if s is not sheet])
+    others = [s for s in network.sheets if s is not sheet]
+    return draw(elements, sheet, fed, {}, standard=network.settings.drawing.symbols, memory=memory, others=others)
+
+
+def thumbnail(project_id: int, network: Network, memories: SheetMemories) -> Drawing:
+    """The first sheet of a project, as the list of projects shows it."""
+    sheet = network.sheets[0]
+    memory, lock = memories.of((project_id, sheet.name, "thumbnail"))
+    with lock:
+        return plain_drawing(network, sheet, memory=memory)
 
 
 def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:

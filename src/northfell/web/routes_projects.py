@@ -14,7 +14,7 @@ from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
 from northfell.formats import common_data_format, northfell_json, northfell_zip
 from northfell.store import projects
-from northfell.web.drawings import plain_drawing
+from northfell.web.drawings import thumbnail
 from northfell.web.pages import Db, templates
 
 router = APIRouter()
@@ -50,7 +50,7 @@ def _listed(request: Request, db: Any, row: projects.ProjectRow, elements: int) 
     results = request.app.state.results.of(row.id, row.version, opened.network)
     found = results.findings() if elements <= 500 or results.findings_are_known else None
     counts = {s: sum(f.severity == s for f in found) for s in ("breach", "close", "missing")} if found is not None else None
-    return {"row": row, "elements": elements, "picture": plain_drawing(opened.network, opened.network.sheets[0]), "findings": counts}
+    return {"row": row, "elements": elements, "picture": thumbnail(row.id, opened.network, request.app.state.memories), "findings": counts}
 
 
 @router.post("/projects/{project_id}/aside/{act}")
