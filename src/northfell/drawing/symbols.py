@@ -298,7 +298,7 @@ def _plates() -> tuple[Shape, ...]:
 
 def _capacitor(steps: int) -> Symbol:
     arrow = (line((-10, 9), (10, -9)), Polygon(((10, -9), (5.5, -7.6), (8, -4.6)), SOLID)) if steps > 1 else ()
-    return ending((line((0, -12), (0, -3)), *_plates(), *arrow, line((0, 3), (0, 14)), *earth(0, 14)), -12, 10, 20)
+    return ending((line((0, -12), (0, -3)), *_plates(), *arrow, line((0, 3), (0, 14)), *earth(0, 14)), -12, 10, 22)
 
 
 def _bank(e: CapacitorBank) -> Symbol:
