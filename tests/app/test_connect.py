@@ -81,6 +81,16 @@ def test_voltages_are_carried_along_what_has_one_voltage():
     assert made.elements[made.elements[cable.id].to_bus].v_nominal_kv == 0.4
 
 
+@pytest.mark.parametrize("y", [48.3, 47.5])
+def test_the_other_side_of_a_transformer_does_not_take_the_voltage_of_its_board(y):
+    made, tx = dropped(DEMO, "transformer", 85, y)
+    (other,) = (b for b in tx.buses if b != "Ozone hall")
+    assert made.elements[other].v_nominal_kv is None
+    wired, between = dropped(DEMO, "transformer", at(DEMO, "W311 near").x, at(DEMO, "W311 near").y + 1)
+    assert "W311" in {e.id for e in wired.elements.values() if between.lv_bus in e.buses}
+    assert wired.elements[between.lv_bus].v_nominal_kv == 0.4  # carried back along the cable that was there
+
+
 def test_a_terminal_goes_to_a_bus_to_a_wire_and_off():
     made, load = dropped(DEMO, "load", 120, 60)
     loose = load.bus

@@ -10,7 +10,7 @@ from typing import Any
 from northfell.app.arrange import move, snapped
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Connect, Move, Remove, Set, apply_change
-from northfell.core.model.elements import KINDS, Bus, Conductor, Element, SeriesReactor, Switching
+from northfell.core.model.elements import KINDS, Bus, Changeover, Conductor, Element, SeriesReactor, Switching
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, Sheet, element_from, references_of
 from northfell.core.model.ways import Connections
@@ -22,6 +22,7 @@ from northfell.drawing.symbols_ieee import symbol_of
 NEAR_BAR, NEAR_POINT, NEAR_WIRE = 1.5, 1.2, 0.8  # steps within which a drop meets a bus or a wire
 ON_BUS = 0.5  # steps within which it means the bus, though a wire passes there
 BOARD = 16.0
+SAME_VOLTAGE = (Switching, Changeover, Conductor, SeriesReactor)
 NEEDED: dict[str, dict[str, Any]] = {  # what a symbol cannot be without; told as assumed
     "capacitor_bank": {"q_step_mvar": 0.1}, "shunt_reactor": {"q_mvar": 0.1}, "shunt": {"q_mvar": 0.1}, "equivalent_branch": {"r_pu": 0.0, "x_pu": 0.1},
 }  # fmt: skip
@@ -87,8 +88,7 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
     if bus and wire and len(cls.TERMINALS) == 2 and abs(y - d.sheet.placements[bus].y) > ON_BUS:
         bus = None  # nearer to the wire than to the bus at its end
     wire = None if bus else wire
-    trial = symbol_of(element_from({"id": "new", **raw, **{t: f"b{k}" for k, t in enumerate(cls.TERMINALS)}}), "IEC 60617")
-    ends = [(tx / STEP, ty / STEP) for tx, ty in trial.terminals]
+    ends = _ends(raw, cls)
     if wire and len(cls.TERMINALS) == 2:
         return _insert(d, standing, raw, cls, wire, x, y)
     bus = bus or (_bus_of_wire(network, wire) if wire else None)
@@ -100,9 +100,20 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
     return _hang(d, raw, cls, ends, bus, x, dropped_y)
 
 
+def _ends(raw: dict[str, Any], cls: type[Element]) -> list[tuple[float, float]]:
+    """Where the terminals of a new symbol are from its middle, in steps."""
+    trial = element_from({"id": "new", **raw, **{t: f"b{k}" for k, t in enumerate(cls.TERMINALS)}})
+    return [(x / STEP, y / STEP) for x, y in symbol_of(trial, "IEC 60617").terminals]
+
+
+def _beyond_kv(d: _Draft, cls: type[Element], bus: str) -> float | None:
+    """Nominal voltage beyond a new element at a bus: the same, but for a transformer, whose other side is not known yet."""
+    return getattr(d.network.elements[bus], "v_nominal_kv", None) if issubclass(cls, SAME_VOLTAGE) else None
+
+
 def _hang(d: _Draft, raw: dict[str, Any], cls: type[Element], ends: list[tuple[float, float]], bus: str, x: float, y: float) -> tuple[Change, str]:
     """A symbol below the bus on which it was dropped, or above it: infeeds, and what was dropped on its upper side."""
-    at, v_kv = d.sheet.placements[bus], getattr(d.network.elements[bus], "v_nominal_kv", None)
+    at, v_kv = d.sheet.placements[bus], _beyond_kv(d, cls, bus)
     above = y < at.y - 0.1 or (raw["kind"] == "infeed" and y <= at.y + 0.5)
     sign = -1.0 if above else 1.0
     own = len(ends) - 1 if above and len(ends) == 2 else 0  # the high side of a transformer above a board looks up
@@ -157,13 +168,12 @@ def _insert(d: _Draft, standing: Standing, raw: dict[str, Any], cls: type[Elemen
     element_id, k = wire
     e = d.network.elements[element_id]
     bus = e.buses[k]
-    v_kv = getattr(d.network.elements[bus], "v_nominal_kv", None)
     way = standing.ways[wire]
     terminal, end = way[0], way[-1]
     upright = abs(terminal[1] - end[1]) >= abs(terminal[0] - end[0])
     axis = 1 if upright else 0
     sign = 1.0 if terminal[axis] > end[axis] else -1.0
-    half = symbol_of(element_from({"id": "new", **raw, **{t: f"b{j}" for j, t in enumerate(cls.TERMINALS)}}), "IEC 60617").terminals[1][1] / STEP
+    half = _ends(raw, cls)[1][1]
     first = end[axis] / STEP + sign * (half + 1.0)
     middle, junction = snapped(first), snapped(first + sign * (half + 1.0))
     lacking = sign * (junction - terminal[axis] / STEP) + 1.0
@@ -172,7 +182,7 @@ def _insert(d: _Draft, standing: Standing, raw: dict[str, Any], cls: type[Elemen
     line = terminal[1 - axis] / STEP
     at = (line, middle) if upright else (middle, line)
     beyond = (line, junction) if upright else (junction, line)
-    joint = d.junction(raw["name"], *beyond, v_kv)
+    joint = d.junction(raw["name"], *beyond, _beyond_kv(d, cls, bus))
     terminals = dict(zip(cls.TERMINALS, (bus, joint) if sign > 0 else (joint, bus), strict=True))
     new = d.add({**raw, **terminals}, Placement(x=snapped(at[0]), y=snapped(at[1]), turn=0 if upright else 1))
     d.acts.append(Connect(id=element_id, terminal=e.TERMINALS[k], bus=joint))
@@ -300,7 +310,7 @@ def carried_voltages(network: Network) -> list[Set]:
     known = {e.id: e.v_nominal_kv for e in network.elements.values() if isinstance(e, Bus) and e.v_nominal_kv is not None}
     links: dict[str, list[str]] = {}
     for e in network.elements.values():
-        if isinstance(e, Switching | Conductor | SeriesReactor) or e.kind == "changeover":
+        if isinstance(e, SAME_VOLTAGE):
             for a in e.buses:
                 links.setdefault(a, []).extend(b for b in e.buses if b != a)
     queue = list(known)

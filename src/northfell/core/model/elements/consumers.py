@@ -1,6 +1,6 @@
 """What draws power: motors, loads, rectifiers."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
 from northfell.core.model.parameters import When, param
@@ -9,28 +9,44 @@ from northfell.core.model.parameters import When, param
 # fmt: off
 
 
+def _shaft_power() -> Any:
+    return param(
+        None, label="Rated power", symbol="PrM", unit="kW", gt=0, le=100000, needed_for=(LF, SC, AF), meaning="Rated shaft power of one motor."
+    )
+
+
+def _motor_voltage() -> Any:
+    return param(
+        None, label="Rated voltage", symbol="UrM", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
+    )
+
+
+def _identical() -> Any:
+    return param(1, label="Count", ge=1, le=1000, meaning="Identical motors that this symbol stands for.")
+
+
+def _shaft_load() -> Any:
+    return param(
+        1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running."
+    )
+
+
 class InductionMotor(Element):
     """An induction motor, or a group of identical ones on one bus."""
 
     TITLE, TERMINALS, LETTER = "Induction motor", ("bus",), "M"
     kind: Literal["induction_motor"] = "induction_motor"
     bus: Reference = terminal("Bus", "Where the motor is connected.")
-    p_rated_kw: float | None = param(
-        None, label="Rated power", symbol="PrM", unit="kW", gt=0, le=100000, needed_for=(LF, SC, AF), meaning="Rated shaft power of one motor."
-    )
-    v_rated_kv: float | None = param(
-        None, label="Rated voltage", symbol="UrM", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
-    )
+    p_rated_kw: float | None = _shaft_power()
+    v_rated_kv: float | None = _motor_voltage()
     efficiency_pct: float | None = param(
         None, label="Efficiency", symbol="η", unit="%", gt=10, le=100, needed_for=(LF, SC, AF), typical="motor_efficiency", meaning="At rated power."
     )
     power_factor: float | None = param(
         None, label="Power factor", symbol="cosφrM", gt=0.1, le=1, needed_for=(LF, SC, AF), typical="motor_power_factor", meaning="At rated power."
     )
-    count: int = param(1, label="Count", ge=1, le=1000, meaning="Identical motors that this symbol stands for.")
-    load_factor: float = param(
-        1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running."
-    )
+    count: int = _identical()
+    load_factor: float = _shaft_load()
     ilr_over_ir: float | None = param(
         None, label="Locked-rotor current", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance", needed_for=(SC, AF), typical="motor_ilr",
         meaning="Of the rated current.", source=IEC
@@ -54,12 +70,8 @@ class SynchronousMotor(Element):
     TITLE, TERMINALS, LETTER = "Synchronous motor", ("bus",), "M"
     kind: Literal["synchronous_motor"] = "synchronous_motor"
     bus: Reference = terminal("Bus", "Where the motor is connected.")
-    p_rated_kw: float | None = param(
-        None, label="Rated power", symbol="PrM", unit="kW", gt=0, le=100000, needed_for=(LF, SC, AF), meaning="Rated shaft power of one motor."
-    )
-    v_rated_kv: float | None = param(
-        None, label="Rated voltage", symbol="UrM", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
-    )
+    p_rated_kw: float | None = _shaft_power()
+    v_rated_kv: float | None = _motor_voltage()
     efficiency_pct: float | None = param(
         None, label="Efficiency", symbol="η", unit="%", gt=10, le=100, needed_for=(LF, SC, AF), typical="synchronous_motor_efficiency",
         meaning="At rated power."
@@ -70,10 +82,8 @@ class SynchronousMotor(Element):
     excitation: Literal["overexcited", "underexcited"] = param(
         "overexcited", label="Excitation", section="Operation", in_state=True, meaning="Overexcited, it delivers reactive power."
     )
-    count: int = param(1, label="Count", ge=1, le=1000, meaning="Identical motors that this symbol stands for.")
-    load_factor: float = param(
-        1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running."
-    )
+    count: int = _identical()
+    load_factor: float = _shaft_load()
     xd2_pct: float | None = param(
         None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
         typical="synchronous_motor_xd2", meaning="Direct-axis subtransient reactance, saturated, on the rating of one motor.", source=IEC

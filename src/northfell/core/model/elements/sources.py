@@ -1,6 +1,6 @@
 """Sources: the public network at its connection point, synchronous generators, and inverters."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import When, param
@@ -47,6 +47,27 @@ class Infeed(Element):
 REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 
 
+def _voltage_held() -> Any:
+    return param(
+        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True, acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="Voltage held at the bus, of its nominal voltage."
+    )
+
+
+def _power_factor_held() -> Any:
+    return param(
+        1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
+        meaning="Power factor of the delivered power, overexcited."
+    )
+
+
+def _reactive_limit(which: str, symbol: str, excitation: str) -> Any:
+    return param(
+        None, label=f"{which} reactive power", symbol=symbol, unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        meaning=f"Reactive limit, {excitation}. Load flow reports where it is broken."
+    )
+
+
 class SynchronousGenerator(Element):
     """A synchronous generator connected without a unit transformer."""
 
@@ -80,26 +101,14 @@ class SynchronousGenerator(Element):
         0.0, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True,
         acts_when=When("mode", ("voltage", "power", "power factor")), meaning="Active power delivered."
     )
-    v_set_pu: float = param(
-        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True, acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Voltage held at the bus, of its nominal voltage."
-    )
+    v_set_pu: float = _voltage_held()
     q_mvar: float = param(
         0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
         acts_when=When("mode", ("power",)), meaning="Reactive power delivered, overexcited positive."
     )
-    power_factor_set: float = param(
-        1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
-        meaning="Power factor of the delivered power, overexcited."
-    )
-    q_min_mvar: float | None = param(
-        None, label="Least reactive power", symbol="Qmin", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Reactive limit, underexcited. Load flow reports where it is broken."
-    )
-    q_max_mvar: float | None = param(
-        None, label="Most reactive power", symbol="Qmax", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Reactive limit, overexcited. Load flow reports where it is broken."
-    )
+    power_factor_set: float = _power_factor_held()
+    q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
+    q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
 
     @property
     def feeds(self) -> bool:
@@ -133,22 +142,10 @@ class Inverter(Element):
         0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
         acts_when=When("mode", ("power",)), meaning="Reactive power delivered by all units."
     )
-    power_factor_set: float = param(
-        1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
-        meaning="Power factor of the delivered power, overexcited."
-    )
-    v_set_pu: float = param(
-        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True, acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Voltage held at the bus, of its nominal voltage."
-    )
-    q_min_mvar: float | None = param(
-        None, label="Least reactive power", symbol="Qmin", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Reactive limit, underexcited. Load flow reports where it is broken."
-    )
-    q_max_mvar: float | None = param(
-        None, label="Most reactive power", symbol="Qmax", unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Reactive limit, overexcited. Load flow reports where it is broken."
-    )
+    power_factor_set: float = _power_factor_held()
+    v_set_pu: float = _voltage_held()
+    q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
+    q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
 
     @property
     def feeds(self) -> bool:
