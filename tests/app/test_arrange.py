@@ -143,6 +143,9 @@ def test_a_copy_carries_its_data_takes_new_names_and_connects_where_one_end_was_
     assert copies["W313"].length_m == DEMO.elements["W311"].length_m
     assert copies["Blower MCC 2"].main is None
     assert copies["W313"].assumed == DEMO.elements["W311"].assumed
+    change, new = clips.paste(DEMO, SHEET, text, bus_id="11 kV board A")  # another voltage: it keeps a loose end
+    other = after(DEMO, change)
+    assert other.elements[next(e.from_bus for e in map(other.elements.get, new) if e.kind == "breaker")].bus_kind == "junction"
 
 
 def test_a_clip_goes_into_another_project_whole():

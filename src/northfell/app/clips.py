@@ -70,7 +70,7 @@ def _kept(network: Network, element_id: str, wanted: dict[str, None], cut: dict[
 
 
 def paste(network: Network, sheet_name: str, text: str, at: tuple[float, float] | None = None, bus_id: str = "") -> tuple[Change, list[str]]:
-    """Add a clip to a sheet, at a place or a little aside of where it was; to a bus, if one is given and one end of the clip was cut.
+    """Add a clip to a sheet: at a place, aside of where it was, or on a bus of the same voltage if one end of it was cut.
 
     Returns
     -------
@@ -85,7 +85,7 @@ def paste(network: Network, sheet_name: str, text: str, at: tuple[float, float] 
     names = Names(network)
     sheet = network.sheet(sheet_name)
     joined: dict[str, str] = {}
-    if bus_id and len(cut) == 1:
+    if bus_id and len(cut) == 1 and _one_voltage(network, bus_id, next(one for one in raw if one["id"] == cut[0])):
         joined[cut[0]] = bus_id
     ids: dict[str, str] = {}
     for one in raw:
@@ -107,6 +107,12 @@ def paste(network: Network, sheet_name: str, text: str, at: tuple[float, float] 
             acts.append(Move(sheet=sheet.name, id=ids[old], to=p.model_copy(update={"x": snapped(p.x + dx), "y": snapped(p.y + dy)})))
     after = Network.model_construct(name="", elements={ids[o["id"]]: element_from({**o, "id": ids[o["id"]]}) for o in raw if o["id"] in ids})
     return Change(f"Pasted {told(after, list(ids.values()))}", tuple(acts)), list(ids.values())
+
+
+def _one_voltage(network: Network, bus_id: str, cut: dict[str, Any]) -> bool:
+    """Whether the bus and the end that was cut can be one: both of one nominal voltage, or one of them not known."""
+    here, there = getattr(network.element(bus_id), "v_nominal_kv", None), cut.get("v_nominal_kv")
+    return here is None or there is None or abs(here - there) <= 1e-9
 
 
 def _read(text: str) -> tuple[list[dict[str, Any]], list[str], dict[str, Placement]]:
