@@ -1,4 +1,5 @@
-// Two windows on one project stay in step: what another changed is shown here within two seconds, unless something is being typed.
+// Two windows on one project stay in step: what another changed is shown here within two seconds, unless something is being typed
+// or stands refused in its field.
 import { go } from "./select.js";
 import { desk } from "./view.js";
 
@@ -6,7 +7,7 @@ let asking = false;
 
 async function look() {
   const shown = desk();
-  if (!shown || asking || document.hidden || document.querySelector("dialog[open]")) return;
+  if (!shown || asking || document.hidden || document.querySelector("dialog[open], [aria-invalid]")) return;
   asking = true;
   try {
     const answer = await fetch(`/projects/${shown.dataset.project}/version`);
