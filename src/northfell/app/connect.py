@@ -9,7 +9,7 @@ from typing import Any
 
 from northfell.app.arrange import move, snapped
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Add, Change, Connect, Move, Remove, Set, apply_change
+from northfell.core.model.changes import Add, Change, Connect, Move, Remove, Set, completed
 from northfell.core.model.elements import KINDS, Bus, Changeover, Conductor, Element, SeriesReactor, Switching
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, Sheet, element_from, references_of
@@ -48,9 +48,7 @@ class _Draft:
 
     def change(self, title: str) -> Change:
         """The change, with voltages carried on to buses that had none."""
-        change = Change(title, tuple(self.acts))
-        after, _ = apply_change(self.network, change)
-        return Change(title, (*change.acts, *carried_voltages(after)))
+        return completed(self.network, Change(title, tuple(self.acts)))
 
 
 def _draft(network: Network, sheet_name: str) -> _Draft:
@@ -300,28 +298,6 @@ def target_at(network: Network, sheet: Sheet, standing: Standing, x: float, y: f
 
 def _bus_of_wire(network: Network, wire: tuple[str, int]) -> str:
     return network.elements[wire[0]].buses[wire[1]]
-
-
-# --- voltages
-
-
-def carried_voltages(network: Network) -> list[Set]:
-    """Nominal voltages for buses that have none, carried along switches, conductors and reactors from those that have one."""
-    known = {e.id: e.v_nominal_kv for e in network.elements.values() if isinstance(e, Bus) and e.v_nominal_kv is not None}
-    links: dict[str, list[str]] = {}
-    for e in network.elements.values():
-        if isinstance(e, SAME_VOLTAGE):
-            for a in e.buses:
-                links.setdefault(a, []).extend(b for b in e.buses if b != a)
-    queue = list(known)
-    found: dict[str, float] = {}
-    while queue:
-        bus = queue.pop()
-        for other in links.get(bus, ()):
-            if other not in known:
-                known[other] = found[other] = known[bus]
-                queue.append(other)
-    return [Set(id=i, values={"v_nominal_kv": v}) for i, v in found.items()]
 
 
 def remove(network: Network, ids: Iterable[str]) -> Change:

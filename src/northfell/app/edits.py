@@ -1,5 +1,6 @@
 """Edits as a person makes them: what was typed becomes a change set with the line that history shows."""
 
+import re
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -8,29 +9,70 @@ from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import KINDS, NAME_ACCEPTED, Bus, Changeover, Element, Switching
+from northfell.core.model.derived import earth_fault_ohm
+from northfell.core.model.elements import KINDS, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.parameters import STUDIES, Parameter, parameter
+from northfell.core.model.showing import read_number, text_shown, unit_shown
 from northfell.core.quantities import entry, parse_quantity
 from northfell.drawing import growing
 
 
-def set_field(network: Network, state: str, element_id: str, field: str, typed: str) -> Change:
-    """Set one parameter from typed text. What a state may hold is set in the state shown, all else for every state."""
+def set_field(network: Network, state: str, element_id: str, field: str, typed: str, origin: str = "") -> Change:
+    """Set one parameter from typed text. What a state may hold is set in the state shown, all else for every state.
+
+    `origin` says where the value was read, for all but what a state holds: "nameplate", "test report: 4711".
+    """
     element = network.element(element_id)
     p = parameter(type(element), field)
     if p is None or p.form == "record":
         raise NotFound(f"{title_of(element)} has no field “{field}”.")
-    value = read_typed(network, p, typed, title_of(element))
+    value = _earthing_by_current(network, element, field, typed) or read_typed(network, p, typed, title_of(element))
     shown = network.in_state(state)[element_id]
     old = getattr(shown, field)
-    if value == old and field not in element.assumed:  # the same value typed over an assumed one makes it one's own
-        return Change("", ())
-    title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + p.unit if p.unit else ''}"
+    unit = unit_shown(p, network.settings.units)
+    title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + unit if unit else ''}"
     if p.in_state and state != NORMAL:
-        return Change(f"{title} in {state}", (Switch(state=state, id=element_id, values={field: value}),))
+        return Change(f"{title} in {state}" if value != old else "", (Switch(state=state, id=element_id, values={field: value}),) if value != old else ())
+    # the same value typed over an assumed or carried one makes it one's own; from a new origin, it is known better
+    if value == old and field not in element.assumed and element.origins.get(field, "") == origin:
+        return Change("", ())
+    origins = {field: origin} if origin and value is not None else {}
     bars = _bars(network, element_id) if field == "bus_kind" and value != "junction" else ()
-    return Change(title, (Set(id=element_id, values={field: value}), *bars))
+    return Change(title, (Set(id=element_id, values={field: value, **_follows(element, field, value)}, origins=origins), *bars))
+
+
+def _follows(element: Element, field: str, value: Any) -> dict[str, Any]:
+    """What goes with a value: a planned element is out of service as drawn, and one that was planned comes into service when it exists."""
+    if field == "status" and value == "planned":
+        return {"in_service": False}
+    return {"in_service": True} if field == "status" and element.status == "planned" else {}
+
+
+def _earthing_by_current(network: Network, element: Element, field: str, typed: str) -> float | None:
+    """A wanted earth-fault current typed where an earthing impedance stands (`400 A`), as that impedance."""
+    if not field.endswith("_ohm") or not field.startswith("neutral"):
+        return None
+    try:
+        i_a = parse_quantity(typed, "A", field) if re.search(r"(?i)[0-9]\s*(a|ka|amps?)\s*$", typed) else 0.0
+    except InputRefused:
+        return None
+    side = field.removeprefix("neutral_").removesuffix("_ohm") if field != "neutral_ohm" else ""
+    v_kv = getattr(element, f"v_{side}_kv" if side else "v_rated_kv", None) or getattr(network.elements[element.buses[0]], "v_nominal_kv", None)
+    return float(f"{earth_fault_ohm(v_kv, i_a):.4g}") if i_a > 0 and v_kv else None
+
+
+def set_origin(network: Network, element_id: str, field: str, origin: str) -> Change:
+    """Say where a value that stands already was read; it is assumed no more then."""
+    element = network.element(element_id)
+    p = parameter(type(element), field)
+    if p is None or origin.split(":")[0] not in ("", *ORIGINS):
+        raise NetworkRefused([InputRefused("origin", origin, "one of " + ", ".join(ORIGINS), where=title_of(element))])
+    value = getattr(element, field)
+    if value is None:
+        raise NetworkRefused([InputRefused(field, "empty", "a value before its origin", where=title_of(element))])
+    origins = {field: origin[:120]} if origin else {}
+    return Change(f"{element.name} {p.label.lower()} from {origin or 'an entry of your own'}", (Set(id=element_id, values={field: value}, origins=origins),))
 
 
 def _bars(network: Network, bus_id: str) -> list[Move]:
@@ -53,6 +95,8 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
     refused = NetworkRefused([InputRefused(p.name, typed, p.accepted, where=where)])
     if p.form == "text":
         return typed if p.name == "note" else text
+    if p.form == "levels":
+        return _levels(p, text, refused)
     if p.form == "yes or no":
         if text not in ("true", "false"):
             raise refused
@@ -68,7 +112,7 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
             raise refused
         return target
     try:
-        value = parse_quantity(text, p.unit, p.name)
+        value = read_number(p, text, network.settings.units)
     except InputRefused as error:
         raise NetworkRefused([error.at(where)]) from None
     if p.form == "whole number":
@@ -78,6 +122,20 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
     return value
 
 
+def _levels(p: Parameter, text: str, refused: NetworkRefused) -> dict[str, float]:
+    """Named levels as typed: `full 2; night 0,8 MW`."""
+    levels: dict[str, float] = {}
+    for part in (one.strip() for one in text.split(";") if one.strip()):
+        match = re.fullmatch(r"(.{1,40}?)[\s=:]+([-+]?[0-9.,]+(?:\s*\w+)?)", part)
+        if not match or match[1] in levels:
+            raise refused
+        try:
+            levels[match[1]] = parse_quantity(match[2], p.unit, p.name)
+        except InputRefused:
+            raise refused from None
+    return levels
+
+
 def _told(network: Network, p: Parameter, value: Any) -> str:
     if value is None:
         return "empty"
@@ -85,8 +143,8 @@ def _told(network: Network, p: Parameter, value: Any) -> str:
         return "yes" if value else "no"
     if p.form == "reference":
         return network.elements[value].name if value in network.elements else str(value)
-    if isinstance(value, float):
-        return entry(value)
+    if isinstance(value, float | dict):
+        return text_shown(p, value, network.settings.units)
     text = str(value)
     return text if len(text) <= 40 else text[:39] + "…"
 

@@ -5,7 +5,8 @@ from typing import Any
 
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import NetworkRefused
-from northfell.core.model.changes import Add, Change, Move, Set, apply_change
+from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
+from northfell.core.model.changes import Add, Change, Move, Set, apply_change, completed
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.elements import KINDS, Breaker, Bus, Transformer
 from northfell.core.model.naming import Names
@@ -40,11 +41,16 @@ def plan(network: Network, sheet_name: str, at: str, text: str, selected: str = 
     made = Plan(at=at)
     if not text.strip():
         return made
+    return planned(network, sheet_name, at, parse(text), selected)
+
+
+def planned(network: Network, sheet_name: str, at: str, line: list[Said], selected: str = "") -> Plan:
+    """Plan what a row of things said adds."""
+    made = Plan(at=at)
     growth = _Growth(network, sheet_name, at, selected)
     if at and at not in growth.places:
         made.problems.append(f"{network.elements[at].name} does not stand on sheet {growth.sheet.name}. Select a bus on the sheet.")
         return made
-    line = parse(text)
     for number, said in enumerate(line):
         try:
             growth.add(said, line[number:], made)
@@ -57,7 +63,7 @@ def plan(network: Network, sheet_name: str, at: str, text: str, selected: str = 
     if made.problems or not (growth.placed or growth.settings):
         return made
     try:
-        made.change = Change(_title(growth), tuple(growth.all_acts()))
+        made.change = completed(network, Change(_title(growth), tuple(growth.all_acts())))
         made.network, _ = apply_change(network, made.change)
     except NetworkRefused as error:
         made.problems += [str(r) for r in error.refusals]
@@ -239,7 +245,9 @@ class _Growth:
     def _joint(self, name: str, v_kv: float | None, place: Placement, more: dict[str, Any] | None = None) -> str:
         """A point at which the line goes on."""
         free = name if name not in self.names.taken else next(f"{name} {n}" for n in range(2, 10**6) if f"{name} {n}" not in self.names.taken)
-        return self._put({"kind": "bus", "name": free, "v_nominal_kv": v_kv, "bus_kind": "junction", **(more or {})}, place)
+        return self._put(
+            {"kind": "bus", "name": free, "v_nominal_kv": v_kv, "bus_kind": "junction", "origins": {"v_nominal_kv": CARRIED}, **(more or {})}, place
+        )
 
     def _branch(self, said: Said, rest: list[Said], made: Plan) -> None:
         here, cls = self._bus_of(self.at), KINDS[said.kind]
@@ -299,7 +307,7 @@ class _Growth:
         v_here = here["v_nominal_kv"]
         if v_here is not None and abs(rated[0] / v_here - 1) > 0.3:
             raise _Stop(f"{rated[0]:g} kV does not belong to {here['name']} of {v_here:g} kV: extend from the high-voltage side.")
-        return [_nominal(v) for v in rated[1:]]
+        return [nominal_of_rated(v) for v in rated[1:]]
 
     def _closing(self, said: Said, made: Plan) -> None:
         """A branch to a bus that stands already: a tie, or the closing of a ring."""
@@ -336,7 +344,7 @@ class _Growth:
         high, low = said.values.get("v_hv_kv"), said.values.get("v_lv_kv")
         if high is None or low is None:
             raise _Stop("A transformer needs its ratio, such as “tx 33/11 10 MVA 10% Dyn11”.")
-        nominal = [_nominal(high), _nominal(low)]
+        nominal = [nominal_of_rated(high), nominal_of_rated(low)]
         if v_here is None:
             return nominal[1], False
         off = [abs(v / v_here - 1) for v in (high, low)]
@@ -373,14 +381,6 @@ class _Growth:
             **{name: one.value for name, one in found.items()},
             "assumed": {**raw.get("assumed", {}), **{name: one.source for name, one in found.items()}},
         }
-
-
-NOMINAL_KV = {0.42: 0.4, 0.415: 0.4, 0.433: 0.4, 0.44: 0.4, 6.3: 6.0, 6.9: 6.6, 10.5: 10.0, 11.5: 11.0, 11.55: 11.0, 21.0: 20.0, 22.0: 22.0, 34.5: 33.0}
-
-
-def _nominal(v_rated_kv: float) -> float:
-    """Nominal voltage of the network that a rated voltage usually feeds; the same where no habit is known."""
-    return NOMINAL_KV.get(v_rated_kv, v_rated_kv)
 
 
 def bus_of_selection(network: Network, element_id: str) -> str:

@@ -98,7 +98,7 @@ def _not_fed(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
 
 
 def _asks(e: Element) -> bool:
-    return getattr(e, "load_factor", 1.0) > 0
+    return getattr(e, "drawn_factor", 1.0) > 0
 
 
 def _reactive_limits(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:

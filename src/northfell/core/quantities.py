@@ -16,15 +16,15 @@ MINUS = "\u2212"
 UNITS: dict[str, dict[str, float]] = {
     "voltage": {"V": 1.0, "kV": 1e3},
     "current": {"A": 1.0, "kA": 1e3, "mA": 1e-3},
-    "active power": {"W": 1.0, "kW": 1e3, "MW": 1e6},
+    "active power": {"W": 1.0, "kW": 1e3, "MW": 1e6, "hp": 745.7},
     "reactive power": {"var": 1.0, "kvar": 1e3, "Mvar": 1e6},
     "apparent power": {"VA": 1.0, "kVA": 1e3, "MVA": 1e6},
     "length": {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "km": 1e3, "in": 0.0254, "ft": 0.3048, "mi": 1609.344},
     "resistance": {"ohm": 1.0, "mohm": 1e-3},
-    "impedance per length": {"ohm/km": 1.0, "mohm/m": 1.0, "ohm/m": 1e3, "mohm/km": 1e-3},
+    "impedance per length": {"ohm/km": 1.0, "mohm/m": 1.0, "ohm/m": 1e3, "mohm/km": 1e-3, "ohm/kft": 3.280839895},
     "capacitance per length": {"µF/km": 1.0, "nF/km": 1e-3, "nF/m": 1.0},
     "time": {"s": 1.0, "ms": 1e-3},
-    "area": {"mm²": 1.0},
+    "area": {"mm²": 1.0, "kcmil": 0.506707},
     "angle": {"deg": 1.0},
     "ratio": {"%": 1.0},
     "per unit": {"p.u.": 1.0},
@@ -33,9 +33,28 @@ UNITS: dict[str, dict[str, float]] = {
     "energy": {"cal/cm²": 1.0, "J/cm²": 1 / 4.184},
 }
 # what people type for the same unit
-ALIASES = {"mm2": "mm²", "°c": "degC", "c": "degC", "°": "deg", "pu": "p.u.", "uf/km": "µF/km", "mvar": "Mvar", "ω": "ohm", "ω/km": "ohm/km"}
+ALIASES = {
+    "mm2": "mm²",
+    "mcm": "kcmil",
+    "ohm/1000ft": "ohm/kft",
+    "feet": "ft",
+    "foot": "ft",
+    "amp": "A",
+    "amps": "A",
+    "°c": "degC",
+    "c": "degC",
+    "°": "deg",
+    "pu": "p.u.",
+    "uf/km": "µF/km",
+    "mvar": "Mvar",
+    "ω": "ohm",
+    "ω/km": "ohm/km",
+}
 QUANTITY_OF = {unit: quantity for quantity, units in UNITS.items() for unit in units}
 # letter case tells milli from mega nowhere here except in these, which are kept exact
+WIRE = re.compile(r"^\s*(?:#\s*([0-9]{1,2})|([0-9]{1,2})\s*awg|([1-4])/0(?:\s*awg)?)\s*$", re.IGNORECASE)
+AWG = (*range(20, 0, -1), 0, -1, -2, -3)  # gauges, n/0 as 1 − n
+KCMIL = (250, 300, 350, 400, 500, 600, 700, 750, 800, 900, 1000, 1250, 1500, 1750, 2000)
 TYPED = re.compile(r"^\s*([+\-\u2212]?[0-9][0-9 \u2009\u202f]*(?:[.,][0-9]*)?|[+\-\u2212]?[.,][0-9]+)((?:[eE][+\-]?[0-9]+)?)\s*(.*?)\s*$")
 
 
@@ -55,7 +74,33 @@ def canonical_unit(typed: str) -> str | None:
     return found[0] if len(found) == 1 else None
 
 
-def parse_quantity(text: str, unit: str, field: str) -> float:
+def awg_mm2(gauge: int) -> float:
+    """Cross-section of a wire gauge [mm²], to four digits: d = 0.127 mm · 92^((36 − n)/39) (ASTM B258); n/0 is gauge 1 − n."""
+    diameter_mm = 0.127 * 92 ** ((36 - gauge) / 39)
+    return float(f"{math.pi / 4 * diameter_mm**2:.4g}")
+
+
+def wire_size(area_mm2: float) -> str:
+    """A cross-section as AWG or kcmil where it is one of their sizes, else in mm²."""
+    for gauge in AWG:
+        if abs(awg_mm2(gauge) / area_mm2 - 1) < 0.012:
+            return f"{gauge} AWG" if gauge > 0 else f"{1 - gauge}/0 AWG"
+    for size in KCMIL:
+        if abs(size * UNITS["area"]["kcmil"] / area_mm2 - 1) < 0.012:
+            return f"{size} kcmil"
+    return f"{entry(area_mm2)} mm²"
+
+
+def parse_wire_size(text: str) -> float | None:
+    """The cross-section of a typed gauge (`4/0`, `#12`, `12 AWG`) [mm²]; None if it is none."""
+    match = WIRE.match(text)
+    if not match:
+        return None
+    gauge = 1 - int(match[3]) if match[3] else int(match[1] or match[2])
+    return awg_mm2(gauge) if gauge in AWG else None
+
+
+def parse_quantity(text: str, unit: str, field: str, plain: str = "") -> float:
     """Read a typed number with an optional unit into the declared unit.
 
     Parameters
@@ -64,6 +109,8 @@ def parse_quantity(text: str, unit: str, field: str) -> float:
         Such as ``350``, ``0,35 km`` or ``45 kW``.
     unit : str
         The unit the field declares; empty for a plain number.
+    plain : str
+        The unit of a number without one, where it is not that of the field; “AWG and kcmil” takes a number up to 20 as a gauge.
     field : str
         Name for the message.
 
@@ -72,14 +119,20 @@ def parse_quantity(text: str, unit: str, field: str) -> float:
     InputRefused
         If there is no number, or the unit is of another quantity.
     """
+    if unit == "mm²" and (area := parse_wire_size(text)) is not None:
+        return area
+    if plain == "AWG and kcmil":
+        if re.fullmatch(r"\s*[0-9]{1,2}\s*", text) and (area := parse_wire_size(f"{text} AWG")) is not None:
+            return area
+        plain = "kcmil"
     accepted = "a number" + (f" in {', '.join(units_like(unit))}" if unit else " without a unit")
     match = TYPED.match(text)
     if not match:
         raise InputRefused(field, text, accepted)
     digits = re.sub(r"[ \u2009\u202f]", "", match[1]).replace(MINUS, "-").replace(",", ".")
     value = float(digits + match[2])
-    if match[3]:
-        typed = canonical_unit(match[3])
+    if match[3] or plain:
+        typed = canonical_unit(match[3] or plain)
         if typed is None or not unit or QUANTITY_OF.get(typed) != QUANTITY_OF.get(unit):
             raise InputRefused(field, text, accepted)
         if typed != unit:

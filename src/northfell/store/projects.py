@@ -6,7 +6,7 @@ from sqlite3 import Connection
 
 from northfell.core.errors import NotFound, StaleVersion
 from northfell.core.model.elements import ELEMENT
-from northfell.core.model.network import Network, OperatingState, Sheet
+from northfell.core.model.network import Network, OperatingState, OwnEntry, Sheet
 from northfell.core.model.settings import ProjectSettings
 
 
@@ -62,12 +62,14 @@ def network_of(db: Connection, project_id: int) -> Network:
     elements = {row["id"]: ELEMENT.validate_json(row["body"]) for row in bodies}
     states = db.execute("SELECT body FROM operating_state WHERE project_id = ? ORDER BY position", (project_id,))
     sheets = db.execute("SELECT body FROM sheet WHERE project_id = ? ORDER BY position", (project_id,))
+    entries = db.execute("SELECT body FROM own_entry WHERE project_id = ? ORDER BY position", (project_id,))
     return Network.model_construct(
         name=head["name"],
         elements=elements,
         states=[OperatingState.model_validate_json(row["body"]) for row in states],
         sheets=[Sheet.model_validate_json(row["body"]) for row in sheets],
         settings=ProjectSettings.model_validate_json(head["settings"]),
+        entries=[OwnEntry.model_validate_json(row["body"]) for row in entries],
     )
 
 
@@ -82,6 +84,8 @@ def write_network(db: Connection, project_id: int, old: Network, new: Network) -
         _rewrite(db, "operating_state", project_id, [s.model_dump_json() for s in new.states])
     if old.sheets != new.sheets:
         _rewrite(db, "sheet", project_id, [s.model_dump_json() for s in new.sheets])
+    if old.entries != new.entries:
+        _rewrite(db, "own_entry", project_id, [e.model_dump_json() for e in new.entries])
     if old.settings != new.settings:
         db.execute("UPDATE project SET settings = ? WHERE id = ?", (new.settings.model_dump_json(), project_id))
 

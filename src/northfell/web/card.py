@@ -130,11 +130,11 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
 
 def _because(element: Element, p: Parameter) -> str:
     """Why a parameter does not act in the present mode, in the words of the card."""
-    when = p.acts_when
+    when = p.idle(element.__dict__)
     other = parameter(type(element), when.field) if when else None
     if when is None or other is None:
         return ""
-    wanted = " or ".join(map(str, when.among)) if when.among else "any value"
+    wanted = " or ".join(str(value) or "empty" for value in when.among) if when.among else "any value"
     return f"acts only with {other.label.lower()}: {wanted}"
 
 

@@ -14,7 +14,7 @@ def _text(name: str) -> str:
     return resources.files("northfell.core.catalogue.data").joinpath(name).read_text(encoding="utf-8")
 
 
-def _rows(name: str) -> list[dict[str, str]]:
+def rows(name: str) -> list[dict[str, str]]:
     return list(csv.DictReader(_text(name).splitlines()))
 
 
@@ -58,9 +58,9 @@ class GgGates:
 @cache
 def gg_gates() -> dict[float, GgGates]:
     """All sizes by rated current."""
-    melting = {float(row["In_A"]): row for row in _rows("iec60269_gG_prearcing_I2t.csv")}
+    melting = {float(row["In_A"]): row for row in rows("iec60269_gG_prearcing_I2t.csv")}
     gates = {}
-    for row in _rows("iec60269_gG_gates.csv"):
+    for row in rows("iec60269_gG_gates.csv"):
         i = float(row["In_A"])
         gates[i] = GgGates(
             i, float(row["Imin_10s_A"]), float(row["Imax_5s_A"]), float(row["Imin_0.1s_A"]), float(row["Imax_0.1s_A"]),
@@ -96,7 +96,7 @@ def enclosure_classes() -> dict[str, EnclosureClass]:
             r["class"], float(r["voltage_min_kV_exclusive_unless_0.208"]), float(r["voltage_max_kV_inclusive"]), float(r["bus_gap_mm"]),
             float(r["height_mm"]), float(r["width_mm"]), float(r["depth_mm"]), float(r["working_distance_mm"]),
         )
-        for r in _rows("ieee1584_2018_equipment.csv")
+        for r in rows("ieee1584_2018_equipment.csv")
     }  # fmt: skip
 
 
@@ -117,7 +117,7 @@ class ShockBoundary:
 
 def shock_boundary(v_kv: float) -> ShockBoundary | None:
     """Approach boundaries for a nominal voltage; None outside the table."""
-    for r in _rows("shock_boundaries_ac.csv"):
+    for r in rows("shock_boundaries_ac.csv"):
         if float(r["phase_to_phase_min_V"]) <= round(v_kv * 1000) <= float(r["phase_to_phase_max_V"]):
             restricted = None if r["restricted_m"] == "avoid contact" else float(r["restricted_m"])
             return ShockBoundary(float(r["limited_fixed_m"]), restricted, r["status"])
@@ -126,24 +126,24 @@ def shock_boundary(v_kv: float) -> ShockBoundary | None:
 
 def glove_class(v_kv: float) -> str | None:
     """Lowest glove class whose maximum use voltage covers the nominal voltage (ASTM D120); None above the table."""
-    return next((r["class"] for r in _rows("glove_classes.csv") if float(r["max_use_V_ac"]) >= round(v_kv * 1000)), None)
+    return next((r["class"] for r in rows("glove_classes.csv") if float(r["max_use_V_ac"]) >= round(v_kv * 1000)), None)
 
 
 def conductor_resistance(conductor: str, area_mm2: float) -> float | None:
     """Resistance at 20 degC [ohm/km] (IEC 60228, class 2), or None for a size the table lacks."""
     column = {"copper": "cu_ohm_per_km_20C", "aluminium": "al_ohm_per_km_20C"}[conductor]
-    row = next((r for r in _rows("iec60228_class2_resistance.csv") if float(r["S_mm2"]) == area_mm2), None)
+    row = next((r for r in rows("iec60228_class2_resistance.csv") if float(r["S_mm2"]) == area_mm2), None)
     return float(row[column]) if row and row[column] else None
 
 
 def lv_cable_reactance(area_mm2: float) -> float | None:
     """Reactance of a multicore low-voltage cable at 50 Hz [ohm/km], or None for a size the table lacks."""
-    row = next((r for r in _rows("lv_cable_reactance_typical.csv") if float(r["S_mm2"]) == area_mm2), None)
+    row = next((r for r in rows("lv_cable_reactance_typical.csv") if float(r["S_mm2"]) == area_mm2), None)
     return float(row["X_multicore_ohm_per_km_50Hz"]) if row else None
 
 
 def _next_up(name: str, key: str, column: str, value: float) -> float | None:
-    row = next((r for r in _rows(name) if float(r[key]) >= value), None)
+    row = next((r for r in rows(name) if float(r[key]) >= value), None)
     return float(row[column]) if row else None
 
 

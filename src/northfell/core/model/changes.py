@@ -12,8 +12,10 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.elements import Element, Reference
+from northfell.core.model.base_voltage import CARRIED, carried_voltages
+from northfell.core.model.elements import Document, Element, Reference
 from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, check_network, element_from, refusals_from, title_of  # fmt: skip
+from northfell.core.model.own_entries import OwnEntry, entry_breaches
 from northfell.core.model.parameters import parameter
 from northfell.core.model.settings import ProjectSettings
 
@@ -44,6 +46,16 @@ class Set(_Act):
     id: Reference
     values: dict[str, Any]
     assumed: dict[str, str] = Field(default_factory=dict)
+    origins: dict[str, str] = Field(default_factory=dict)  # where values were read, by field
+    catalogue: str | None = None  # the entry that the element follows from now on; None leaves it as it is
+
+
+class Attach(_Act):
+    """Put the documents of an element."""
+
+    act: Literal["attach"] = "attach"
+    id: Reference
+    documents: list[Document]
 
 
 class Connect(_Act):
@@ -98,6 +110,15 @@ class PutSheet(_Act):
     at: int | None = None
 
 
+class PutEntry(_Act):
+    """Put a catalogue entry of one's own in the place of that of a name; add one (name empty), or take it away (to None)."""
+
+    act: Literal["entry"] = "entry"
+    name: str
+    to: OwnEntry | None
+    at: int | None = None
+
+
 class PutSettings(_Act):
     """Replace the settings of the project."""
 
@@ -105,7 +126,7 @@ class PutSettings(_Act):
     settings: ProjectSettings
 
 
-Act = Annotated[Add | Remove | Set | Connect | Move | Switch | Differ | PutStates | PutSheet | PutSettings, Field(discriminator="act")]
+Act = Annotated[Add | Remove | Set | Attach | Connect | Move | Switch | Differ | PutStates | PutSheet | PutEntry | PutSettings, Field(discriminator="act")]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
 
 
@@ -132,6 +153,7 @@ class _Draft:
     states: list[OperatingState]
     sheets: list[Sheet]
     settings: ProjectSettings
+    entries: list[OwnEntry]
     own: set[int] = dataclass_field(default_factory=set)  # positions of the sheets whose placements were copied already
 
     def placements(self, at: int) -> dict[str, Placement]:
@@ -154,11 +176,13 @@ def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
     NetworkRefused, NotFound
         Nothing is changed then.
     """
-    draft = _Draft(dict(network.elements), list(network.states), list(network.sheets), network.settings)
+    draft = _Draft(dict(network.elements), list(network.states), list(network.sheets), network.settings, list(network.entries))
     inverse: list[Any] = []
     for act in change.acts:
         inverse = [*_DO[type(act)](draft, act), *inverse]
-    changed = Network.model_construct(name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings)
+    changed = Network.model_construct(
+        name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings, entries=draft.entries
+    )
     check_network(changed)
     return changed, Change(change.title, tuple(inverse))
 
@@ -184,6 +208,7 @@ def _add(draft: _Draft, act: Add) -> Iterable[Any]:
 
 def _remove(draft: _Draft, act: Remove) -> Iterable[Any]:
     element = _element(draft, act.id)
+    _unlocked(element)
     at = list(draft.elements).index(act.id)
     back: list[Any] = [Add(element=element.model_dump(), at=at)]
     for i, state in enumerate(draft.states):
@@ -199,14 +224,33 @@ def _remove(draft: _Draft, act: Remove) -> Iterable[Any]:
 
 def _set(draft: _Draft, act: Set) -> Iterable[Any]:
     element = _element(draft, act.id)
+    _unlocked(element, act.values)
     unknown = [field for field in act.values if parameter(type(element), field) is None]
     if unknown:
         raise NetworkRefused([InputRefused("field", unknown[0], f"a parameter of a {element.TITLE.lower()}", where=title_of(element))])
     # a value that was assumed is assumed no more once it is set without a source
     assumed = {k: v for k, v in element.assumed.items() if k not in act.values} | act.assumed
-    draft.elements[act.id] = element_from({**element.model_dump(), **act.values, "assumed": assumed}, title_of(element))
+    origins = {k: v for k, v in element.origins.items() if k not in act.values} | act.origins
+    entry = element.catalogue if act.catalogue is None else act.catalogue
+    raw = {**element.model_dump(), **act.values, "assumed": assumed, "origins": origins, "catalogue": entry}
+    draft.elements[act.id] = element_from(raw, title_of(element))
     old = {field: getattr(element, field) for field in act.values}
-    return [Set(id=act.id, values=old, assumed={k: v for k, v in element.assumed.items() if k in act.values})]
+    before = [{k: v for k, v in told.items() if k in act.values} for told in (element.assumed, element.origins)]
+    return [Set(id=act.id, values=old, assumed=before[0], origins=before[1], catalogue=None if act.catalogue is None else element.catalogue)]
+
+
+def _unlocked(element: Element, values: Iterable[str] = ("connection",)) -> None:
+    """Refuse to change the data of a locked element; what a state may hold can still be set, and the lock itself."""
+    fixed = [v for v in values if v != "locked" and not ((p := parameter(type(element), v)) and p.in_state)]
+    if element.locked and fixed:
+        accepted = "its data as they are"
+        raise NetworkRefused([InputRefused(fixed[0], "a new value", accepted, "Its data are locked: unlock them first.", title_of(element))])
+
+
+def _attach(draft: _Draft, act: Attach) -> Iterable[Any]:
+    element = _element(draft, act.id)
+    draft.elements[act.id] = element.model_copy(update={"documents": list(act.documents)})
+    return [Attach(id=act.id, documents=element.documents)]
 
 
 def _connect(draft: _Draft, act: Connect) -> Iterable[Any]:
@@ -214,6 +258,7 @@ def _connect(draft: _Draft, act: Connect) -> Iterable[Any]:
     if act.terminal not in element.TERMINALS:
         accepted = "one of " + ", ".join(element.TERMINALS)
         raise NetworkRefused([InputRefused("terminal", act.terminal, accepted, where=title_of(element))])
+    _unlocked(element)
     draft.elements[act.id] = element_from({**element.model_dump(), act.terminal: act.bus}, title_of(element))
     return [Connect(id=act.id, terminal=act.terminal, bus=getattr(element, act.terminal))]
 
@@ -281,15 +326,39 @@ def _put_sheet(draft: _Draft, act: PutSheet) -> Iterable[Any]:
     return [PutSheet(name=act.to.name if act.to else "", to=old, at=at)]
 
 
+def _put_entry(draft: _Draft, act: PutEntry) -> Iterable[Any]:
+    names = [e.name for e in draft.entries]
+    if act.name and act.name not in names:
+        raise NotFound(f"There is no catalogue entry “{act.name}” of your own (any more).")
+    if act.to is not None and (breaches := entry_breaches(act.to)):
+        raise NetworkRefused(breaches)
+    at = names.index(act.name) if act.name else len(names)
+    old = draft.entries.pop(at) if act.name else None
+    if act.to is not None:
+        draft.entries.insert(at if act.at is None else act.at, act.to)
+    return [PutEntry(name=act.to.name if act.to else "", to=old, at=at)]
+
+
 def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
     old, draft.settings = draft.settings, act.settings
     return [PutSettings(settings=old)]
 
 
 _DO: dict[type, Any] = {
-    Add: _add, Remove: _remove, Set: _set, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states, PutSheet: _put_sheet,
-    PutSettings: _put_settings,
+    Add: _add, Remove: _remove, Set: _set, Attach: _attach, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states,
+    PutSheet: _put_sheet, PutEntry: _put_entry, PutSettings: _put_settings,
 }  # fmt: skip
+
+
+def completed(network: Network, change: Change) -> Change:
+    """The change with what follows from it: voltages carried on to buses that have none of their own."""
+    after, _ = apply_change(network, change)
+    more = []
+    for bus_id, v in carried_voltages(after.elements).items():
+        if after.elements[bus_id].__dict__["v_nominal_kv"] != v.v_kv:
+            usual = {"v_nominal_kv": "usual nominal voltage of the network at that rated voltage"} if v.usual else {}
+            more.append(Set(id=bus_id, values={"v_nominal_kv": v.v_kv}, assumed=usual, origins={"v_nominal_kv": CARRIED}))
+    return Change(change.title, (*change.acts, *more)) if more else change
 
 
 def settings_with(settings: ProjectSettings, path: str, value: Any) -> ProjectSettings:
@@ -318,6 +387,6 @@ def setting_paths() -> list[str]:
     for name, info in ProjectSettings.model_fields.items():
         if isinstance(info.annotation, type) and issubclass(info.annotation, BaseModel):
             paths += [f"{name}.{inner}" for inner in info.annotation.model_fields]
-        else:
+        elif info.title:
             paths.append(name)
     return paths

@@ -2,14 +2,16 @@
 
 from collections.abc import Iterator, Mapping
 from functools import cached_property
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.elements import ELEMENT, KINDS, NAME_ACCEPTED, Element, Name
+from northfell.core.model.elements import ELEMENT, ORIGINS, Consumer, Element, Name
+from northfell.core.model.own_entries import OwnEntry
 from northfell.core.model.parameters import Parameter, parameter, parameters_of
 from northfell.core.model.settings import ProjectSettings
+from northfell.core.model.validation import element_from, refusals_from, title_of
 
 NORMAL = "Normal"
 MOST_ELEMENTS = 200_000
@@ -19,11 +21,16 @@ class _Record(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
 
 
+Factor = Annotated[float, Field(ge=0, le=100)]
+
+
 class OperatingState(_Record):
     """A way of running the network, as differences from the network as drawn."""
 
     name: Name
     differences: dict[str, dict[str, Any]] = Field(default_factory=dict)  # element id -> field -> value
+    load_factors: dict[str, Factor] = Field(default_factory=dict)  # group ("": all) -> factor on what its consumers draw
+    generation_factors: dict[str, Factor] = Field(default_factory=dict)  # group ("": all) -> factor on what its sources deliver
 
 
 class Placement(_Record):
@@ -54,6 +61,7 @@ class Network(_Record):
     states: list[OperatingState] = Field(default_factory=list)
     sheets: list[Sheet] = Field(default_factory=list)
     settings: ProjectSettings = Field(default_factory=ProjectSettings)
+    entries: list[OwnEntry] = Field(default_factory=list)  # catalogue entries of the project's own
 
     @property
     def state_names(self) -> list[str]:
@@ -75,6 +83,14 @@ class Network(_Record):
             elements[element_id] = elements[element_id].model_copy(update=values)
         return elements
 
+    def factor_in(self, name: str, element: Element) -> float:
+        """What the state's factors, and for consumers the load level of the settings, make of the power of an element."""
+        state = self.state(name)
+        consumer = isinstance(element, Consumer)
+        factors = state.load_factors if consumer else state.generation_factors
+        own = factors.get(element.group, 1.0) if element.group else 1.0
+        return factors.get("", 1.0) * own * (self.settings.load_flow.load_level_pct / 100 if consumer else 1.0)
+
     def sheet(self, name: str) -> Sheet:
         """A sheet by name, else the first."""
         return next((s for s in self.sheets if s.name == name), self.sheets[0])
@@ -95,64 +111,6 @@ def references_of(kind: type[Element]) -> tuple[Parameter, ...]:
     return tuple(p for p in parameters_of(kind) if p.refers_to)
 
 
-def title_of(element: Element) -> str:
-    """How a message names an element: kind and name."""
-    return f"{element.TITLE} {element.name}"
-
-
-def element_from(raw: Any, where: str = "") -> Element:
-    """An element from raw data.
-
-    Raises
-    ------
-    NetworkRefused
-        With one refusal for each field, which names the element, the field, the value and what is accepted.
-    """
-    if not isinstance(raw, dict):
-        raise NetworkRefused([InputRefused("element", raw, "an object with kind and name", where=where or "Elements")])
-    kind, name = raw.get("kind"), raw.get("name")
-    place = where
-    if isinstance(kind, str) and kind in KINDS and isinstance(name, str) and name:
-        place = f"{KINDS[kind].TITLE} {name if name.isprintable() else name.encode('unicode_escape').decode()}"[:120]
-    try:
-        element: Element = ELEMENT.validate_python(raw)
-    except ValidationError as error:
-        raise NetworkRefused(refusals_from(error, KINDS.get(kind) if isinstance(kind, str) else None, raw, place)) from None
-    return element
-
-
-def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: Any, where: str) -> list[InputRefused]:
-    """A validation error as refusals in the words of the declarations."""
-    found: list[InputRefused] = []
-    for one in error.errors(include_url=False):
-        path = [part for part in one["loc"] if not (isinstance(part, str) and part in KINDS)]
-        field = str(path[0]) if path else "kind"
-        declared, inner, got = model, raw, one["input"]
-        for step, part in enumerate(path[:-1]):  # settings are nested records
-            info = declared.model_fields.get(str(part)) if declared else None
-            nested = info.annotation if info else None
-            if isinstance(nested, type) and issubclass(nested, BaseModel):
-                declared, field = nested, str(path[step + 1])
-            inner = inner.get(part) if isinstance(inner, dict) else None
-        p = parameter(declared, field) if declared else None
-        told = one.get("ctx", {}).get("error")
-        if isinstance(told, InputRefused):
-            found.append(told.at(where))
-        elif one["type"] == "extra_forbidden":
-            accepted, got = "one of " + ", ".join(declared.model_fields if declared else []), field
-            found.append(InputRefused("field", got, accepted, where=where))
-        elif one["type"].startswith("union_tag"):
-            found.append(InputRefused("kind", raw.get("kind") if isinstance(raw, dict) else raw, "one of " + ", ".join(KINDS), where=where))
-        elif one["type"] == "missing":
-            found.append(InputRefused(field, None, p.accepted if p else "a value", where=where))
-        elif field == "name":
-            found.append(InputRefused(field, got, NAME_ACCEPTED, where=where))
-        else:
-            found.append(InputRefused(field, got, p.accepted if p else one["msg"].lower(), where=where))
-    unique = {(r.field, r.accepted): r for r in found}  # a union reports each of its members
-    return list(unique.values())
-
-
 def check_network(network: Network) -> None:
     """The rules between elements: unique names, references that exist and are of the right kind, states that name what is there.
 
@@ -171,10 +129,18 @@ def check_network(network: Network) -> None:
             found.append(InputRefused("name", element.name, "a name that no other element has", f"{title_of(seen[element.name])} has it already.", where))
         seen[element.name] = element
         found += _reference_breaches(network, element)
+        if element.status == "planned" and element.in_service:
+            remedy = "It is planned: an operating state may include it."
+            found.append(InputRefused("in_service", True, "false in Normal", remedy, where))
+        for field, origin in element.origins.items():
+            if parameter(type(element), field) is None or origin.split(":")[0] not in ORIGINS:
+                found.append(InputRefused("origins", f"{field}: {origin}", f"its own fields, from {', '.join(ORIGINS)}", where=where))
         for field in element.assumed:
             if parameter(type(element), field) is None:
                 found.append(InputRefused("assumed", field, "names of its own fields", where=where))
     found += _state_breaches(network)
+    names = [one.name for one in network.entries]
+    found += [InputRefused("name", n, "a name that no other entry has", where="Catalogue") for n in {n for n in names if names.count(n) > 1}]
     for sheet in network.sheets:
         for element_id in sheet.placements.keys() - network.elements.keys():
             found.append(InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}"))
@@ -219,3 +185,9 @@ def _state_breaches(network: Network) -> Iterator[InputRefused]:
                 ELEMENT.validate_python({**element.model_dump(), **values})
             except ValidationError as error:
                 yield from refusals_from(error, type(element), values, f"{where}, {title_of(element)}")
+
+
+__all__ = [
+    "MOST_ELEMENTS", "NORMAL", "Network", "OperatingState", "OwnEntry", "Placement", "Sheet", "check_network", "element_from", "references_of", "refusals_from",
+    "title_of",
+]  # fmt: skip

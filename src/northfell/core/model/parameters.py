@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 
 Study = Literal["load_flow", "short_circuit", "arc_flash"]
 STUDIES: tuple[Study, ...] = get_args(Study)
-Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "record"]
+Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "levels", "record"]
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ class Parameter:
     symbol: str
     section: str
     needed_for: tuple[Study, ...]
-    acts_when: When | None
+    acts_when: tuple[When, ...]  # all of them must hold
     named_by: str  # kind of element: needed only where one of that kind refers to the holder
     replaced_by: str  # the field that makes this one unnecessary
     typical: str  # key of the rule in catalogue.typical, empty if there is none
@@ -57,6 +57,7 @@ class Parameter:
     optional: bool
     default: Any
     source: str
+    enters: str  # where it acts: the equation or rule in which it stands
 
     @property
     def accepted(self) -> str:
@@ -67,6 +68,8 @@ class Parameter:
             text = "true or false"
         elif self.form == "text":
             text = "text of one line" if self.name != "note" else "text"
+        elif self.form == "levels":
+            text = f"names with their values in {self.unit}, such as “full 2; night 0.8”"
         elif self.form == "reference":
             text = "the name of a " + " or ".join(kind.replace("_", " ") for kind in self.refers_to)
         else:
@@ -79,7 +82,11 @@ class Parameter:
 
     def acts(self, values: Mapping[str, Any]) -> bool:
         """Whether the parameter has an effect beside these other values."""
-        return self.acts_when is None or self.acts_when.holds(values)
+        return self.idle(values) is None
+
+    def idle(self, values: Mapping[str, Any]) -> "When | None":
+        """The first condition that keeps the parameter from acting beside these other values; None if it acts."""
+        return next((when for when in self.acts_when if not when.holds(values)), None)
 
 
 def param(
@@ -91,7 +98,7 @@ def param(
     symbol: str = "",
     section: str = "Rating",
     needed_for: Iterable[Study] = (),
-    acts_when: When | None = None,
+    acts_when: When | tuple[When, ...] = (),
     named_by: str = "",
     replaced_by: str = "",
     typical: str = "",
@@ -103,29 +110,32 @@ def param(
     lt: float | None = None,
     le: float | None = None,
     source: str = "",
+    enters: str = "",
 ) -> Any:
     """Declare a parameter. `choices` is for lists that come from data; a Literal type needs none.
 
     Give it a range, a unit and a meaning that a student can read; `needed_for` names the studies that cannot run without it.
     """
+    conditions = (acts_when,) if isinstance(acts_when, When) else acts_when
     told: dict[str, Any] = {
         "unit": unit,
         "symbol": symbol,
         "section": section,
         "needed_for": list(needed_for),
-        "acts_when": str(acts_when) if acts_when else "",
+        "acts_when": " and ".join(map(str, conditions)),
         "named_by": named_by,
         "replaced_by": replaced_by,
         "typical": typical,
         "in_state": in_state,
         "refers_to": list(refers_to),
         "source": source,
+        "enters": enters,
     }
     extra: dict[str, Any] = {f"x-{key.replace('_', '-')}": value for key, value in told.items() if value}
     if choices:
         extra["enum"] = [*choices, None] if default is None else [*choices]
-    if acts_when:
-        extra["x-condition"] = {"field": acts_when.field, "among": list(acts_when.among) if acts_when.among else None}
+    if conditions:
+        extra["x-conditions"] = [{"field": when.field, "among": list(when.among) if when.among else None} for when in conditions]
     return Field(default, title=label, description=meaning, gt=gt, ge=ge, lt=lt, le=le, json_schema_extra=extra)
 
 
@@ -148,7 +158,6 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         return extra.get(f"x-{key}", otherwise)
 
     bounds = {key: next((getattr(m, key) for m in info.metadata if hasattr(m, key)), None) for key in ("gt", "ge", "lt", "le")}
-    condition = told("condition", None)
     listed = [choice for choice in extra.get("enum", []) if choice is not None]  # type: ignore[union-attr]
     form, choices, optional = _form(info.annotation)
     if listed:
@@ -164,7 +173,7 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         symbol=told("symbol"),
         section=told("section"),
         needed_for=tuple(told("needed-for", [])),
-        acts_when=When(condition["field"], tuple(condition["among"]) if condition["among"] else None) if condition else None,
+        acts_when=tuple(When(c["field"], tuple(c["among"]) if c["among"] else None) for c in told("conditions", [])),
         named_by=told("named-by"),
         replaced_by=told("replaced-by"),
         typical=told("typical"),
@@ -174,6 +183,7 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         optional=optional,
         default=None if info.is_required() else info.get_default(call_default_factory=True),
         source=told("source"),
+        enters=told("enters"),
         **bounds,
     )
 
@@ -186,5 +196,7 @@ def _form(annotation: Any) -> tuple[Form, tuple[Any, ...], bool]:
         return form, choices, True
     if get_origin(annotation) is Literal:
         return "choice", get_args(annotation), False
+    if get_origin(annotation) is dict and get_args(annotation) == (str, float):
+        return "levels", (), False
     forms: dict[Any, Form] = {float: "number", int: "whole number", str: "text", bool: "yes or no"}
     return forms.get(annotation, "record"), (), False

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from northfell.core.errors import CannotRun
+from northfell.core.model.base_voltage import FARTHEST
 from northfell.core.model.elements import (
     Bus,
     Compensation,
@@ -32,11 +33,11 @@ from northfell.core.model.elements import (
 )  # fmt: skip
 from northfell.core.model.network import Network, title_of
 from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
-from northfell.core.network.topology import Ints, Topology, topology_of
+from northfell.core.network.topology import Ints, Topology, energised, topology_of
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
-FARTHEST_FROM_NOMINAL = 0.3  # of a transformer's rated voltage from its bus; more is a mistake, not a design
+NOT_FED = (0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 1.0, 1.0, math.nan, math.nan, False)  # stands in for what is not known and carries nothing
 ALPHA_PER_K = 0.004  # of copper, aluminium and alloy lines; IEC 60909-0:2016, resistance for minimum currents
 
 
@@ -121,9 +122,14 @@ class Compiled:
         """Current base of each bus [kA]."""
         return self.s_base_mva / (math.sqrt(3) * self.v_nominal_kv)
 
-    def live(self) -> list[Element]:
-        """The elements that take part: in service, as are their buses."""
-        return [e for e in self.elements.values() if self.topology.live[e.id]]
+    def taking_part(self) -> list[Element]:
+        """The elements under voltage: what is drawn but not fed asks for no data."""
+        under_voltage = energised(self.elements, self.topology)
+        return [e for e in self.elements.values() if under_voltage.get(e.id, False)]
+
+    def factor_of(self, element: Element) -> float:
+        """What the state's factors make of the power of a source or consumer."""
+        return self.network.factor_in(self.state, element)
 
     def name(self, element_id: str) -> str:
         return self.elements[element_id].name
@@ -176,7 +182,7 @@ def _nominal_voltages(elements: dict[str, Element], topology: Topology, v_kv: Fl
     """Nominal voltage of each bus; one that is unknown takes that of the buses it is switched to."""
     reasons = []
     for closed_id, a, b in zip(topology.closed_ids, topology.closed_from, topology.closed_to, strict=True):
-        if abs(v_kv[a] - v_kv[b]) > 1e-3 * max(v_kv[a], v_kv[b]):  # false where one is nan
+        if topology.fed_bus(a) and abs(v_kv[a] - v_kv[b]) > 1e-3 * max(v_kv[a], v_kv[b]):  # false where one is nan
             one, other = elements[topology.bus_ids[a]].name, elements[topology.bus_ids[b]].name
             reasons.append(
                 f"{title_of(elements[closed_id])} joins bus {one} of {v_kv[a]:g} kV and bus {other} of {v_kv[b]:g} kV: "
@@ -202,7 +208,10 @@ def _branches(
             continue
         at = [topology.bus_index[bus] for bus in e.buses]
         v = [float(v_kv[i]) for i in at]
-        if not isinstance(e, EquivalentBranch) and (unknown := [i for i in at if math.isnan(v_kv[i])]):
+        if not any(topology.fed_bus(i) for i in at):  # not fed: its data need not be there, and no figure comes of it
+            pairs = ((0, 1), (0, 2), (1, 2)) if len(at) > 2 else ((0, 1),)
+            rows += [(e.id, a, b, at[a], at[b], *NOT_FED) for a, b in pairs]
+        elif not isinstance(e, EquivalentBranch) and (unknown := [i for i in at if math.isnan(v_kv[i])]):
             name = title_of(e)
             reasons += [f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it." for i in unknown]
         elif isinstance(e, Conductor | SeriesReactor) and abs(v[0] - v[1]) > 1e-3 * v[0]:
@@ -257,9 +266,9 @@ def _off_its_bus(e: Element, v: list[float]) -> str:
     for terminal, nominal in zip(e.TERMINALS, v, strict=True):
         name = f"v_{terminal.removesuffix('_bus')}_kv"
         rated = _number(getattr(e, name))
-        if abs(rated / nominal - 1) > FARTHEST_FROM_NOMINAL:
+        if abs(rated / nominal - 1) > FARTHEST:
             return (
-                f"{title_of(e)}: {name} is {rated:g}, accepted is within {FARTHEST_FROM_NOMINAL:.0%} of the {nominal:g} kV of its bus. "
+                f"{title_of(e)}: {name} is {rated:g}, accepted is within {FARTHEST:.0%} of the {nominal:g} kV of its bus. "
                 "Check the unit, and which side is which."
             )
     return ""

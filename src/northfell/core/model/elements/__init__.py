@@ -10,13 +10,13 @@ from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter
 
-from northfell.core.model.elements.base import IEC, NAME_ACCEPTED, NEUTRAL, Element, Name, Reference
+from northfell.core.model.elements.base import IEC, NAME_ACCEPTED, NEUTRAL, ORIGINS, Document, Element, Name, Reference
 from northfell.core.model.elements.branches import Autotransformer, Cable, Conductor, EquivalentBranch, Line, SeriesReactor, Transformer, Trunking  # fmt: skip
 from northfell.core.model.elements.buses import Bus
-from northfell.core.model.elements.consumers import InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor
+from northfell.core.model.elements.consumers import Consumer, InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor
 from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
 from northfell.core.model.elements.shunts import CapacitorBank, Compensation, EarthingTransformer, Shunt, ShuntReactor
-from northfell.core.model.elements.sources import Infeed, Inverter, SynchronousGenerator
+from northfell.core.model.elements.sources import Dispatched, Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.elements.switching import GG_RATINGS_A, Breaker, Changeover, Contactor, Fuse, Relay, Switch, Switching
 from northfell.core.model.elements.three_winding import ThreeWindingTransformer
 
@@ -31,8 +31,9 @@ ELEMENT: TypeAdapter[Any] = TypeAdapter(AnyElement)
 
 
 __all__ = [
-    "Autotransformer", "Breaker", "Bus", "Cable", "CapacitorBank", "Changeover", "Compensation", "Conductor", "Contactor", "CurrentTransformer",
-    "ELEMENT", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed", "Inverter", "KINDS",
-    "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt", "ShuntReactor", "StaticLoad",
-    "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking", "VoltageTransformer",
+    "Autotransformer", "Breaker", "Bus", "Cable", "CapacitorBank", "Changeover", "Compensation", "Conductor", "Consumer", "Contactor", "CurrentTransformer",
+    "Dispatched", "Document", "ELEMENT", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed",
+    "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt",
+    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
+    "VoltageTransformer",
 ]  # fmt: skip

@@ -1,6 +1,6 @@
 """What every element has, and the terms its declarations share."""
 
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -26,10 +26,24 @@ Name = Annotated[str, AfterValidator(_one_line)]
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
 
 
+RECORD = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+ORIGINS = ("nameplate", "test report", "catalogue", "own", "carried")  # of a value; what is typical stands in `assumed` with its source
+
+
+class Document(BaseModel):
+    """A document at an element, by the digest of its content; the content is kept beside the network."""
+
+    model_config = RECORD
+    name: Name
+    media_type: str = Field(max_length=100)
+    size: int = Field(ge=0)
+    sha256: str = Field(pattern="^[0-9a-f]{64}$")
+
+
 class Element(BaseModel):
     """What every element has."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+    model_config = RECORD
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     TITLE: ClassVar[str]
     LETTER: ClassVar[str] = ""  # of default names, after the classes of IEC 81346-2
@@ -38,9 +52,24 @@ class Element(BaseModel):
     id: Reference
     name: Name = param(label="Name", meaning="Unique in the network; results, labels and files use it.", section="Identity")
     label: str = param("", label="Text name", meaning="A second, free name, such as the text name in an imported file.", section="Identity")
+    group: str = param(
+        "", label="Group", section="Identity", meaning="Elements of one group have their load or generation scaled together by an operating state.",
+        enters="a state's factor of the group multiplies the power drawn or delivered"
+    )
+    locked: bool = param(
+        False, label="Data locked", section="Identity",
+        meaning="Its data stay as they are until it is unlocked; its position, and what else a state may hold, can still be operated."
+    )
+    status: Literal["existing", "planned", "to be removed"] = param(
+        "existing", label="Standing", section="Operation",
+        meaning="A planned element is out of service except in the operating states that include it."
+    )
     in_service: bool = param(True, label="In service", meaning="Out of service, the element takes no part in any study.", section="Operation", in_state=True)
     note: str = param("", label="Note", meaning="Free text for whoever stands at the equipment.", section="Notes")
     assumed: dict[str, str] = Field(default_factory=dict)  # field -> source of the typical value it holds
+    origins: dict[str, str] = Field(default_factory=dict)  # field -> where its value was read: one of ORIGINS, with words behind a colon
+    catalogue: str = Field(default="", max_length=200)  # the catalogue entry that its data follow
+    documents: list[Document] = Field(default_factory=list, max_length=50)
 
     @property
     def buses(self) -> tuple[str, ...]:
@@ -63,18 +92,23 @@ class Element(BaseModel):
         """Whether it keeps an island under voltage by itself."""
         return False
 
+    @property
+    def runs(self) -> bool:
+        """Whether it draws or delivers anything as it is run; what stands by does not."""
+        return True
+
 
 NEUTRAL = ("resistor", "reactor")  # earthing through an impedance
 
 
 def neutral(label: str, meaning: str) -> Any:
     """How a star point is earthed; the sheet draws it at the machine."""
-    return param(None, label=label, section="Earthing", meaning=f"{meaning} Empty: not known, or there is no star point.")
+    return param(None, label=label, section="Earthing", in_state=True, meaning=f"{meaning} Empty: not known, or there is no star point.")
 
 
 def neutral_ohm(label: str, field: str) -> Any:
     return param(
-        None, label=label, symbol="ZN", unit="ohm", gt=0, le=1e6, section="Earthing", acts_when=When(field, NEUTRAL),
+        None, label=label, symbol="ZN", unit="ohm", gt=0, le=1e6, section="Earthing", acts_when=When(field, NEUTRAL), in_state=True,
         meaning="Impedance between star point and earth; it stands on the sheet beside the machine.", source=IEC
     )
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator
 
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
-from northfell.core.model.parameters import param
+from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off
@@ -53,6 +53,18 @@ class Transformer(Element):
     ur_pct: float | None = param(
         None, label="Resistive part", symbol="uRr", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="load_loss_kw",
         typical="transformer_ur", meaning="Resistive part of the impedance voltage.", source=IEC
+    )
+    cooling: Literal["ONAN", "ONAN/ONAF", "KNAN", "KNAN/KNAF", "AN", "AN/AF"] | None = param(
+        None, label="Cooling", meaning="Natural cooling, and forced cooling behind the stroke where there are fans.", source="IEC 60076-2, IEC 60076-11",
+        enters="the forced-cooled rating follows from it where the nameplate gives none"
+    )
+    rise: Literal["55 K", "65 K", "55/65 K"] | None = param(
+        None, label="Temperature rise", meaning="Average winding rise of the rated power; with two, the rated power is that of the lower one.",
+        enters="55/65 K: 1.12 times the rated power at 65 K (unverified)"
+    )
+    s_forced_mva: float | None = param(
+        None, label="Rated power with fans", symbol="SrT,f", unit="MVA", gt=0, le=5000, acts_when=When("cooling", ("ONAN/ONAF", "KNAN/KNAF", "AN/AF")),
+        meaning="As on the nameplate. Empty: see the derived value.", enters="not used by today's studies; loading is held against SrT"
     )
     no_load_loss_kw: float | None = param(
         None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance",
@@ -127,6 +139,12 @@ class Cable(Conductor):
 
     TITLE = "Cable"
     kind: Literal["cable"] = "cable"
+    cores: Literal["3", "3.5", "4", "5", "1"] | None = param(
+        None, label="Cores", section="Construction", meaning="Cores of one cable; 1: three single-core cables make one circuit."
+    )
+    v_insulation_kv: float | None = param(
+        None, label="Rated voltage", symbol="U", unit="kV", gt=0, le=500, section="Construction", meaning="Line-to-line voltage for which the cable is built."
+    )
     insulation: Literal["PVC", "XLPE", "EPR"] | None = param(
         None, label="Insulation", section="Construction", meaning="Finds the typical temperature at the end of a fault."
     )

@@ -31,7 +31,40 @@ def _shaft_load() -> Any:
     )
 
 
-class InductionMotor(Element):
+DIRECT_ON = When("starter", ("direct", "star-delta", "autotransformer", "soft starter"))
+
+
+class Consumer(Element):
+    """What motors and loads share: their place in the load list."""
+
+    duty: Literal["continuous", "intermittent", "standby", "unused way"] = param(
+        "continuous", label="Duty", section="Operation", in_state=True,
+        meaning="What stands by, and an unused way, draws nothing and brings nothing into a fault.", enters="standby, unused way: P = 0"
+    )
+    demand_factor: float = param(
+        1.0, label="Demand factor", ge=0, le=1, section="Operation", meaning="Highest demand of the consumer, of its rated power.",
+        enters="P = rated power · load factor · demand factor / diversity factor"
+    )
+    diversity_factor: float = param(
+        1.0, label="Diversity factor", ge=1, le=20, section="Operation",
+        meaning="Sum of the highest demands of its group over the highest demand of them together.",
+        enters="P = rated power · load factor · demand factor / diversity factor"
+    )
+    priority: Literal["essential", "normal", "sheddable"] = param(
+        "normal", label="Priority", section="Operation", meaning="For the load list: what must be kept, and what may be dropped first."
+    )
+
+    @property
+    def runs(self) -> bool:
+        return self.duty not in ("standby", "unused way")
+
+    @property
+    def drawn_factor(self) -> float:
+        """Part of the rated power that is drawn."""
+        return getattr(self, "load_factor") * self.demand_factor / self.diversity_factor if self.runs else 0.0  # noqa: B009  declared by each kind
+
+
+class InductionMotor(Consumer):
     """An induction motor, or a group of identical ones on one bus."""
 
     TITLE, TERMINALS, LETTER = "Induction motor", ("bus",), "M"
@@ -49,11 +82,11 @@ class InductionMotor(Element):
     load_factor: float = _shaft_load()
     ilr_over_ir: float | None = param(
         None, label="Locked-rotor current", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance", needed_for=(SC, AF), typical="motor_ilr",
-        meaning="Of the rated current.", source=IEC
+        acts_when=DIRECT_ON, meaning="Of the rated current.", source=IEC
     )
     r_over_x: float | None = param(
         None, label="R/X", symbol="RM/XM", ge=0, le=5, section="Impedance", needed_for=(SC, AF), typical="motor_r_over_x",
-        meaning="Ratio of resistance to reactance at locked rotor.", source=IEC
+        acts_when=DIRECT_ON, meaning="Ratio of resistance to reactance at locked rotor.", source=IEC
     )
     pole_pairs: int | None = param(
         None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", meaning="Finds the typical R/X of medium-voltage motors."
@@ -64,7 +97,7 @@ class InductionMotor(Element):
     )
 
 
-class SynchronousMotor(Element):
+class SynchronousMotor(Consumer):
     """A synchronous motor, or a group of identical ones on one bus."""
 
     TITLE, TERMINALS, LETTER = "Synchronous motor", ("bus",), "M"
@@ -94,7 +127,7 @@ class SynchronousMotor(Element):
     )
 
 
-class StaticLoad(Element):
+class StaticLoad(Consumer):
     """What loads and rectifiers share."""
 
     TERMINALS, LETTER = ("bus",), "E"

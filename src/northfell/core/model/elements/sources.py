@@ -2,6 +2,9 @@
 
 from typing import Any, Literal
 
+from pydantic import ValidationInfo, field_validator
+
+from northfell.core.errors import InputRefused
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import When, param
 
@@ -44,6 +47,8 @@ class Infeed(Element):
         return True
 
 
+SET_POINTS = ("voltage", "power", "power factor")  # modes with a fixed active power
+BY_VALUE = When("output_level", ("",))
 REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 
 
@@ -68,7 +73,33 @@ def _reactive_limit(which: str, symbol: str, excitation: str) -> Any:
     )
 
 
-class SynchronousGenerator(Element):
+class Dispatched(Element):
+    """What generators and inverters share: named output levels, one of which an operating state may choose."""
+
+    output_levels: dict[str, float] = param(
+        {}, label="Output levels", symbol="P", unit="MW", section="Operation", acts_when=When("mode", SET_POINTS),
+        meaning="Active powers with names, so that operating states choose one by its name.", enters="P = the level chosen below"
+    )
+    output_level: str = param(
+        "", label="Output level", section="Operation", in_state=True, acts_when=When("mode", SET_POINTS),
+        meaning="The name of one of the levels above. Empty: the active power below."
+    )
+
+    @field_validator("output_level")
+    @classmethod
+    def _one_that_is_there(cls, name: str, info: ValidationInfo) -> str:
+        levels = info.data.get("output_levels", {})
+        if name and name not in levels:
+            raise InputRefused("output_level", name, f"one of {', '.join(levels)} (or empty)" if levels else "empty: there are no output levels")
+        return name
+
+    @property
+    def p_set_mw(self) -> float:
+        """Active power by the level chosen, or as given."""
+        return self.output_levels[self.output_level] if self.output_level else getattr(self, "p_mw") or 0.0  # noqa: B009  declared by each kind
+
+
+class SynchronousGenerator(Dispatched):
     """A synchronous generator connected without a unit transformer."""
 
     TITLE, TERMINALS, LETTER = "Synchronous generator", ("bus",), "G"
@@ -99,7 +130,7 @@ class SynchronousGenerator(Element):
     )
     p_mw: float = param(
         0.0, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True,
-        acts_when=When("mode", ("voltage", "power", "power factor")), meaning="Active power delivered."
+        acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered."
     )
     v_set_pu: float = _voltage_held()
     q_mvar: float = param(
@@ -115,7 +146,7 @@ class SynchronousGenerator(Element):
         return True
 
 
-class Inverter(Element):
+class Inverter(Dispatched):
     """A source behind a full converter: solar, battery."""
 
     TITLE, TERMINALS, LETTER = "Inverter source", ("bus",), "G"
@@ -136,7 +167,7 @@ class Inverter(Element):
     )
     p_mw: float | None = param(
         None, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True, needed_for=(LF,),
-        acts_when=When("mode", ("voltage", "power", "power factor")), meaning="Active power delivered by all units; a battery that is charged draws it."
+        acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered by all units; a battery that is charged draws it."
     )
     q_mvar: float = param(
         0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,

@@ -41,14 +41,14 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
         If data or a supply is missing, or no bus has enclosure data.
     """
     settings = settings or net.network.settings.arc_flash
-    if lacking := missing(net.elements, STUDY, net.live()):
+    if lacking := missing(net.elements, STUDY, net.taking_part()):
         raise CannotRun(STUDY, [str(one) for one in lacking])
     faults = faults or short_circuit.run(net)
     places = places_of(net)
     if not places:
         raise CannotRun(STUDY, ["No bus has enclosure data: set electrode_configuration of the buses at which people work."])
     fed = [p for p in places if net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
-    tried = _Tried(net, faults, devices_of(net.elements), fed)
+    tried = _Tried(net, settings, faults, devices_of(net.elements), fed)
     located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
     return ArcFlash(net, settings, faults, tuple(located.get(p) or _not_computed(net, p) for p in places))
 
@@ -56,12 +56,12 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
 class _Tried:
     """Currents and opening times of all places at once: (place, case, variant), by device where a device is meant."""
 
-    def __init__(self, net: Compiled, faults: ShortCircuit, devices: dict[str, Device], fed: list[Place]) -> None:
+    def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], fed: list[Place]) -> None:
         self.devices, self.zones = devices, Zones(net, devices)
         flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
         self.ibf_ka = np.stack([np.abs(f.ik_ka) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
-        self.factor = [reduction(bus) for bus in buses]
+        self.factor = [reduction(settings, bus) for bus in buses]
         i_arc = [[_arcing_current_ka(bus, i) for i in row] for bus, row in zip(buses, self.ibf_ka, strict=True)]
         factors = np.array([[1.0, f] for f in self.factor]).reshape(len(fed), 1, 2)
         self.i_arc_ka = np.array(i_arc).reshape(len(fed), len(CASES), 1) * factors
@@ -106,8 +106,10 @@ def in_range(bus: Bus) -> bool:
     return V_RANGE_KV[0] <= (bus.v_nominal_kv or math.nan) <= V_RANGE_KV[1]
 
 
-def reduction(bus: Bus) -> float:
-    """Factor of the reduced arcing current at a bus."""
+def reduction(settings: ArcFlashSettings, bus: Bus) -> float:
+    """Factor of the reduced arcing current at a bus: by the standard's variation, or the engineer's own share."""
+    if settings.variation == "own share":
+        return 1 - settings.variation_pct / 100
     return 1 - 0.5 * eq.variation_factor(bus.electrode_configuration or "", bus.v_nominal_kv or math.nan)
 
 

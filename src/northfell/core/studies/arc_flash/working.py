@@ -7,7 +7,7 @@ from northfell.core.model.network import title_of
 from northfell.core.quantities import figure as f
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import METHOD, ArcFlash, Location, Variant, coefficients_status
-from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s
+from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s, reduction
 from northfell.core.studies.protection import devices_of
 from northfell.core.working import Working
 
@@ -25,11 +25,16 @@ def explain_energy(study: ArcFlash, location: Location, variant: Variant | None 
     full = _arcing_current(w, box, voc, ibf)
     factor = 1.0
     if one.variant == "reduced":
-        cf = eq.variation_factor(box.configuration, voc)
-        w.step("Variation factor", "VarCf", "k1·V⁶ + … + k7", f"V = {f(voc)} kV, {box.configuration}", cf, "", f"{METHOD}, 4.5 (Eq. 2), Table 2")
-        factor = 1 - 0.5 * cf
+        factor = reduction(study.settings, bus)
+        by_standard = study.settings.variation == "by standard"
+        cf = 2 * (1 - factor)
+        told = ("Iarc·(1 − 0.5·VarCf)", f"{f(full, 5)} · (1 − 0.5 · {f(cf)})", f"{METHOD}, 4.5")
+        if by_standard:
+            w.step("Variation factor", "VarCf", "k1·V⁶ + … + k7", f"V = {f(voc)} kV, {box.configuration}", cf, "", f"{METHOD}, 4.5 (Eq. 2), Table 2")
+        else:
+            told = ("Iarc·(1 − own variation)", f"{f(full, 5)} · (1 − {f(1 - factor)})", f"study settings “{net.network.settings.set_name}”")
         w.step(
-            "Reduced arcing current", "Iarc,min", "Iarc·(1 − 0.5·VarCf)", f"{f(full, 5)} · (1 − 0.5 · {f(cf)})", full * factor, "kA", f"{METHOD}, 4.5",
+            "Reduced arcing current", "Iarc,min", *told[:2], full * factor, "kA", told[2],
             "At 600 V and below only the final current is reduced." if voc <= 0.6 else "All three intermediate currents are reduced.",
         )  # fmt: skip
     t = _arc_time(w, study, location, one, full * factor)

@@ -13,7 +13,7 @@ CHARACTERISTIC = ("power", "current", "impedance")  # position is the exponent o
 
 def motor_power(net: Compiled) -> Complexes:
     """Power each motor symbol draws [p.u.]: shaft power in use over efficiency, at rated power factor; overexcited, it gives reactive power."""
-    p = np.array([(m.p_rated_kw or 0) / 1000 * m.count * m.load_factor / ((m.efficiency_pct or 100) / 100) for m in net.motors])
+    p = np.array([(m.p_rated_kw or 0) / 1000 * m.count * m.drawn_factor * net.factor_of(m) / ((m.efficiency_pct or 100) / 100) for m in net.motors])
     sign = np.array([-1.0 if getattr(m, "excitation", "") == "overexcited" else 1.0 for m in net.motors])
     q = np.array([math.tan(math.acos(m.power_factor or 1)) for m in net.motors]) * p * sign
     return np.asarray((p + 1j * q) / net.s_base_mva, complex)
@@ -21,7 +21,7 @@ def motor_power(net: Compiled) -> Complexes:
 
 def load_power(net: Compiled) -> Complexes:
     """Power each load draws at nominal voltage [p.u.]."""
-    return np.array([((e.p_mw or 0) + 1j * (e.q_mvar or 0)) * e.load_factor / net.s_base_mva for e in net.loads], complex)
+    return np.array([((e.p_mw or 0) + 1j * (e.q_mvar or 0)) * e.drawn_factor * net.factor_of(e) / net.s_base_mva for e in net.loads], complex)
 
 
 def motor_share(net: Compiled) -> Floats:
@@ -43,7 +43,8 @@ def machine_power(net: Compiled) -> Complexes:
     """What each generator and inverter delivers by its set points [p.u.]; reactive power 0 where it holds the voltage."""
     s = []
     for g in net.machines:
-        p = 0.0 if g.mode == "reference" else g.p_mw or 0.0
-        q = {"power": g.q_mvar, "power factor": p * math.tan(math.acos(g.power_factor_set))}.get(g.mode, 0.0)
+        scale = net.factor_of(g)
+        p = 0.0 if g.mode == "reference" else g.p_set_mw * scale
+        q = {"power": g.q_mvar * scale, "power factor": p * math.tan(math.acos(g.power_factor_set))}.get(g.mode, 0.0)
         s.append((p + 1j * q) / net.s_base_mva)
     return np.array(s, complex)

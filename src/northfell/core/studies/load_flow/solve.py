@@ -46,7 +46,7 @@ def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
         If the iteration does not converge.
     """
     settings = settings or net.network.settings.load_flow
-    if lacking := missing(net.elements, STUDY, net.live()):
+    if lacking := missing(net.elements, STUDY, net.taking_part()):
         raise CannotRun(STUDY, [str(one) for one in lacking])
     if not net.topology.fed_node.any():
         raise CannotRun(STUDY, ["There is no supply: no infeed and no generator is in service. Put one into service, or add one."])

@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import ArrayLike
 from scipy.sparse import csc_array
 
 from northfell.core.errors import CannotRun
@@ -32,7 +33,7 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
         If data or a supply is missing.
     """
     settings = settings or net.network.settings.short_circuit
-    lacking = missing(net.elements, STUDY, net.live())
+    lacking = missing(net.elements, STUDY, net.taking_part())
     if lacking:
         raise CannotRun(STUDY, [str(one) for one in lacking])
     if not net.topology.fed_node.any():
@@ -43,10 +44,8 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
 
 
 def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwork:
-    tolerance = settings.lv_tolerance_pct
     z_base = net.v_nominal_kv**2 / net.s_base_mva
-    c = eq.voltage_factor(net.v_nominal_kv, case, tolerance)
-    c_max = eq.voltage_factor(net.v_nominal_kv, "max", tolerance)
+    c, c_max = factor_c(settings, net.v_nominal_kv, case), factor_c(settings, net.v_nominal_kv, "max")
 
     z_branch = _branch_impedance(net, c_max, case)
     ratio = net.branches.ratio_main
@@ -66,7 +65,7 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     motors: tuple[InductionMotor | StaticLoad, ...] = ()
     inverters: tuple[Inverter, ...] = ()
     if case == "max":  # a minimum current may have to do without what draws power or follows the network
-        machines, motors, inverters = (*net.generators, *net.synchronous_motors), contributing_motors(net), net.inverters
+        machines, motors, inverters = (*net.generators, *(m for m in net.synchronous_motors if m.runs)), contributing_motors(net), net.inverters
     z_machine, z_machine_peak = _machine_impedance(net, machines, c_max, z_base)
     z_motor = motor_impedances(net, motors)
 
@@ -99,6 +98,13 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     )  # fmt: skip
 
 
+def factor_c(settings: ShortCircuitSettings, un_kv: ArrayLike, case: str) -> Floats:
+    """Voltage factor c of each bus: by the standard's table, or the engineer's own."""
+    if settings.prefault == "own factors":
+        return np.full_like(np.asarray(un_kv, float), settings.c_max if case == "max" else settings.c_min)
+    return eq.voltage_factor(un_kv, case, settings.lv_tolerance_pct)
+
+
 def _fed_by_inverters_alone(net: Compiled) -> str:
     """A bus of an island that no source with an impedance feeds; empty if there is none."""
     island, fed = net.topology.island_of_node, net.topology.fed_node
@@ -109,8 +115,8 @@ def _fed_by_inverters_alone(net: Compiled) -> str:
 
 def contributing_motors(net: Compiled) -> tuple[InductionMotor | StaticLoad, ...]:
     """Asynchronous motors that bring current into a fault: none behind a drive that cannot return energy; loads with a share of motors."""
-    direct = [m for m in net.induction_motors if m.starter != "drive"]
-    return (*direct, *(e for e in net.loads if getattr(e, "motor_share_pct", None) and e.p_mw is not None and e.load_factor > 0))
+    direct = [m for m in net.induction_motors if m.starter != "drive" and m.runs]
+    return (*direct, *(e for e in net.loads if getattr(e, "motor_share_pct", None) and e.p_mw is not None and e.drawn_factor > 0))
 
 
 def _converters(factor: Factorised, z_node: Complexes, at: Ints, i_source: Floats) -> Floats:
@@ -172,7 +178,7 @@ def motor_rating(m: InductionMotor | StaticLoad) -> tuple[float, float, float, f
         sr = (m.p_rated_kw or math.nan) / 1000 / ((m.efficiency_pct or math.nan) / 100) / (m.power_factor or math.nan) * m.count
         ilr, ratio = (3.0, 0.10) if m.starter == "regenerative drive" else (m.ilr_over_ir or math.nan, math.nan if m.r_over_x is None else m.r_over_x)
         return sr, m.v_rated_kv or math.nan, ilr, ratio
-    s = abs(complex(m.p_mw or 0.0, m.q_mvar or 0.0)) * m.load_factor * (getattr(m, "motor_share_pct", None) or 0.0) / 100
+    s = abs(complex(m.p_mw or 0.0, m.q_mvar or 0.0)) * m.drawn_factor * (getattr(m, "motor_share_pct", None) or 0.0) / 100
     return s, math.nan, getattr(m, "ilr_over_ir", math.nan), getattr(m, "r_over_x", math.nan)
 
 

@@ -18,7 +18,7 @@ from northfell.core.network.impedance import feeder_impedance, transformer_per_u
 from northfell.core.quantities import figure as f
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import METHOD, ShortCircuit
-from northfell.core.studies.short_circuit.solve import FC_OVER_F, machine_mva, motor_rating
+from northfell.core.studies.short_circuit.solve import FC_OVER_F, factor_c, machine_mva, motor_rating
 from northfell.core.working import Working
 
 SHARE_SHOWN = 0.005  # elements that carry less of the fault current are counted, not listed
@@ -27,15 +27,19 @@ SHARE_SHOWN = 0.005  # elements that carry less of the fault current are counted
 def explain_fault(study: ShortCircuit, bus: int, case: str, quantity: str = "ik_ka") -> Working:
     """The working of I''k or ip at one bus. Its result equals the figure in the table."""
     net, one = study.net, study.cases[case]
-    un, tolerance = float(net.v_nominal_kv[bus]), study.settings.lv_tolerance_pct
+    un, settings = float(net.v_nominal_kv[bus]), study.settings
     name = net.name(net.topology.bus_ids[bus])
     word = {"max": "Maximum", "min": "Minimum"}[case]
     w = Working(f"{word} {'peak' if quantity == 'ip_ka' else 'initial symmetrical'} short-circuit current at {name}, state {net.state}")
     w.given("Un", "nominal voltage", un, "kV", f"{title_of(net.elements[net.topology.bus_ids[bus]])}, nominal voltage")
     w.given("f", "nominal frequency", float(net.frequency_hz), "Hz", "project setting")
-    w.given("tolerance", "voltage tolerance of low-voltage networks", float(tolerance), "%", "study setting")
-    c = float(eq.voltage_factor(un, case, tolerance))
-    w.step("Voltage factor", "c", f"c{case}(Un)", f"Un = {f(un)} kV", c, "", f"{METHOD}, Table 1")
+    c = float(factor_c(settings, un, case))
+    if settings.prefault == "own factors":
+        w.given("c", f"own voltage factor, {case}imum", c, "", f"study settings “{net.network.settings.set_name}”")
+    else:
+        tolerance = float(settings.lv_tolerance_pct)
+        w.given("tolerance", "voltage tolerance of low-voltage networks", tolerance, "%", f"study settings “{net.network.settings.set_name}”")
+        w.step("Voltage factor", "c", f"c{case}(Un)", f"Un = {f(un)} kV", c, "", f"{METHOD}, Table 1")
     _elements_in_path(study, bus, case, w)
     z1 = w.step(
         "Impedance at the fault", "Z1", "Zkk of the inverse nodal admittance matrix", f"{net.topology.n_nodes} nodes, impedances above",
@@ -103,15 +107,14 @@ def _elements_in_path(study: ShortCircuit, bus: int, case: str, w: Working) -> N
 
 def _impedance(study: ShortCircuit, e: Element, case: str, un: float) -> tuple[str, str, str, str]:
     """Title, equation, substituted numbers and source of one element's impedance."""
-    tolerance = study.settings.lv_tolerance_pct
-    c_max = float(eq.voltage_factor(un, "max", tolerance))
+    c_max = float(factor_c(study.settings, un, "max"))
 
     def told(field: str) -> str:
         value = getattr(e, field)
         return f(value) + ("~" if field in e.assumed else "")
 
     if isinstance(e, Infeed):
-        c = float(eq.voltage_factor(un, case, tolerance))
+        c = float(factor_c(study.settings, un, case))
         field = "ik_max_ka" if case == "max" else "ik_min_ka"
         z = abs(feeder_impedance(c, un, getattr(e, field), e.r_over_x or 0.0))
         return (

@@ -1,0 +1,67 @@
+"""Raw data as elements, and what is refused of them in the words of the declarations."""
+
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.model.elements import ELEMENT, KINDS, NAME_ACCEPTED, Element
+from northfell.core.model.parameters import parameter
+
+
+def title_of(element: Element) -> str:
+    """How a message names an element: kind and name."""
+    return f"{element.TITLE} {element.name}"
+
+
+def element_from(raw: Any, where: str = "") -> Element:
+    """An element from raw data.
+
+    Raises
+    ------
+    NetworkRefused
+        With one refusal for each field, which names the element, the field, the value and what is accepted.
+    """
+    if not isinstance(raw, dict):
+        raise NetworkRefused([InputRefused("element", raw, "an object with kind and name", where=where or "Elements")])
+    kind, name = raw.get("kind"), raw.get("name")
+    place = where
+    if isinstance(kind, str) and kind in KINDS and isinstance(name, str) and name:
+        place = f"{KINDS[kind].TITLE} {name if name.isprintable() else name.encode('unicode_escape').decode()}"[:120]
+    try:
+        element: Element = ELEMENT.validate_python(raw)
+    except ValidationError as error:
+        raise NetworkRefused(refusals_from(error, KINDS.get(kind) if isinstance(kind, str) else None, raw, place)) from None
+    return element
+
+
+def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: Any, where: str) -> list[InputRefused]:
+    """A validation error as refusals in the words of the declarations."""
+    found: list[InputRefused] = []
+    for one in error.errors(include_url=False):
+        path = [part for part in one["loc"] if not (isinstance(part, str) and part in KINDS)]
+        field = str(path[0]) if path else "kind"
+        declared, inner, got = model, raw, one["input"]
+        for step, part in enumerate(path[:-1]):  # settings are nested records
+            info = declared.model_fields.get(str(part)) if declared else None
+            nested = info.annotation if info else None
+            if isinstance(nested, type) and issubclass(nested, BaseModel):
+                declared, field = nested, str(path[step + 1])
+            inner = inner.get(part) if isinstance(inner, dict) else None
+        p = parameter(declared, field) if declared else None
+        told = one.get("ctx", {}).get("error")
+        if isinstance(told, InputRefused):
+            found.append(told.at(where))
+        elif one["type"] == "extra_forbidden":
+            accepted, got = "one of " + ", ".join(declared.model_fields if declared else []), field
+            found.append(InputRefused("field", got, accepted, where=where))
+        elif one["type"].startswith("union_tag"):
+            found.append(InputRefused("kind", raw.get("kind") if isinstance(raw, dict) else raw, "one of " + ", ".join(KINDS), where=where))
+        elif one["type"] == "missing":
+            found.append(InputRefused(field, None, p.accepted if p else "a value", where=where))
+        elif field == "name":
+            found.append(InputRefused(field, got, NAME_ACCEPTED, where=where))
+        else:
+            found.append(InputRefused(field, got, p.accepted if p else one["msg"].lower(), where=where))
+    unique = {(r.field, r.accepted): r for r in found}  # a union reports each of its members
+    return list(unique.values())
