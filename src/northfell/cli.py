@@ -227,8 +227,9 @@ def _check(options: argparse.Namespace) -> int:
     for study in STUDIES:
         reasons: list[str] = []
         for state in network.state_names:
-            lacking = [str(m) for m in missing(network.in_state(state), study)]
-            outcome = StateResults(network, state).outcome(study) if not lacking else None
+            one = StateResults(network, state)
+            lacking = [str(m) for m in missing(one.elements, study) if one.energised.get(m.element.id, False)]
+            outcome = one.outcome(study) if not lacking else None
             reasons += lacking or [str(r) for r in getattr(outcome, "reasons", ())] or ([str(outcome)] if isinstance(outcome, NoSolution) else [])
         told[study] = {"can_run": not reasons, "missing": list(dict.fromkeys(reasons))}
     sys.stdout.write(results.to_json({"file": str(options.file), "studies": told, "messages": messages}))

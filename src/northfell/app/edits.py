@@ -5,13 +5,14 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from northfell.core.catalogue.typical import typical_for_missing
+from northfell.core.catalogue.typical import typical_for_missing, typical_value
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.derived import earth_fault_ohm
 from northfell.core.model.elements import KINDS, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
+from northfell.core.model.own_entries import entry_parameters
 from northfell.core.model.parameters import STUDIES, Parameter, parameter
 from northfell.core.model.showing import read_number, text_shown, unit_shown
 from northfell.core.quantities import entry, parse_quantity
@@ -37,7 +38,7 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
     # the same value typed over an assumed or carried one makes it one's own; from a new origin, it is known better
     if value == old and field not in element.assumed and element.origins.get(field, "") == origin:
         return Change("", ())
-    origins = {field: origin} if origin and value is not None else {}
+    origins = {field: origin[:120]} if origin and value is not None and p in entry_parameters(type(element)) else {}
     bars = _bars(network, element_id) if field == "bus_kind" and value != "junction" else ()
     return Change(title, (Set(id=element_id, values={field: value, **_follows(element, field, value)}, origins=origins), *bars))
 
@@ -164,7 +165,7 @@ def operate(network: Network, state: str, element_id: str) -> Change:
 def copy_state(network: Network, state: str, name: str) -> Change:
     """A new operating state that starts as a copy of the one shown."""
     try:
-        new = OperatingState(name=name.strip(), differences=network.state(state).differences)
+        new = OperatingState.model_validate({**network.state(state).model_dump(), "name": name.strip()})
     except ValidationError:
         raise NetworkRefused([InputRefused("name", name, NAME_ACCEPTED, where="New operating state")]) from None
     return Change(f"State {new.name} made from {state}", (PutStates(states=[*network.states, new]),))
@@ -193,6 +194,57 @@ def fill_typical(network: Network, element_id: str) -> Change:
     values = {field: one.value for field, one in found.items()}
     sources = {field: one.source for field, one in found.items()}
     return Change(f"{element.name} typical values for {len(values)} fields", (Set(id=element_id, values=values, assumed=sources),))
+
+
+def fill_one_typical(network: Network, element_id: str, field: str) -> Change:
+    """Fill one field with its typical value, marked as assumed, also where a value stands."""
+    element = network.element(element_id)
+    p, found = parameter(type(element), field), typical_value(network.elements, element, field)
+    if p is None or found is None:
+        told = _no_typical(network, element)
+        raise NetworkRefused([InputRefused(field, "none", "a typical value where a rule gives one", told, title_of(element))])
+    return Change(f"{element.name} {p.label.lower()} typical", (Set(id=element_id, values={field: found.value}, assumed={field: found.source}),))
+
+
+def fill_all_typical(network: Network) -> Change:
+    """Fill all that the network lacks with typical values, marked as assumed.
+
+    Raises
+    ------
+    NetworkRefused
+        If nothing that is missing has a typical value.
+    """
+    acts = []
+    for element in network.elements.values():
+        if not element.locked and (found := typical_for_missing(network.elements, element)):
+            values = {field: one.value for field, one in found.items()}
+            acts.append(Set(id=element.id, values=values, assumed={field: one.source for field, one in found.items()}))
+    if not acts:
+        raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", "Enter nameplates first.", network.name)])
+    fields = sum(len(act.values) for act in acts)
+    return Change(f"Typical values for {fields} fields of {len(acts)} elements", tuple(acts))
+
+
+def change_sets(network: Network, act: str, value: str) -> Change:
+    """Sets of study settings: `use` another, `keep` the present ones under a new name, `rename` that in use, take one `away`."""
+    old, name = network.settings, value.strip()
+    refused = NetworkRefused([InputRefused("name", value, "a name of up to 80 characters that no other set has", where="Study settings")])
+    if act in ("keep", "rename") and (not 1 <= len(name) <= 80 or not name.isprintable() or name in old.set_names):
+        raise refused
+    if act in ("use", "away") and name not in old.sets_aside:
+        raise NetworkRefused([InputRefused("set", value, f"one of {', '.join(old.sets_aside) or 'none: there are no others'}", where="Study settings")])
+    if act == "use":
+        title, new = f"Study settings “{name}” in use", old.using(name)
+    elif act == "keep":
+        new = old.model_copy(update={"set_name": name, "sets_aside": {old.set_name: old.in_use, **old.sets_aside}})
+        title = f"Study settings “{name}” made from “{old.set_name}”"
+    elif act == "rename":
+        title, new = f"Study settings “{old.set_name}” renamed “{name}”", old.model_copy(update={"set_name": name})
+    elif act == "away":
+        title, new = f"Study settings “{name}” removed", old.model_copy(update={"sets_aside": {n: s for n, s in old.sets_aside.items() if n != name}})
+    else:
+        raise NotFound(f"There is no act “{act}” on study settings.")
+    return Change(title, (PutSettings(settings=new),))
 
 
 def _no_typical(network: Network, element: Element) -> str:

@@ -8,7 +8,7 @@ from threading import Lock
 from typing import Any
 
 from northfell.core.errors import CannotRun, NoSolution
-from northfell.core.findings import Finding, findings_of, missing_findings, sorted_findings
+from northfell.core.findings import Finding, findings_of, missing_findings, network_findings, sorted_findings
 from northfell.core.model.completeness import missing
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
@@ -105,6 +105,7 @@ class Results:
         if self._findings is None:
             found: list[Finding] = []
             for state in self.network.state_names:
+                found += network_findings(self.at(state).elements, state)
                 for study in STUDIES:
                     found += findings_in(self.at(state), study)
             self._findings = sorted_findings(_once_each(found))
@@ -117,18 +118,19 @@ def findings_in(results: StateResults, study: Study) -> list[Finding]:
     if isinstance(outcome, NoSolution):
         return [Finding(study, results.state, "", "", "breach", str(outcome))]
     if isinstance(outcome, CannotRun):
-        lacking = missing_findings(missing(results.network.in_state(results.state), study), study, results.state)
+        fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
+        lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
         return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
     return findings_of(outcome, results.network.settings.limits)
 
 
 def _once_each(found: list[Finding]) -> list[Finding]:
-    """Missing data are missing in every state and for several studies: one line is enough."""
+    """Missing data, and what contradicts itself, do so in every state and for several studies: one line is enough."""
     seen: set[tuple[str, str]] = set()
     kept = []
     for f in found:
         key = (f.element_id, f.text)
-        if f.severity != "missing" or key not in seen:
+        if (f.severity != "missing" and f.study != "network") or key not in seen:
             kept.append(f)
         seen.add(key)
     return kept

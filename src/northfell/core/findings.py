@@ -1,11 +1,12 @@
 """Findings: results held against the limits of the project, in plain words. One mechanism for every study."""
 
 import math
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
 from northfell.core.model.completeness import Missing
+from northfell.core.model.consistency import contradictions
 from northfell.core.model.elements import Element
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
@@ -51,6 +52,11 @@ def severity_of(value: float, close: float, breach: float) -> Severity | None:
 def missing_findings(lacking: Iterable[Missing], study: str, state: str) -> list[Finding]:
     """Data that a study lacks, as findings that lead to the field."""
     return [Finding(study, state, m.element.id, m.element.name, "missing", str(m)) for m in lacking]
+
+
+def network_findings(elements: Mapping[str, Element], state: str) -> list[Finding]:
+    """What contradicts itself in the data, before any study."""
+    return [Finding("network", state, c.element.id, c.element.name, "breach" if c.grave else "close", c.text, help=c.help) for c in contradictions(elements)]
 
 
 def _loading(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:

@@ -15,7 +15,19 @@ from northfell.app.studies import ResultsCache
 from northfell.core.errors import CannotRun, NetworkRefused, NorthfellError, NotFound, StaleVersion
 from northfell.store import connect
 from northfell.store.database import migrate
-from northfell.web import routes_drawing, routes_edits, routes_projects, routes_results, routes_workspace
+from northfell.web import (
+    routes_catalogue,
+    routes_documents,
+    routes_drawing,
+    routes_edits,
+    routes_projects,
+    routes_readers,
+    routes_reference,
+    routes_results,
+    routes_states,
+    routes_tables,
+    routes_workspace,
+)
 from northfell.web.drawings import SheetMemories
 from northfell.web.pages import error_page
 from northfell.web.parts import Answers
@@ -42,7 +54,10 @@ def create_application(database: Path) -> FastAPI:
     application.state.memories = SheetMemories()
     application.state.answers = Answers()
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for routes in (routes_projects, routes_edits, routes_drawing, routes_results, routes_workspace):
+    for routes in (
+        routes_projects, routes_reference, routes_edits, routes_drawing, routes_documents, routes_results, routes_tables, routes_catalogue, routes_states,
+        routes_readers, routes_workspace,
+    ):  # fmt: skip
         application.include_router(routes.router)
     application.middleware("http")(_guard)
     application.add_exception_handler(NorthfellError, _told)  # type: ignore[arg-type]

@@ -4,13 +4,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from northfell.app.catalogue import kinds_with_entries
 from northfell.app.studies import Results
 from northfell.core.findings import Finding
+from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.derived import Derived, derived_of
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.model.ways import ways_of
 from northfell.core.quantities import entry
 from northfell.web.figures import Figure, Section, figures_of
@@ -32,6 +35,9 @@ class FieldShown:
     acts: bool = True
     idle_because: str = ""
     normal: str = ""  # what it is in Normal, where the state shown differs
+    unit: str = ""  # that of the project
+    origin: str = ""  # where the value was read
+    typical: bool = False  # a rule may give a typical value
 
 
 @dataclass(frozen=True)
@@ -53,6 +59,7 @@ class Card:
     ways: int = 0  # that a board could keep as a schedule
     folded: bool = False
     sheets: tuple[str, ...] = ()  # others on which it is drawn
+    in_catalogue: bool = False
 
 
 def card_of(network: Network, results: Results, view: View, findings: list[Finding]) -> Card | None:
@@ -80,6 +87,7 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
         energised=results.at(view.state).energised.get(element.id, True),
+        in_catalogue=element.kind in kinds_with_entries(network),
         **_drawn(network, view, element),
     )
 
@@ -125,6 +133,9 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
         acts=p.acts(element.__dict__),
         idle_because="" if p.acts(element.__dict__) else _because(element, p),
         normal=_text(network, p, base) if value != base else "",
+        unit=unit_shown(p, network.settings.units),
+        origin=_origin(network, element, p),
+        typical=bool(p.typical),
     )
 
 
@@ -149,13 +160,18 @@ def _label(p: Parameter, choice: Any) -> str:
 
 
 def _text(network: Network, p: Parameter, value: Any) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if p.form == "reference":
+    if p.form == "reference" and value is not None:
         return network.elements[value].name if value in network.elements else str(value)
-    return entry(value) if isinstance(value, float | int) else str(value)
+    return text_shown(p, value, network.settings.units)
+
+
+def _origin(network: Network, element: Element, p: Parameter) -> str:
+    """Where a value was read, in words."""
+    origin = element.origins.get(p.name, "")
+    if origin != CARRIED:
+        return origin
+    found = carried_voltages(network.elements).get(element.id)
+    return f"carried from {network.elements[found.origin].name} through {network.elements[found.through].name}" if found else "carried"
 
 
 def state_note(view: View) -> str:

@@ -7,6 +7,7 @@ from northfell.app.studies import Results
 from northfell.core.errors import NorthfellError
 from northfell.core.model.completeness import missing
 from northfell.core.model.network import Network, Sheet
+from northfell.core.model.parameters import STUDIES
 from northfell.core.network import energised, topology_of
 from northfell.drawing import overlay
 from northfell.drawing.sheet import Drawing, draw
@@ -37,7 +38,10 @@ def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, mem
     """The sheet with the tags of the stage."""
     elements = results.at(view.state).elements
     study = STUDY_OF[view.stage]
-    lacking = frozenset(m.element.id for m in missing(elements, study)) if study else frozenset()
+    fed = results.at(view.state).energised
+    asked = (study,) if study else STUDIES if view.lack == "any" else (view.lack,) if view.lack else ()
+    # the Network stage marks all that lacks data when asked; a study only what would take part in it
+    lacking = frozenset(m.element.id for s in asked for m in missing(elements, s) if not study or fed.get(m.element.id, False))  # type: ignore[arg-type]
     memory, lock = memories.of((view.project_id, sheet.name, view.stage))
     with lock:
         return draw(

@@ -182,7 +182,7 @@ def _history(history: list[ChangeRow], head: int) -> Ledger:
     return Ledger([], heads, rows, empty="No changes yet. Every edit is kept here and can be undone.")
 
 
-STUDY_STAGE = {"load_flow": "Flow", "short_circuit": "Faults", "arc_flash": "Arc flash"}
+STUDY_STAGE = {"network": "Network", "load_flow": "Flow", "short_circuit": "Faults", "arc_flash": "Arc flash"}
 
 
 def _findings(findings: list[Finding]) -> Ledger:

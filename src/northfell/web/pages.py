@@ -11,6 +11,7 @@ from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 from pydantic import BaseModel
 
+from northfell.app.projects import Project
 from northfell.core.model.elements import KINDS
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter, parameters_of
@@ -63,6 +64,11 @@ def is_fragment(request: Request) -> bool:
 def answer(request: Request, page: str, fragment: str, status_code: int = 200, **seen: Any) -> Response:
     """The fragment for a part of the page, the page that includes it for everyone else."""
     return templates.TemplateResponse(request, fragment if is_fragment(request) else page, seen, status_code=status_code)
+
+
+def project_page(request: Request, opened: Project, template: str, title: str, status_code: int = 200, **seen: Any) -> Response:
+    """A page beside the stages of a project."""
+    return templates.TemplateResponse(request, template, {"project": opened, "network": opened.network, "title": title, **seen}, status_code=status_code)
 
 
 def error_page(request: Request, status: int, lines: list[str]) -> Response:

@@ -21,10 +21,22 @@ Typed = Annotated[str, Form(max_length=10_000)]
 
 
 @router.post("/elements/{element_id:path}/set/{field}")
-def set_field(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "") -> Response:
+def set_field(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "", origin: Typed = "") -> Response:
     """Set one parameter; what is refused stays in its field with the reason."""
     typed = {"field": field, "value": value}
-    return change_shown(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value), typed)
+    return change_shown(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value, origin), typed)
+
+
+@router.post("/elements/{element_id:path}/origin/{field}")
+def set_origin(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "") -> Response:
+    """Say where a value was read."""
+    return change_shown(request, db, view, version, lambda network: edits.set_origin(network, element_id, field, value))
+
+
+@router.post("/elements/{element_id:path}/typical/{field}")
+def one_typical(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version) -> Response:
+    """Fill one field with its typical value."""
+    return change_shown(request, db, view, version, lambda network: edits.fill_one_typical(network, element_id, field))
 
 
 @router.post("/elements/{element_id:path}/operate")

@@ -65,7 +65,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "ledger": ledger,
         "assumed": assumed_count(network.in_state(view.state), STUDY_OF[view.stage] or "arc_flash"),
         "counts": _counts(findings) if known else None,
-        "problem": _problem(results, view),
+        "problem": problem_of(results, view),
         "svg_of": svg_of,
         "tray": tray_of(network.settings.drawing.symbols) if view.stage == "network" else (),
         "limits": network.settings.limits,
@@ -123,7 +123,7 @@ def _of_the_stage(results: Results, view: View) -> list[Finding]:
     return findings_in(results.at(view.state), study) if study else []
 
 
-def _problem(results: Results, view: View) -> list[str]:
+def problem_of(results: Results, view: View) -> list[str]:
     """Why the stage has no result in the state shown."""
     study = STUDY_OF[view.stage]
     outcome = results.at(view.state).outcome(study) if study else None

@@ -76,7 +76,7 @@ def _cables_medium_voltage() -> Iterator[Entry]:
     for r in rows("iec60228_class2_resistance.csv"):
         s = float(r["S_mm2"])
         for short, metal in METALS.items() if 35 <= s <= 630 else ():
-            for u in (6.0, 10.0, 15.0, 20.0, 30.0):
+            for u in (6.0, 10.0, 11.0, 15.0, 20.0, 30.0, 33.0):
                 for cores in ("3", "1"):
                     for insulation in ("XLPE", "EPR"):
                         family = {"XLPE": "Harter MV", "EPR": "Corrie MV"}[insulation]

@@ -28,6 +28,11 @@ def typical_value(elements: Mapping[str, Element], element: Element, field: str)
     return rule(elements, element, field) if rule else None
 
 
+def rule_text(key: str) -> str:
+    """What a rule gives, in words, for the Reference pages."""
+    return _TOLD[key]
+
+
 def typical_for_missing(elements: Mapping[str, Element], element: Element) -> dict[str, Typical]:
     """Typical values for all that this element lacks for any study, by field. One may rest on another that is filled with it."""
     found: dict[str, Typical] = {}
@@ -224,4 +229,30 @@ _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] =
     "synchronous_motor_efficiency": _synchronous_efficiency,
     "synchronous_motor_power_factor": _synchronous_power_factor,
     "synchronous_motor_xd2": _synchronous_xd2,
+}
+_TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
+    "infeed_r_over_x": "0.1 (IEC 60909-0:2016, where unknown)",
+    "enclosure": "by the equipment class (IEEE 1584-2018, unverified)",
+    "generator_power_factor": "0.8 (unverified)",
+    "generator_resistance": "2 % of the subtransient reactance (unverified)",
+    "transformer_vector_group": "Dyn11 for low sides up to 1 kV (unverified)",
+    "transformer_uk": "by the rated power, table of liquid-filled transformers (unverified)",
+    "transformer_ur": "from the typical X/R of that rated power (unverified)",
+    "conductor_r": "by material and cross-section, IEC 60228 class 2",
+    "conductor_x": "by voltage and cross-section, at 50 Hz, scaled to the network's frequency (unverified)",
+    "conductor_end_temperature": "by the insulation: PVC 160, XLPE and EPR 250; bare overhead conductors 80 °C",
+    "breaker_interrupting_time": "0.06 s, three cycles at 50 Hz",
+    "relay_tolerance": "5 % (unverified)",
+    "motor_efficiency": "class IE3, four poles, IEC 60034-30-1",
+    "motor_power_factor": "0.86 (unverified)",
+    "motor_ilr": "5 (IEC 60909-0:2016, where unknown)",
+    "motor_r_over_x": "0.42 at low voltage; 0.10 from 1 MW per pair of poles, else 0.15 (IEC 60909-0:2016)",
+    "inverter_ik": "1.2 (unverified)",
+    "reactor_r_over_x": "0.03 (unverified)",
+    "auto_vector_group": "YNa0 (unverified)",
+    "three_winding_group": "YNyn0d5 (unverified)",
+    "three_winding_ur": "from the typical X/R of the smaller rated power (unverified)",
+    "synchronous_motor_efficiency": "95 % (unverified)",
+    "synchronous_motor_power_factor": "0.9, overexcited (unverified)",
+    "synchronous_motor_xd2": "15 % (unverified)",
 }

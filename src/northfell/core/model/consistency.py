@@ -10,6 +10,7 @@ from northfell.core.model.parameters import parameter
 from northfell.core.quantities import figure as f
 
 NEAR = 0.12  # of a rated voltage from the nominal voltage of its bus: beyond this it is worth a look
+HIGHEST = 1.1  # nominal voltage of a network, of the rated voltage of a cable that may stand in it: 11 kV at 10 kV (12 kV highest)
 ALIKE = {"v_hv_kv": 0.005, "v_lv_kv": 0.005, "uk_pct": 0.10, "tap_pct": 0.0}  # how far units in parallel may differ, of the larger value
 
 
@@ -37,7 +38,7 @@ def _voltages(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
         if isinstance(e, Switching | Conductor | SeriesReactor) and v[0] and v[1] and abs(v[0] - v[1]) > 1e-3 * max(v[0], v[1]):
             text = f"{title_of(e)} joins {at[0].name} of {v[0]:g} kV and {at[1].name} of {v[1]:g} kV."
             yield Contradiction(e, text, True, "A transformer must stand between them, or one voltage is wrong.")
-        if isinstance(e, Cable) and e.v_insulation_kv and v[0] and e.v_insulation_kv < v[0] * 0.999:
+        if isinstance(e, Cable) and e.v_insulation_kv and v[0] and v[0] > HIGHEST * e.v_insulation_kv:
             text = f"{title_of(e)} is built for {e.v_insulation_kv:g} kV and stands in a network of {v[0]:g} kV."
             yield Contradiction(e, text, False, "Choose a cable of the next rated voltage.")
         for field, nominal in _rated_at(e, v):

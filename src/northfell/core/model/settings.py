@@ -145,3 +145,10 @@ class ProjectSettings(Settings):
         aside = {n: s for n, s in {self.set_name: self.in_use, **self.sets_aside}.items() if n != name}
         parts = {part: getattr(chosen, part) for part in StudySet.model_fields}
         return self.model_copy(update={**parts, "set_name": name, "sets_aside": aside})
+
+
+# the groups of settings under the heads that they stand under
+GROUPS: dict[str, type[Settings]] = {
+    "Project": ProjectSettings, "Drawing": DrawingSettings, "Units": UnitSettings, "Limits": Limits, "Load flow": LoadFlowSettings,
+    "Short circuit": ShortCircuitSettings, "Arc flash": ArcFlashSettings,
+}  # fmt: skip

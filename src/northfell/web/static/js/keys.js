@@ -95,6 +95,25 @@ document.addEventListener("submit", (event) => {
   }
 });
 
+// a choice that is part of the look stands in the address
+document.addEventListener("change", (event) => {
+  const look = event.target.dataset?.look;
+  if (!look) return;
+  const url = new URL(window.location.href);
+  if (event.target.value) url.searchParams.set(look, event.target.value);
+  else url.searchParams.delete(look);
+  go(url.pathname + url.search);
+});
+
+// where the values that one enters are from, kept from card to card
+function origin() {
+  const select = document.getElementById("entry-origin");
+  if (select) select.value = sessionStorage.getItem("origin") ?? "own";
+}
+document.addEventListener("change", (event) => event.target.id === "entry-origin" && sessionStorage.setItem("origin", event.target.value));
+document.addEventListener("htmx:after:swap", origin);
+origin();
+
 // find an element by name
 document.addEventListener("change", (event) => {
   if (!event.target.matches?.("[data-find]")) return;

@@ -1,0 +1,57 @@
+"""Documents at elements, and how they are given out: never run, never sniffed, in a sandbox where they are shown."""
+
+from typing import Annotated, Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+
+from northfell.app import documents
+from northfell.app.projects import open_project
+from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
+from northfell.core.model.elements import Document
+from northfell.web.pages import Db
+from northfell.web.routes_edits import Version
+from northfell.web.routes_workspace import show
+from northfell.web.view import Looking, View
+
+router = APIRouter(prefix="/projects/{project_id}")
+SANDBOX = "default-src 'none'; style-src 'unsafe-inline'; img-src 'self' data:; object-src 'self'; sandbox"
+
+
+@router.post("/elements/{element_id:path}/documents")
+def attach(request: Request, db: Db, view: Looking, element_id: str, version: Version, file: Annotated[UploadFile, File()]) -> Response:
+    """Attach a document."""
+    content = file.file.read(documents.MOST_BYTES + 1)
+    name = (file.filename or "").replace("\\", "/").rpartition("/")[2]
+    return _shown(request, db, view, lambda: documents.attach(db, view.project_id, element_id, name, content, version))
+
+
+@router.post("/elements/{element_id:path}/documents/away")
+def detach(request: Request, db: Db, view: Looking, element_id: str, version: Version, name: Annotated[str, Form(max_length=100)]) -> Response:
+    """Take a document away."""
+    return _shown(request, db, view, lambda: documents.detach(db, view.project_id, element_id, name, version))
+
+
+def _shown(request: Request, db: Any, view: View, act: Any) -> Response:
+    try:
+        return show(request, db, act(), view)
+    except NetworkRefused as error:
+        told = [str(r) for r in error.refusals]
+    except NorthfellError as error:
+        told = [str(error)]
+        if isinstance(error, StaleVersion):
+            return show(request, db, open_project(db, view.project_id), view, 409, refused=told)
+    return show(request, db, open_project(db, view.project_id), view, 422, refused=told)
+
+
+@router.get("/elements/{element_id:path}/documents/{name}")
+def document(db: Db, project_id: int, element_id: str, name: str) -> Response:
+    """A document as it was attached."""
+    return given_out(*documents.content_of(db, project_id, element_id, name))
+
+
+def given_out(about: Document, content: bytes) -> Response:
+    """The answer that holds a document: shown where a browser may show it, else saved."""
+    how = "inline" if about.media_type in documents.SHOWN else "attachment"
+    headers = {"Content-Disposition": f"{how}; filename*=UTF-8''{quote(about.name)}", "X-Content-Type-Options": "nosniff", "Content-Security-Policy": SANDBOX}
+    return Response(content, media_type=about.media_type, headers=headers)

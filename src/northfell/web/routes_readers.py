@@ -1,0 +1,100 @@
+"""Readers: links that show a project, or one element of it, and can change nothing."""
+
+from dataclasses import replace
+from typing import Annotated, Any
+from urllib.parse import quote_plus, urlencode
+
+from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi.responses import RedirectResponse
+
+from northfell.app import documents
+from northfell.app.projects import Project, open_project
+from northfell.core.errors import NotFound
+from northfell.core.model.network import NORMAL
+from northfell.store import readers, transaction
+from northfell.store.readers import ReaderLink
+from northfell.web.card import card_of
+from northfell.web.drawings import drawing_of
+from northfell.web.pages import Db, project_page, templates
+from northfell.web.routes_documents import given_out
+from northfell.web.routes_workspace import problem_of
+from northfell.web.view import STAGES, View
+
+router = APIRouter()
+Part = Annotated[str, Query(max_length=200)]
+
+
+@router.get("/projects/{project_id}/readers")
+def reader_links(request: Request, db: Db, project_id: int) -> Response:
+    """The links of a project."""
+    opened = open_project(db, project_id)
+    links = [(link, opened.network.elements.get(link.element_id)) for link in readers.of_project(db, project_id)]
+    return project_page(request, opened, "readers.html", "Readers", links=links, origin=str(request.base_url).rstrip("/"))
+
+
+@router.post("/projects/{project_id}/readers")
+def make_link(db: Db, project_id: int, element: Annotated[str, Form(max_length=200)] = "") -> Response:
+    """A new link for the project, or for one element."""
+    network = open_project(db, project_id).network
+    element = network.id_of_name.get(element, element)
+    if element:
+        network.element(element)
+    with transaction(db):
+        readers.make(db, project_id, element)
+    return RedirectResponse(f"/projects/{project_id}/readers", 303)
+
+
+@router.post("/projects/{project_id}/readers/away")
+def take_back(db: Db, project_id: int, token: Annotated[str, Form(max_length=100)]) -> Response:
+    """Take a link back: whoever holds it sees nothing from now on."""
+    with transaction(db):
+        readers.take_back(db, project_id, token)
+    return RedirectResponse(f"/projects/{project_id}/readers", 303)
+
+
+def _opened(db: Any, token: str) -> tuple[ReaderLink, Project]:
+    link = readers.of_token(db, token)
+    return link, open_project(db, link.project_id)
+
+
+def may_see(link: ReaderLink, element_id: str) -> bool:
+    """Whether a link shows the data of an element."""
+    return link.element_id in ("", element_id)
+
+
+@router.get("/read/{token}")
+def read(
+    request: Request, db: Db, token: str, stage: Part = "flow", state: Part = NORMAL, sheet: Part = "", selected: Part = ""
+) -> Response:  # fmt: skip
+    """What a reader sees: diagram, results, notes and documents."""
+    link, opened = _opened(db, token)
+    network = opened.network
+    asked = View(opened.id, stage if stage in STAGES else "flow", state if state in network.state_names else NORMAL, sheet, link.element_id or selected)
+    view = asked if asked.selected in network.elements else replace(asked, selected="")
+    results = request.app.state.results.of(opened.id, opened.version, network)
+    shown_on = network.sheet(view.sheet)
+    if view.selected and view.selected not in shown_on.placements and not view.sheet:
+        shown_on = next((s for s in network.sheets if view.selected in s.placements), shown_on)
+    drawing = drawing_of(network, results, view, shown_on, request.app.state.memories)
+    card = card_of(network, results, view, [])
+
+    def there(**changed: str) -> str:
+        pairs = {"stage": view.stage, "state": view.state, "sheet": shown_on.name, "selected": view.selected, **changed}
+        return f"/read/{token}?{urlencode({k: v for k, v in pairs.items() if v})}"
+
+    base = there(selected="")
+    seen = {
+        "network": network, "view": view, "sheet": shown_on, "drawing": drawing, "card": card, "stages": STAGES, "there": there, "token": token,
+        "address": lambda e, s="": base + f"&selected={quote_plus(e)}", "whole": not link.element_id,
+        "problem": problem_of(results, view), "may_see": lambda e: may_see(link, e),
+    }  # fmt: skip
+    return templates.TemplateResponse(request, "read.html", seen)
+
+
+@router.get("/read/{token}/documents/{element_id:path}/{name}")
+def read_document(db: Db, token: str, element_id: str, name: str) -> Response:
+    """A document, for a reader."""
+    link, opened = _opened(db, token)
+    if not may_see(link, element_id):
+        raise NotFound("This link does not show that element.")
+    return given_out(*documents.content_of(db, opened.id, element_id, name))

@@ -1,0 +1,232 @@
+"""Tables that are edited in place: all elements of a kind, and the outgoing ways of a board."""
+
+from collections.abc import Callable
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel, Field
+
+from northfell.app import tabling, way_table
+from northfell.app.columns import Head
+from northfell.app.projects import Project, change_project, open_project
+from northfell.app.tabling import Tabled
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound, StaleVersion
+from northfell.core.model.elements import KINDS, Bus
+from northfell.core.model.network import Network
+from northfell.core.model.parameters import Parameter, parameter
+from northfell.core.model.showing import unit_shown
+from northfell.core.model.ways import Connections, ways_of
+from northfell.web.pages import Db, project_page
+
+router = APIRouter(prefix="/projects/{project_id}")
+MOST_CELLS = 100_000
+Text = Annotated[str, Field(max_length=10_000)]
+Many = Annotated[list[Text], Field(max_length=20_000)]
+
+
+class Cells(BaseModel):
+    """Cells that were typed or filled down: row, column, text."""
+
+    version: int
+    cells: Annotated[list[tuple[Text, Text, Text]], Field(max_length=MOST_CELLS)]
+
+
+class Pasted(BaseModel):
+    """A block of text at a cell: the rows from there down and the columns from there to the right."""
+
+    version: int
+    text: Annotated[str, Field(max_length=8_000_000)]
+    rows: Many
+    columns: Annotated[list[Text], Field(max_length=200)]
+    boards: Annotated[list[Text], Field(max_length=50)] = []
+    inside: bool = False
+
+
+@router.get("/tables")
+def tables(request: Request, db: Db, project_id: int) -> Response:
+    """The kinds with how many elements each has, and the boards with their ways."""
+    opened = open_project(db, project_id)
+    counts = {kind: sum(e.kind == kind for e in opened.network.elements.values()) for kind in KINDS}
+    return project_page(request, opened, "tables.html", "Tables", counts=counts, boards=_boards(opened.network))
+
+
+def _boards(network: Network) -> list[tuple[Bus, int]]:
+    known = Connections(network.elements)
+    boards = [e for e in network.elements.values() if isinstance(e, Bus) and e.bus_kind != "junction"]
+    return [(board, len(ways_of(network.elements, board.id, known))) for board in boards]
+
+
+@router.get("/table/{kind}")
+def table(request: Request, db: Db, project_id: int, kind: str) -> Response:
+    """The table of one kind."""
+    opened = open_project(db, project_id)
+    tabling.columns_of(kind)
+    counts = {k: n for k in KINDS if (n := sum(e.kind == k for e in opened.network.elements.values()))}
+    return project_page(request, opened, "table.html", KINDS[kind].TITLE, kind=kind, counts=counts, base=f"/projects/{project_id}/table/{kind}", boards=[])
+
+
+@router.get("/table/{kind}/data")
+def table_data(db: Db, project_id: int, kind: str) -> Response:
+    """All rows of the table."""
+    opened = open_project(db, project_id)
+    network, columns = opened.network, tabling.columns_of(kind)
+    rows = [tabling.row_of(network, e, columns) for e in network.elements.values() if e.kind == kind]
+    lists = {k: [e.name for e in network.elements.values() if e.kind == k] for p in columns for k in p.refers_to}
+    return JSONResponse({"version": opened.version, "columns": [_column(network, p) for p in columns], "rows": rows, "lists": lists})
+
+
+def _column(network: Network, p: Parameter) -> dict[str, Any]:
+    choices = ["yes", "no"] if p.form == "yes or no" else [str(c) for c in p.choices]
+    return {
+        "key": p.name, "label": p.label, "unit": unit_shown(p, network.settings.units), "number": p.form in ("number", "whole number"), "choices": choices,
+        "list": list(p.refers_to), "meaning": p.meaning, "idle": "does not act beside its other values",
+    }  # fmt: skip
+
+
+@router.post("/table/{kind}/cells")
+def table_cells(db: Db, project_id: int, kind: str, sent: Cells) -> Response:
+    """Set cells that were typed."""
+
+    def make(network: Network) -> Tabled:
+        cells = []
+        for row, key, text in sent.cells:
+            p = parameter(KINDS[kind], key) if kind in KINDS else None
+            if p is None or row not in network.elements:
+                raise NotFound("This element or column is no longer there. Load the table again.")
+            cells.append((row, Head(p), text))
+        rows = len({row for row, _, _ in sent.cells})
+        return tabling.set_cells(network, kind, cells, f"{KINDS[kind].TITLE} table: {len(cells)} cell{'s' if len(cells) != 1 else ''} in {rows} rows")
+
+    return _answer(db, project_id, kind, sent.version, make)
+
+
+@router.post("/table/{kind}/paste")
+def table_paste(db: Db, project_id: int, kind: str, sent: Pasted) -> Response:
+    """Set a pasted block; one paste is one change."""
+    return _answer(db, project_id, kind, sent.version, lambda network: tabling.pasted(network, kind, sent.text, sent.rows, sent.columns))
+
+
+def _answer(db: Any, project_id: int, kind: str, version: int, make: Callable[[Network], Tabled]) -> Response:
+    """Keep what could be read, and tell what could not, cell by cell; only rows that differ are sent."""
+    columns = tabling.columns_of(kind)
+    before = open_project(db, project_id).network
+
+    def rows(opened: Project, made: Tabled) -> dict[str, Any]:
+        told = {row for row, _ in made.errors}
+        changed = [e for e in opened.network.elements.values() if e.kind == kind and (before.elements.get(e.id) is not e or e.id in told)]
+        return {"rows": [tabling.row_of(opened.network, e, columns) for e in changed]}
+
+    return _kept(db, project_id, version, make, rows)
+
+
+def _kept(db: Any, project_id: int, version: int, make: Callable[[Network], Tabled], more: Callable[[Project, Tabled], dict[str, Any]]) -> Response:
+    opened = open_project(db, project_id)
+    try:
+        made = make(opened.network)
+        opened = change_project(db, project_id, made.change, version)
+    except NorthfellError as error:
+        reasons = [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else [str(error)]
+        stale = isinstance(error, StaleVersion)
+        return JSONResponse({"version": opened.version, "messages": reasons, "stale": stale}, 409 if stale else 422)
+    cells = [{"id": row, "key": key, "why": why, "text": made.typed.get((row, key), "")} for (row, key), why in made.errors.items()]
+    return JSONResponse({"version": opened.version, "cells": cells, "messages": made.messages, "done": made.change.title, **more(opened, made)})
+
+
+@router.get("/ways/{board:path}/data")
+def ways_data(db: Db, project_id: int, board: str) -> Response:
+    """The ways of a board."""
+    opened = open_project(db, project_id)
+    return JSONResponse({"version": opened.version, **_ways(opened.network, board)})
+
+
+def _ways(network: Network, board: str) -> dict[str, Any]:
+    rows = []
+    for row in way_table.rows_of(network, board):
+        shown = [way_table.cell_shown(network, row, column) for column in way_table.COLUMNS]
+        rows.append({"id": row.id, "cells": [text for text, _ in shown], "marks": "".join(mark for _, mark in shown), "locked": False})
+    return {"columns": [_way_column(network, c) for c in way_table.COLUMNS], "rows": rows, "lists": {}}
+
+
+def _way_column(network: Network, column: way_table.WayColumn) -> dict[str, Any]:
+    kind, name = next(iter(column.fields.items()), ("", ""))
+    p = parameter(KINDS[kind], name) if kind else None
+    choices = {"kind": ["motor", "load", "spare"], "device": ["breaker", "fuse"]}.get(column.key, [])
+    choices = choices or [c for c in (p.choices if p else ()) if isinstance(c, str)]
+    meaning = p.meaning if p else {"kind": "What the way feeds.", "device": "What protects the way."}[column.key]
+    number = p is not None and p.form in ("number", "whole number")
+    return {
+        "key": column.key, "label": column.label, "unit": way_table.column_unit(network, column), "number": number, "choices": choices, "list": [],
+        "meaning": meaning, "idle": "there is nothing of this kind in this way",
+    }  # fmt: skip
+
+
+@router.get("/ways/{board:path}")
+def ways(request: Request, db: Db, project_id: int, board: str) -> Response:
+    """The schedule of a board as a table."""
+    opened = open_project(db, project_id)
+    element = opened.network.element(board)
+    if not isinstance(element, Bus):
+        raise NotFound(f"{element.name} is no board.")
+    boards = [(b, n) for b, n in _boards(opened.network) if b.id != board]
+    sheet = next((s.name for s in opened.network.sheets if board in s.placements), "")
+    folded = bool(sheet and opened.network.sheet(sheet).placements[board].schedule)
+    seen: dict[str, Any] = {
+        "kind": "",
+        "counts": {},
+        "base": f"/projects/{project_id}/ways/{board}",
+        "board": element,
+        "boards": boards,
+        "sheet": sheet,
+        "folded": folded,
+    }
+    return project_page(request, opened, "table.html", f"Ways of {element.name}", **seen)
+
+
+@router.post("/ways/{board:path}/cells")
+def way_cells(db: Db, project_id: int, board: str, sent: Cells) -> Response:
+    """Set cells of ways that stand."""
+    cells = [(row, key, text, "") for row, key, text in sent.cells]
+    return _kept(db, project_id, sent.version, lambda network: way_table.set_ways(network, board, cells), lambda opened, made: _ways(opened.network, board))
+
+
+@router.post("/ways/{board:path}/paste")
+def way_paste(db: Db, project_id: int, board: str, sent: Pasted) -> Response:
+    """A pasted block: rows of ways that stand set their elements, further rows become ways, on the other chosen boards too."""
+    numbered: dict[str, str] = {}
+
+    def make(network: Network) -> Tabled:
+        try:
+            heads, block, messages = way_table.heads_of_paste(sent.text)
+        except InputRefused as error:
+            raise NetworkRefused([error]) from None
+        heads = heads or [(key, "") for key in sent.columns]
+        standing = [row.id for row in way_table.rows_of(network, board)]
+        rows = [row for row in sent.rows if row in standing]
+        over, under = block[: len(rows)], block[len(rows) :]
+        cells = [(rows[n], key, text, unit) for n, line in enumerate(over) for (key, unit), text in zip(heads, line, strict=False) if key]
+        made = way_table.set_ways(network, board, cells)
+        if under:
+            if made.change.acts:
+                accepted = "either rows of ways that stand, or new ones"
+                raise NetworkRefused([InputRefused("rows", len(block), accepted, "Paste new ways below the last row.", "Schedule")])
+            new = [{key: (text, unit) for (key, unit), text in zip(heads, line, strict=False) if key} for line in under]
+            sheet = next((s.name for s in network.sheets if board in s.placements), "")
+            made = way_table.ways_from(network, sheet, [board, *sent.boards], new, sent.inside)
+            made.typed = {cell: new[int(cell[0])].get(cell[1], ("", ""))[0] for cell in made.errors}
+            _number(numbered, made, len(new))
+        made.messages = [*messages, *made.messages]
+        return made
+
+    def after(opened: Project, made: Tabled) -> dict[str, Any]:
+        data = _ways(opened.network, board)
+        fresh = [row["id"] for row in data["rows"]][-len(numbered) :] if numbered else []
+        return {**data, "made": dict(zip(numbered, fresh, strict=False))}
+
+    return _kept(db, project_id, sent.version, make, after)
+
+
+def _number(numbered: dict[str, str], made: Tabled, rows: int) -> None:
+    """Which of the pasted rows became ways, in order."""
+    unmade = {row for row, key in made.errors if key in ("kind", "device")}
+    numbered.update({str(n): "" for n in range(rows) if str(n) not in unmade})

@@ -1,0 +1,17 @@
+// The pages beside the stages: light or dark, and forms that are sent as soon as a choice is made.
+document.addEventListener("click", (event) => {
+  if (!event.target.closest?.('[data-do="night"]')) return;
+  const light = document.documentElement.dataset.light === "night" ? "day" : "night";
+  document.documentElement.dataset.light = light;
+  localStorage.setItem("light", light);
+});
+document.addEventListener("change", (event) => {
+  const form = event.target.closest?.("form[data-at-once]");
+  if (form) form.requestSubmit();
+});
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.("[data-copy]");
+  if (!button) return;
+  navigator.clipboard?.writeText(button.dataset.copy);
+  button.textContent = "Copied";
+});
