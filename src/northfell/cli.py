@@ -14,7 +14,7 @@ from northfell.core.model.completeness import missing
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
 from northfell.core.tables import Table, joined
-from northfell.formats import common_data_format, northfell_json, results
+from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
 SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
 
@@ -80,6 +80,10 @@ def _parser() -> argparse.ArgumentParser:
 def read_network(path: Path) -> tuple[Network, list[str]]:
     """A network from a file, by its ending, with messages."""
     name = path.name.lower()
+    if path.is_dir():
+        return network_tables.network_of(workbook.read_csv_folder(path)), []
+    if name.endswith(".xlsx"):
+        return network_tables.network_of(workbook.read_xlsx(_read(path))), []
     if name.endswith(".json"):
         return northfell_json.read_file(path), []
     if name.endswith(".cdf"):
@@ -89,7 +93,17 @@ def read_network(path: Path) -> tuple[Network, list[str]]:
             return common_data_format.read(path.read_text(encoding="latin-1"))
         except OSError as error:
             raise NetworkRefused([InputRefused("file", str(path), "a file that can be read", error.strerror or "", "File")]) from None
-    raise NetworkRefused([InputRefused("file", path.name, "a name that ends in .northfell.json or .cdf", where="File")])
+    raise NetworkRefused([InputRefused("file", path.name, "a name that ends in .northfell.json, .xlsx or .cdf, or a folder of CSV files", where="File")])
+
+
+def _read(path: Path) -> bytes:
+    """The bytes of a file, its size checked first."""
+    try:
+        if path.stat().st_size > workbook.MOST_BYTES:
+            raise NetworkRefused([northfell_json.too_large(path.stat().st_size)])
+        return path.read_bytes()
+    except OSError as error:
+        raise NetworkRefused([InputRefused("file", str(path), "a file that can be read", error.strerror or "", "File")]) from None
 
 
 def _demo(options: argparse.Namespace) -> int:
@@ -106,13 +120,29 @@ def _serve(options: argparse.Namespace) -> int:
 
 def _convert(options: argparse.Namespace) -> int:
     network, messages = read_network(options.source)
-    if not options.target.name.lower().endswith(".json"):
-        raise NetworkRefused([InputRefused("file", options.target.name, "a name that ends in .northfell.json", where="Output")])
-    _write(options.target, northfell_json.write(network).encode())
+    name = options.target.name.lower()
+    if name.endswith(".json"):
+        _write(options.target, northfell_json.write(network).encode())
+    elif name.endswith(".xlsx"):
+        _write(options.target, workbook.write_xlsx(network_tables.tables_of(network)))
+    elif not options.target.suffix or name.endswith(".csv"):
+        _write_folder(options.target, workbook.csv_files(network_tables.tables_of(network)))
+    else:
+        accepted = "a name that ends in .northfell.json or .xlsx, or a folder for CSV files"
+        raise NetworkRefused([InputRefused("file", options.target.name, accepted, where="Output")])
     for message in messages:
         print(message, file=sys.stderr)
     print(f"Wrote {options.target}: {len(network.elements)} elements.", file=sys.stderr)
     return SOLVED
+
+
+def _write_folder(folder: Path, files: dict[str, bytes]) -> None:
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise NetworkRefused([InputRefused("folder", str(folder), "a folder that can be made", error.strerror or "", "Output")]) from None
+    for name, data in files.items():
+        _write(folder / name, data)
 
 
 def _write(path: Path, data: bytes) -> None:

@@ -13,7 +13,7 @@ from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network, Sheet
 from northfell.drawing.layout import laid_out
 from northfell.formats.northfell_zip import KeptChange, WholeProject
-from northfell.store import history, projects, transaction
+from northfell.store import documents, history, projects, transaction
 from northfell.store.projects import ProjectRow
 
 
@@ -73,7 +73,7 @@ def whole_project(db: Connection, project_id: int) -> WholeProject:
     """The project with its history, as it leaves in one file."""
     opened = open_project(db, project_id)
     history_ = [KeptChange(c.title, c.made_at, c.acts, c.inverse) for c in history.whole(db, project_id)]
-    return WholeProject(opened.network, opened.row.head, tuple(history_))
+    return WholeProject(opened.network, opened.row.head, tuple(history_), documents.whole(db, project_id))
 
 
 def create_whole(db: Connection, whole: WholeProject, folder: str = "") -> int:
@@ -81,6 +81,8 @@ def create_whole(db: Connection, whole: WholeProject, folder: str = "") -> int:
     with transaction(db):
         project_id = projects.insert_project(db, whole.network, folder, whole.head)
         history.put_whole(db, project_id, [(c.title, c.made_at, c.acts, c.inverse) for c in whole.history])
+        for content in whole.documents.values():
+            documents.put(db, project_id, content)
     return project_id
 
 

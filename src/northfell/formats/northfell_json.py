@@ -11,14 +11,25 @@ from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.elements import KINDS, Element
-from northfell.core.model.network import MOST_ELEMENTS, Network, OperatingState, Sheet, check_network, element_from, references_of, refusals_from  # fmt: skip
+from northfell.core.model.network import (  # fmt: skip
+    MOST_ELEMENTS,
+    Network,
+    OperatingState,
+    OwnEntry,
+    Sheet,
+    check_network,
+    element_from,
+    references_of,
+    refusals_from,
+)
+from northfell.core.model.own_entries import entry_breaches
 from northfell.core.model.parameters import parameters_of
 from northfell.core.model.settings import ProjectSettings
 
 FORMAT = "northfell-network"
 FORMAT_VERSION = 1
 MOST_BYTES = 32 * 1024 * 1024
-PARTS = ("format", "format_version", "name", "settings", "elements", "states", "sheets")
+PARTS = ("format", "format_version", "name", "settings", "elements", "states", "sheets", "catalogue")
 
 
 def write(network: Network) -> str:
@@ -30,14 +41,20 @@ def write(network: Network) -> str:
         "name": network.name,
         "settings": network.settings.model_dump(),
         "elements": [_element_out(e, names) for e in network.elements.values()],
-        "states": [{"name": s.name, "differences": {names[i]: v for i, v in s.differences.items()}} for s in network.states],
+        "states": [_state_out(s, names) for s in network.states],
         "sheets": [{"name": s.name, "placements": {names[i]: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}} for s in network.sheets],
+        **({"catalogue": [e.model_dump() for e in network.entries]} if network.entries else {}),
     }
     return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
+def _state_out(state: OperatingState, names: dict[str, str]) -> dict[str, Any]:
+    factors = {part: value for part in ("load_factors", "generation_factors") if (value := getattr(state, part))}
+    return {"name": state.name, "differences": {names[i]: v for i, v in state.differences.items()}, **factors}
+
+
 def _element_out(element: Element, names: dict[str, str]) -> dict[str, Any]:
-    raw = {"kind": element.kind, **element.model_dump(exclude_defaults=True, exclude={"id", "kind"})}
+    raw = {"kind": element.kind, **element.model_dump(exclude_defaults=True, exclude={"id", "kind", "documents"})}  # documents leave with the whole project
     for p in references_of(type(element)):
         if raw.get(p.name) is not None:
             raw[p.name] = names[raw[p.name]]
@@ -80,13 +97,15 @@ def read(text: str | bytes) -> Network:
     refused += found
     sheets, found = _records(data.get("sheets", []), Sheet, "sheets")
     refused += found
+    entries, found = _records(data.get("catalogue", []), OwnEntry, "catalogue")
+    refused += found + [breach for one in entries for breach in entry_breaches(one)]
     if refused:
         raise NetworkRefused(refused)
     try:
         network = Network(name=name)
     except ValidationError as error:
         raise NetworkRefused(refusals_from(error, Network, data, "File")) from None
-    network = network.model_copy(update={"elements": elements, "settings": settings, "states": states, "sheets": sheets})
+    network = network.model_copy(update={"elements": elements, "settings": settings, "states": states, "sheets": sheets, "entries": entries})
     check_network(network)
     return network
 
@@ -172,13 +191,14 @@ def schema() -> dict[str, Any]:
         one = model.model_json_schema(ref_template="#/$defs/{model}")
         definitions.update(one.pop("$defs", {}))
         one["properties"].pop("id", None)
+        one["properties"].pop("documents", None)
         one["required"] = [r for r in one.get("required", []) if r != "id"] + ["kind"]
         one["properties"]["kind"] = {"const": kind}
         definitions[model.__name__] = one
     settings = ProjectSettings.model_json_schema(ref_template="#/$defs/{model}")
     definitions.update(settings.pop("$defs", {}))
     definitions["ProjectSettings"] = settings
-    for record in (OperatingState, Sheet):
+    for record in (OperatingState, Sheet, OwnEntry):
         one = record.model_json_schema(ref_template="#/$defs/{model}")
         definitions.update(one.pop("$defs", {}))
         definitions[record.__name__] = one
@@ -198,6 +218,7 @@ def schema() -> dict[str, Any]:
             "elements": {"type": "array", "items": {"oneOf": [{"$ref": f"#/$defs/{m.__name__}"} for m in KINDS.values()]}},
             "states": {"type": "array", "items": {"$ref": "#/$defs/OperatingState"}},
             "sheets": {"type": "array", "items": {"$ref": "#/$defs/Sheet"}},
+            "catalogue": {"type": "array", "items": {"$ref": "#/$defs/OwnEntry"}},
         },
         "$defs": definitions,
     }

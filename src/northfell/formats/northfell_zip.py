@@ -7,21 +7,26 @@ import io
 import json
 import zipfile
 import zlib
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, replace
+from hashlib import sha256
 from typing import Any
 
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import ACTS
-from northfell.core.model.network import MOST_ELEMENTS, Network, OperatingState, Sheet, check_network, element_from
+from northfell.core.model.network import MOST_ELEMENTS, Network, OperatingState, OwnEntry, Sheet, check_network, element_from
+from northfell.core.model.own_entries import entry_breaches
 from northfell.core.model.settings import ProjectSettings
 from northfell.formats import northfell_json
 
 FORMAT, FORMAT_VERSION = "northfell-project", 1
 PROJECT, HISTORY, READABLE = "project.json", "history.json", "network.northfell.json"
-MOST_BYTES = 32 * 1024 * 1024
+DOCUMENTS = "documents/"
+MOST_BYTES = 256 * 1024 * 1024
 MOST_UNPACKED = 256 * 1024 * 1024
+MOST_DOCUMENTS = 20_000
 
 
 @dataclass(frozen=True)
@@ -41,6 +46,7 @@ class WholeProject:
     network: Network
     head: int = 0
     history: tuple[KeptChange, ...] = ()
+    documents: Mapping[str, bytes] = field(default_factory=dict)  # contents by digest
 
 
 def write(project: WholeProject) -> bytes:
@@ -50,6 +56,7 @@ def write(project: WholeProject) -> bytes:
         "format": FORMAT, "format_version": FORMAT_VERSION, "name": n.name, "head": project.head, "settings": n.settings.model_dump(),
         "elements": [e.model_dump(exclude_defaults=True) | {"kind": e.kind} for e in n.elements.values()], "states": [s.model_dump() for s in n.states],
         "sheets": [{"name": s.name, "placements": {i: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}} for s in n.sheets],
+        "entries": [e.model_dump() for e in n.entries],
     }  # fmt: skip
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as pack:
@@ -59,6 +66,8 @@ def write(project: WholeProject) -> bytes:
             (READABLE, northfell_json.write(n)),
         ):
             pack.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), text, zipfile.ZIP_DEFLATED)
+        for digest, content in sorted(project.documents.items()):
+            pack.writestr(zipfile.ZipInfo(f"{DOCUMENTS}{digest}", (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
     return out.getvalue()
 
 
@@ -71,9 +80,9 @@ def read(data: bytes) -> WholeProject:
         With the reasons; nothing of a refused file is taken.
     """
     if len(data) > MOST_BYTES:
-        raise NetworkRefused([northfell_json.too_large(len(data))])
+        raise NetworkRefused([InputRefused("size", f"{len(data) / 1e6:.0f} MB", f"at most {MOST_BYTES / 1e6:.0f} MB", where="Project file")])
     try:
-        kept, changes = _parts(data)
+        kept, changes, documents = _parts(data)
     except NetworkRefused:
         raise
     except (zipfile.BadZipFile, zlib.error, ValueError, RecursionError, OSError, NotImplementedError, RuntimeError, EOFError):
@@ -84,19 +93,25 @@ def read(data: bytes) -> WholeProject:
     if not isinstance(version, int) or version > FORMAT_VERSION:
         raise _refused(f"format_version {version}", f"up to {FORMAT_VERSION}: it was written by a later version of Northfell")
     try:
-        return _whole(kept, changes)
+        return replace(_whole(kept, changes), documents=documents)
     except (ValidationError, KeyError, TypeError, AttributeError) as error:
         reason = error.errors()[0]["msg"] if isinstance(error, ValidationError) else repr(error)
         raise _refused(f"contents that do not fit ({reason[:120]})", "a project file that Northfell wrote") from None
 
 
-def _parts(data: bytes) -> tuple[Any, Any]:
-    """The project and its history out of the zip, their sizes checked first."""
+def _parts(data: bytes) -> tuple[Any, Any, dict[str, bytes]]:
+    """The project, its history and its documents out of the zip, their sizes checked first."""
     with zipfile.ZipFile(io.BytesIO(data)) as pack:
         sizes = {i.filename: i.file_size for i in pack.infolist()}
         if PROJECT not in sizes or sum(sizes.get(name, 0) for name in (PROJECT, HISTORY)) > MOST_UNPACKED:
             raise _refused("its parts", f"{PROJECT} and {HISTORY}, up to {MOST_UNPACKED // 1_000_000} MB unpacked")
-        return json.loads(_part(pack, PROJECT)), json.loads(_part(pack, HISTORY)) if HISTORY in sizes else []
+        inside = {name: size for name, size in sizes.items() if name.startswith(DOCUMENTS)}
+        if sum(inside.values()) > MOST_UNPACKED or len(inside) > MOST_DOCUMENTS:
+            raise _refused("its documents", f"up to {MOST_DOCUMENTS} documents, {MOST_UNPACKED // 1_000_000} MB unpacked")
+        documents = {name.removeprefix(DOCUMENTS): _part(pack, name) for name in inside}
+        if any(sha256(content).hexdigest() != digest for digest, content in documents.items()):
+            raise _refused("a document that is not what it was", "documents by the digests of their contents")
+        return json.loads(_part(pack, PROJECT)), json.loads(_part(pack, HISTORY)) if HISTORY in sizes else [], documents
 
 
 def _part(pack: zipfile.ZipFile, name: str) -> bytes:
@@ -115,11 +130,13 @@ def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
     sheets = [Sheet.model_validate({"name": s["name"], "placements": {i: _floats(p) for i, p in s["placements"].items()}}) for s in kept["sheets"]]
     network = Network(
         name=kept["name"], states=[OperatingState.model_validate(s) for s in kept["states"]], sheets=sheets or [Sheet(name="Sheet 1")],
-        settings=ProjectSettings.model_validate(kept["settings"]),
+        settings=ProjectSettings.model_validate(kept["settings"]), entries=[OwnEntry.model_validate(e) for e in kept.get("entries", [])],
     ).model_copy(update={"elements": {e.id: e for e in elements}})  # fmt: skip
     if len(network.elements) < len(elements):
         raise _refused("elements", "ids that differ")
     check_network(network)
+    if breaches := [breach for one in network.entries for breach in entry_breaches(one)]:
+        raise NetworkRefused(breaches)
     history = tuple(KeptChange(str(c["title"]), str(c["made_at"]), str(c["acts"]), str(c["inverse"])) for c in changes)
     for change in history:
         ACTS.validate_json(change.acts)

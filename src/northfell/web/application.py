@@ -34,6 +34,7 @@ from northfell.web.parts import Answers
 
 HERE = Path(__file__).parent
 MOST_BODY_BYTES = 33 * 1024 * 1024
+MOST_PROJECT_BYTES = 257 * 1024 * 1024  # a whole project with its documents
 HEADERS = {
     "Content-Security-Policy": "default-src 'self'; img-src 'self' data:; style-src 'self'; script-src 'self'; object-src 'none'; base-uri 'none'; "
     "frame-ancestors 'none'; form-action 'self'",
@@ -70,8 +71,9 @@ async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Resp
     """Bound what is sent, refuse writes that another site's page asks for, and set the headers of every answer."""
     if request.method not in ("GET", "HEAD"):
         length = request.headers.get("content-length", "")
-        if not length.isdigit() or int(length) > MOST_BODY_BYTES:
-            return PlainTextResponse(f"What was sent is too large: accepted is at most {MOST_BODY_BYTES // 1_000_000} MB.", 413, HEADERS)
+        most = MOST_PROJECT_BYTES if request.url.path == "/projects/import" else MOST_BODY_BYTES
+        if not length.isdigit() or int(length) > most:
+            return PlainTextResponse(f"What was sent is too large: accepted is at most {most // 1_000_000} MB.", 413, HEADERS)
         origin = request.headers.get("origin")
         foreign = origin is not None and urlsplit(origin).netloc != request.headers.get("host", "")
         if foreign or request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):

@@ -79,3 +79,14 @@ def error_page(request: Request, status: int, lines: list[str]) -> Response:
         response.headers["HX-Reswap"] = "innerHTML"
         response.headers["HX-Push-Url"] = "false"
     return response
+
+
+def file_answer(data: bytes, kind: str, name: str) -> Response:
+    """A file to save."""
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+def slug(text: str) -> str:
+    """A file name of plain letters, digits and dashes."""
+    kept = "".join(c if c.isascii() and c.isalnum() else "-" for c in text.lower())
+    return "-".join(part for part in kept.split("-") if part)[:60] or "network"

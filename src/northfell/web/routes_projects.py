@@ -12,7 +12,7 @@ from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, 
 from northfell.core.model import shorthand
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
-from northfell.formats import common_data_format, northfell_json, northfell_zip
+from northfell.formats import common_data_format, network_tables, northfell_json, northfell_zip, workbook
 from northfell.store import projects
 from northfell.web.drawings import thumbnail
 from northfell.web.pages import Db, templates
@@ -93,17 +93,21 @@ def import_project(request: Request, db: Db, file: Annotated[UploadFile, File()]
     """A network file becomes a new project; a refused one changes nothing and says why."""
     name = file.filename or ""
     try:
-        data = file.file.read(northfell_json.MOST_BYTES + 1)
-        if len(data) > northfell_json.MOST_BYTES:
-            raise NetworkRefused([northfell_json.too_large(file.size or len(data))])
-        if name.lower().endswith(".northfell"):
+        whole = name.lower().endswith(".northfell")
+        most = northfell_zip.MOST_BYTES if whole else northfell_json.MOST_BYTES
+        data = file.file.read(most + 1)
+        if len(data) > most:
+            raise NetworkRefused([InputRefused("size", f"{(file.size or len(data)) / 1e6:.0f} MB", f"at most {most / 1e6:.0f} MB", where="File")])
+        if whole:
             return RedirectResponse(f"/projects/{use_cases.create_whole(db, northfell_zip.read(data))}/network", 303)
         if name.lower().endswith(".cdf"):
             network, _ = common_data_format.read(data.decode("latin-1"))
+        elif name.lower().endswith(".xlsx"):
+            network = network_tables.network_of(workbook.read_xlsx(data))
         elif name.lower().endswith(".json"):
             network = northfell_json.read(data)
         else:
-            raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell, .northfell.json or .cdf", where="File")])
+            raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell, .northfell.json, .xlsx or .cdf", where="File")])
     except NetworkRefused as error:
         return _list(request, db, 422, [str(r) for r in error.refusals], name)
     except NorthfellError as error:

@@ -17,7 +17,7 @@ from northfell.documents import sheets
 from northfell.drawing.sheet import Drawing
 from northfell.formats import northfell_json, northfell_zip
 from northfell.web.drawings import drawing_of
-from northfell.web.pages import Db, answer
+from northfell.web.pages import Db, answer, file_answer, slug
 from northfell.web.view import STUDY_OF, Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -67,7 +67,7 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     found = next((t for t in result.tables() if t.name == table), None)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
-    return _file(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", f"{_slug(opened.network.name)}-{table}.csv")
+    return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", f"{slug(opened.network.name)}-{table}.csv")
 
 
 @router.get("/label.pdf")
@@ -78,7 +78,7 @@ def label(request: Request, db: Db, view: Looking) -> Response:
     made = labels.labels_of(opened.network, results, (view.selected, view.side))
     if not made:
         raise NotFound("There is no location selected.")
-    return _pdf(opened.network.name, made, f"label-{_slug(made[0].equipment)}-{view.side}.pdf")
+    return _pdf(opened.network.name, made, f"label-{slug(made[0].equipment)}-{view.side}.pdf")
 
 
 @router.get("/labels.pdf")
@@ -86,39 +86,39 @@ def all_labels(request: Request, db: Db, view: Looking) -> Response:
     """The labels of all locations."""
     opened = open_project(db, view.project_id)
     results = request.app.state.results.of(opened.id, opened.version, opened.network)
-    return _pdf(opened.network.name, labels.labels_of(opened.network, results), f"labels-{_slug(opened.network.name)}.pdf")
+    return _pdf(opened.network.name, labels.labels_of(opened.network, results), f"labels-{slug(opened.network.name)}.pdf")
 
 
 def _pdf(job: str, made: list[labels.Label], name: str) -> Response:
-    return _file(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
+    return file_answer(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
 
 
 @router.get("/export")
 def export(db: Db, view: Looking) -> Response:
     """The network with its states as a file; works at any time and is always whole."""
     opened = open_project(db, view.project_id)
-    return _file(northfell_json.write(opened.network).encode(), "application/json", f"{_slug(opened.network.name)}.northfell.json")
+    return file_answer(northfell_json.write(opened.network).encode(), "application/json", f"{slug(opened.network.name)}.northfell.json")
 
 
 @router.get("/export.northfell")
 def export_whole(db: Db, view: Looking) -> Response:
     """The whole project with its history as one file."""
     whole = whole_project(db, view.project_id)
-    return _file(northfell_zip.write(whole), "application/zip", f"{_slug(whole.network.name)}.northfell")
+    return file_answer(northfell_zip.write(whole), "application/zip", f"{slug(whole.network.name)}.northfell")
 
 
 @router.get("/sheet.svg")
 def sheet_as_svg(request: Request, db: Db, view: Looking) -> Response:
     """The sheet as it is shown, as a file of its own."""
     drawing, title = _sheet_shown(request, db, view)
-    return _file(sheets.sheet_svg(drawing, title).encode(), "image/svg+xml", f"{_slug(title.network)}-{_slug(title.sheet)}.svg")
+    return file_answer(sheets.sheet_svg(drawing, title).encode(), "image/svg+xml", f"{slug(title.network)}-{slug(title.sheet)}.svg")
 
 
 @router.get("/sheet.pdf")
 def sheet_as_pdf(request: Request, db: Db, view: Looking) -> Response:
     """The sheet as it is shown, on one page."""
     drawing, title = _sheet_shown(request, db, view)
-    return _file(sheets.sheet_pdf(drawing, title), "application/pdf", f"{_slug(title.network)}-{_slug(title.sheet)}.pdf")
+    return file_answer(sheets.sheet_pdf(drawing, title), "application/pdf", f"{slug(title.network)}-{slug(title.sheet)}.pdf")
 
 
 def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.Title]:
@@ -128,13 +128,3 @@ def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.
     sheet = opened.network.sheet(view.sheet)
     drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
     return drawing, sheets.Title(opened.network.name, sheet.name, view.state, date.today().isoformat())
-
-
-def _file(data: bytes, kind: str, name: str) -> Response:
-    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
-
-
-def _slug(text: str) -> str:
-    """A file name of plain letters, digits and dashes."""
-    kept = "".join(c if c.isascii() and c.isalnum() else "-" for c in text.lower())
-    return "-".join(part for part in kept.split("-") if part)[:60] or "network"

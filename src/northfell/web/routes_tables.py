@@ -3,11 +3,11 @@
 from collections.abc import Callable
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, File, Request, Response, UploadFile
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
-from northfell.app import tabling, way_table
+from northfell.app import tabling, way_table, workbooks
 from northfell.app.columns import Head
 from northfell.app.projects import Project, change_project, open_project
 from northfell.app.tabling import Tabled
@@ -17,7 +17,9 @@ from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter, parameter
 from northfell.core.model.showing import unit_shown
 from northfell.core.model.ways import Connections, ways_of
-from northfell.web.pages import Db, project_page
+from northfell.formats import network_tables, workbook
+from northfell.web.pages import Db, file_answer, project_page, slug
+from northfell.web.routes_edits import Version
 
 router = APIRouter(prefix="/projects/{project_id}")
 MOST_CELLS = 100_000
@@ -55,6 +57,39 @@ def _boards(network: Network) -> list[tuple[Bus, int]]:
     known = Connections(network.elements)
     boards = [e for e in network.elements.values() if isinstance(e, Bus) and e.bus_kind != "junction"]
     return [(board, len(ways_of(network.elements, board.id, known))) for board in boards]
+
+
+@router.get("/tables.xlsx")
+def workbook_out(db: Db, project_id: int) -> Response:
+    """All tables as one workbook."""
+    network = open_project(db, project_id).network
+    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    return file_answer(workbook.write_xlsx(network_tables.tables_of(network)), kind, f"{slug(network.name)}-tables.xlsx")
+
+
+@router.get("/tables.zip")
+def csv_out(db: Db, project_id: int) -> Response:
+    """All tables as CSV files in a zip."""
+    network = open_project(db, project_id).network
+    return file_answer(workbook.write_csv_zip(network_tables.tables_of(network)), "application/zip", f"{slug(network.name)}-tables.zip")
+
+
+@router.post("/tables/import")
+def tables_in(request: Request, db: Db, project_id: int, version: Version, file: Annotated[UploadFile, File()]) -> Response:
+    """Tables that come back, as one change."""
+    opened = open_project(db, project_id)
+    seen: dict[str, Any] = {}
+    try:
+        data = file.file.read(workbook.MOST_BYTES + 1)
+        zipped = (file.filename or "").lower().endswith(".zip")
+        found = network_tables.read(workbook.read_csv_zip(data) if zipped else workbook.read_xlsx(data))
+        change = workbooks.merged(opened.network, found)
+        opened = change_project(db, project_id, change, version)
+        seen["done"] = f"{change.title}." if change.acts else "The tables say nothing new: nothing was changed."
+    except NorthfellError as error:
+        seen["refused"] = [str(r) for r in error.refusals][:60] if isinstance(error, NetworkRefused) else [str(error)]
+    counts = {kind: sum(e.kind == kind for e in opened.network.elements.values()) for kind in KINDS}
+    return project_page(request, opened, "tables.html", "Tables", 422 if "refused" in seen else 200, counts=counts, boards=_boards(opened.network), **seen)
 
 
 @router.get("/table/{kind}")

@@ -7,7 +7,7 @@ import types
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
-from typing import Any, Literal, Union, get_args, get_origin
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel, Field
 
@@ -190,6 +190,8 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
 
 def _form(annotation: Any) -> tuple[Form, tuple[Any, ...], bool]:
     """Form of entry, choices and whether the field may be empty, from the type."""
+    if get_origin(annotation) is Annotated:
+        return _form(get_args(annotation)[0])
     if get_origin(annotation) in (Union, types.UnionType):
         inner = [a for a in get_args(annotation) if a is not type(None)]
         form, choices, _ = _form(inner[0])

@@ -62,7 +62,8 @@ class Element(BaseModel):
     )
     status: Literal["existing", "planned", "to be removed"] = param(
         "existing", label="Standing", section="Operation",
-        meaning="A planned element is out of service except in the operating states that include it."
+        meaning="A planned element is out of service except in the operating states that include it.",
+        enters="planned: out of service unless a state includes it"
     )
     in_service: bool = param(True, label="In service", meaning="Out of service, the element takes no part in any study.", section="Operation", in_state=True)
     note: str = param("", label="Note", meaning="Free text for whoever stands at the equipment.", section="Notes")
@@ -103,13 +104,17 @@ NEUTRAL = ("resistor", "reactor")  # earthing through an impedance
 
 def neutral(label: str, meaning: str) -> Any:
     """How a star point is earthed; the sheet draws it at the machine."""
-    return param(None, label=label, section="Earthing", in_state=True, meaning=f"{meaning} Empty: not known, or there is no star point.")
+    return param(
+        None, label=label, section="Earthing", in_state=True, meaning=f"{meaning} Empty: not known, or there is no star point.",
+        enters="not used by balanced studies; the sheet shows it"
+    )
 
 
 def neutral_ohm(label: str, field: str) -> Any:
     return param(
         None, label=label, symbol="ZN", unit="ohm", gt=0, le=1e6, section="Earthing", acts_when=When(field, NEUTRAL), in_state=True,
-        meaning="Impedance between star point and earth; it stands on the sheet beside the machine.", source=IEC
+        meaning="Impedance between star point and earth; it stands on the sheet beside the machine.", source=IEC,
+        enters="not used by balanced studies; IE = Un/(√3·ZN) is derived from it"
     )
 
 

@@ -28,31 +28,41 @@ class Transformer(Element):
     hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
     lv_bus: Reference = terminal("Low-voltage side", "Bus at the low-voltage terminals.")
     s_rated_mva: float | None = param(
-        None, label="Rated power", symbol="SrT", unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF), meaning="Rated apparent power of one unit."
+        None, label="Rated power", symbol="SrT", unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF), meaning="Rated apparent power of one unit.",
+        enters="ZT = ukr·UrT²/SrT; loading = S/(n·SrT)"
     )
     v_hv_kv: float | None = param(
         None, label="Rated voltage, high side", symbol="UrTHV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF),
-        meaning="Rated line-to-line voltage at the main tap."
+        meaning="Rated line-to-line voltage at the main tap.",
+        enters="ZT = ukr·UrT²/SrT; ratio UrTHV/UrTLV"
     )
     v_lv_kv: float | None = param(
-        None, label="Rated voltage, low side", symbol="UrTLV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), meaning="Rated line-to-line voltage."
+        None, label="Rated voltage, low side", symbol="UrTLV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), meaning="Rated line-to-line voltage.",
+        enters="ZT = ukr·UrT²/SrT; ratio UrTHV/UrTLV"
     )
     vector_group: Annotated[str, AfterValidator(_vector_group)] | None = param(
         None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), typical="transformer_vector_group",
-        meaning="Connection and clock number; the low side lags by 30 degrees times the clock number.", source="IEC 60076-1"
+        meaning="Connection and clock number; the low side lags by 30 degrees times the clock number.", source="IEC 60076-1",
+        enters="phase shift e^(j·30°·clock) in load flow"
     )
-    parallel: int = param(1, label="Units in parallel", symbol="n", ge=1, le=50, meaning="Count of identical units that this symbol stands for.")
+    parallel: int = param(
+        1, label="Units in parallel", symbol="n", ge=1, le=50, meaning="Count of identical units that this symbol stands for.",
+        enters="Z = Z of one / n; ratings times n"
+    )
     uk_pct: float | None = param(
         None, label="Impedance voltage", symbol="ukr", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF), typical="transformer_uk",
-        meaning="Short-circuit voltage at rated current, main tap.", source=IEC
+        meaning="Short-circuit voltage at rated current, main tap.", source=IEC,
+        enters="|ZT| = ukr/100·UrT²/SrT"
     )
     load_loss_kw: float | None = param(
         None, label="Load losses", symbol="PkrT", unit="kW", ge=0, le=50000, section="Impedance",
-        meaning="At rated current, one unit. Gives the resistive part of the impedance; goes before the field below.", source=IEC
+        meaning="At rated current, one unit. Gives the resistive part of the impedance; goes before the field below.", source=IEC,
+        enters="uRr = PkrT/SrT; uXr = √(ukr² − uRr²)"
     )
     ur_pct: float | None = param(
         None, label="Resistive part", symbol="uRr", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="load_loss_kw",
-        typical="transformer_ur", meaning="Resistive part of the impedance voltage.", source=IEC
+        typical="transformer_ur", meaning="Resistive part of the impedance voltage.", source=IEC,
+        enters="RT = uRr/100·UrT²/SrT"
     )
     cooling: Literal["ONAN", "ONAN/ONAF", "KNAN", "KNAN/KNAF", "AN", "AN/AF"] | None = param(
         None, label="Cooling", meaning="Natural cooling, and forced cooling behind the stroke where there are fans.", source="IEC 60076-2, IEC 60076-11",
@@ -68,15 +78,18 @@ class Transformer(Element):
     )
     no_load_loss_kw: float | None = param(
         None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance",
-        meaning="Losses in the core, one unit. Empty: left out of load flow."
+        meaning="Losses in the core, one unit. Empty: left out of load flow.",
+        enters="magnetising branch: G = P0/UrT²"
     )
     no_load_current_pct: float | None = param(
         None, label="No-load current", symbol="i0", unit="%", ge=0, le=50, section="Impedance",
-        meaning="Magnetising current in percent of the rated current. Empty: left out of load flow."
+        meaning="Magnetising current in percent of the rated current. Empty: left out of load flow.",
+        enters="magnetising branch: B = −√(i0² − g²)·SrT/UrT²"
     )
     tap_pct: float = param(
         0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
-        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap."
+        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap.",
+        enters="ratio t = (UrTHV/UrTLV)·(1 + tap/100), load flow"
     )
     neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
@@ -91,7 +104,8 @@ class Autotransformer(Transformer):
     kind: Literal["autotransformer"] = "autotransformer"  # type: ignore[assignment]
     vector_group: Literal["YNa0", "Ya0"] | None = param(
         None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), typical="auto_vector_group",
-        meaning="Both sides are in phase; N where the common star point is brought out.", source="IEC 60076-1"
+        meaning="Both sides are in phase; N where the common star point is brought out.", source="IEC 60076-1",
+        enters="phase shift e^(j·30°·clock) in load flow"
     )
 
 
@@ -101,36 +115,49 @@ class Conductor(Element):
     TERMINALS, LETTER = ("from_bus", "to_bus"), "W"
     from_bus: Reference = terminal("From", "Bus at the first end.")
     to_bus: Reference = terminal("To", "Bus at the second end.")
-    length_m: float | None = param(None, label="Length", symbol="l", unit="m", gt=0, le=1e6, needed_for=(LF, SC, AF), meaning="Route length.")
-    parallel: int = param(1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.")
+    length_m: float | None = param(
+        None, label="Length", symbol="l", unit="m", gt=0, le=1e6, needed_for=(LF, SC, AF), meaning="Route length.", enters="Z = Z′·l/n; B = B′·l·n"
+    )
+    parallel: int = param(
+        1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.", enters="Z = Z of one / n; ratings times n"
+    )
     i_rated_a: float | None = param(
         None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000,
-        meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged."
+        meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged.",
+        enters="loading = I/(n·Iz)"
     )
     r_ohm_per_km: float | None = param(
         None, label="Resistance at 20 °C", symbol="R′L", unit="ohm/km", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
-        typical="conductor_r", meaning="Positive sequence, per conductor at 20 °C."
+        typical="conductor_r", meaning="Positive sequence, per conductor at 20 °C.",
+        enters="RL = R′·l/n·(1 + α·(θ − 20 °C)), α = 0.004/K"
     )
     x_ohm_per_km: float | None = param(
         None, label="Reactance", symbol="X′L", unit="ohm/km", ge=0, le=10, section="Impedance", needed_for=(LF, SC, AF), typical="conductor_x",
-        meaning="Positive sequence, at the frequency of the network."
+        meaning="Positive sequence, at the frequency of the network.",
+        enters="XL = X′·l/n"
     )
     c_uf_per_km: float | None = param(
         None, label="Capacitance", symbol="C′", unit="µF/km", ge=0, le=10, section="Impedance",
-        meaning="Positive sequence. Empty: charging is left out of load flow."
+        meaning="Positive sequence. Empty: charging is left out of load flow.",
+        enters="charging B = 2πf·C′·l·n, half at each end, in load flow"
     )
     t_operating_degc: float | None = param(
         None, label="Operating temperature", symbol="θ", unit="degC", ge=-50, le=250, section="Impedance",
-        meaning="Conductor temperature for load flow. Empty: the resistance at 20 °C is used as it stands."
+        meaning="Conductor temperature for load flow. Empty: the resistance at 20 °C is used as it stands.",
+        enters="R = R20·(1 + α·(θ − 20 °C)), load flow"
     )
     t_end_degc: float | None = param(
         None, label="Temperature at end of fault", symbol="θe", unit="degC", ge=20, le=400, section="Impedance", needed_for=(SC, AF),
-        typical="conductor_end_temperature", meaning="Conductor temperature at the end of the short circuit, for minimum currents.", source=IEC
+        typical="conductor_end_temperature", meaning="Conductor temperature at the end of the short circuit, for minimum currents.", source=IEC,
+        enters="R = R20·(1 + α·(θe − 20 °C)), minimum case"
     )
-    conductor: Literal["copper", "aluminium"] | None = param(None, label="Conductor", section="Construction", meaning="Material; finds typical resistance.")
+    conductor: Literal["copper", "aluminium"] | None = param(
+        None, label="Conductor", section="Construction", meaning="Material; finds typical resistance.", enters="R′ by IEC 60228, where it is filled in"
+    )
     area_mm2: float | None = param(
         None, label="Cross-section", symbol="S", unit="mm²", gt=0, le=3000, section="Construction",
-        meaning="Nominal cross-section; finds typical resistance and reactance."
+        meaning="Nominal cross-section; finds typical resistance and reactance.",
+        enters="R′ by IEC 60228 and typical reactance, where they are filled in"
     )
 
 
@@ -140,13 +167,16 @@ class Cable(Conductor):
     TITLE = "Cable"
     kind: Literal["cable"] = "cable"
     cores: Literal["3", "3.5", "4", "5", "1"] | None = param(
-        None, label="Cores", section="Construction", meaning="Cores of one cable; 1: three single-core cables make one circuit."
+        None, label="Cores", section="Construction", meaning="Cores of one cable; 1: three single-core cables make one circuit.",
+        enters="finds entries of the catalogue"
     )
     v_insulation_kv: float | None = param(
-        None, label="Rated voltage", symbol="U", unit="kV", gt=0, le=500, section="Construction", meaning="Line-to-line voltage for which the cable is built."
+        None, label="Rated voltage", symbol="U", unit="kV", gt=0, le=500, section="Construction", meaning="Line-to-line voltage for which the cable is built.",
+        enters="held against the nominal voltage of the network"
     )
     insulation: Literal["PVC", "XLPE", "EPR"] | None = param(
-        None, label="Insulation", section="Construction", meaning="Finds the typical temperature at the end of a fault."
+        None, label="Insulation", section="Construction", meaning="Finds the typical temperature at the end of a fault.",
+        enters="the temperature at the end of a fault, where it is filled in"
     )
 
 
@@ -172,15 +202,18 @@ class SeriesReactor(Element):
     from_bus: Reference = terminal("From", "Bus at the first end.")
     to_bus: Reference = terminal("To", "Bus at the second end.")
     i_rated_a: float | None = param(
-        None, label="Rated current", symbol="IrR", unit="A", gt=0, le=50000, needed_for=(LF, SC, AF), meaning="Rated current; the base of the reactance."
+        None, label="Rated current", symbol="IrR", unit="A", gt=0, le=50000, needed_for=(LF, SC, AF), meaning="Rated current; the base of the reactance.",
+        enters="XR = ukR·Un/(√3·IrR); loading = I/IrR"
     )
     uk_pct: float | None = param(
         None, label="Rated voltage drop", symbol="ukR", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
-        meaning="Voltage drop at rated current, of the phase voltage of its bus: XR = ukR·Un/(√3·IrR).", source=IEC
+        meaning="Voltage drop at rated current, of the phase voltage of its bus: XR = ukR·Un/(√3·IrR).", source=IEC,
+        enters="XR = ukR·Un/(√3·IrR)"
     )
     r_over_x: float | None = param(
         None, label="R/X", symbol="RR/XR", ge=0, le=1, section="Impedance", needed_for=(LF, SC, AF), typical="reactor_r_over_x",
-        meaning="Ratio of resistance to reactance."
+        meaning="Ratio of resistance to reactance.",
+        enters="Z = R + jX with R = (R/X)·X"
     )
 
 
@@ -191,17 +224,32 @@ class EquivalentBranch(Element):
     kind: Literal["equivalent_branch"] = "equivalent_branch"
     from_bus: Reference = terminal("From", "Bus at the first end, where ratio and phase shift act.")
     to_bus: Reference = terminal("To", "Bus at the second end.")
-    r_pu: float = param(label="Resistance", symbol="r", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series resistance on the power base.")
-    x_pu: float = param(label="Reactance", symbol="x", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series reactance on the power base.")
+    r_pu: float = param(
+        label="Resistance", symbol="r", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series resistance on the power base.",
+        enters="Z = r + jx on its power base"
+    )
+    x_pu: float = param(
+        label="Reactance", symbol="x", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series reactance on the power base.",
+        enters="Z = r + jx on its power base"
+    )
     b_pu: float = param(
         0.0, label="Charging susceptance", symbol="b", unit="p.u.", section="Impedance", ge=-1e4, le=1e4,
-        meaning="Of the whole line, on the power base; half stands at each end."
+        meaning="Of the whole line, on the power base; half stands at each end.",
+        enters="π-equivalent: Y = 1/(r + jx), jb/2 at each end"
     )
-    ratio_pu: float = param(1.0, label="Ratio", symbol="t", unit="p.u.", gt=0.1, lt=10, section="Impedance", meaning="Off-nominal ratio at the first end.")
+    ratio_pu: float = param(
+        1.0, label="Ratio", symbol="t", unit="p.u.", gt=0.1, lt=10, section="Impedance", meaning="Off-nominal ratio at the first end.",
+        enters="t at the first end of the π-equivalent"
+    )
     shift_deg: float = param(
-        0.0, label="Phase shift", symbol="φ", unit="deg", ge=-360, le=360, section="Impedance", meaning="The voltage at the first end leads by this angle."
+        0.0, label="Phase shift", symbol="φ", unit="deg", ge=-360, le=360, section="Impedance", meaning="The voltage at the first end leads by this angle.",
+        enters="e^(jφ) at the first end of the π-equivalent"
     )
-    s_base_mva: float = param(100.0, label="Power base", symbol="SB", unit="MVA", gt=0, le=1e5, section="Impedance", meaning="Base of the values above.")
+    s_base_mva: float = param(
+        100.0, label="Power base", symbol="SB", unit="MVA", gt=0, le=1e5, section="Impedance", meaning="Base of the values above.",
+        enters="z in ohm = z·Un²/SB"
+    )
     s_rated_mva: float | None = param(
-        None, label="Rating", symbol="Sr", unit="MVA", gt=0, le=1e5, meaning="Apparent power it may carry. Empty: loading is not judged."
+        None, label="Rating", symbol="Sr", unit="MVA", gt=0, le=1e5, meaning="Apparent power it may carry. Empty: loading is not judged.",
+        enters="loading = S/Sr"
     )

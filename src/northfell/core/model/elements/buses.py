@@ -31,39 +31,48 @@ class Bus(Element):
     kind: Literal["bus"] = "bus"
     v_nominal_kv: float | None = param(
         None, label="Nominal voltage", symbol="Un", unit="kV", gt=0, le=1200, needed_for=(SC, AF),
-        meaning="Line-to-line. It is the per-unit base of the bus and enters c·Un. Empty means unknown: load flow then runs in per unit."
+        meaning="Line-to-line. It is the per-unit base of the bus and enters c·Un. Empty means unknown: load flow then runs in per unit.",
+        enters="per-unit base; c·Un/√3 drives a fault; Voc of an arc"
     )
     bus_kind: Literal["switchboard", "panel", "motor control centre", "junction"] = param(
-        "switchboard", label="Kind of bus", meaning="A junction is a point where elements meet, without a board of its own."
+        "switchboard", label="Kind of bus", meaning="A junction is a point where elements meet, without a board of its own.",
+        enters="a junction is not judged for voltage; the symbol shows the kind"
     )
     equipment_class: EquipmentClass | None = param(
         None, label="Equipment class", section="Enclosure", acts_when=ENCLOSED,
-        meaning="Finds typical gap, box and working distance; it does not itself enter the equations.", source="IEEE 1584-2018"
+        meaning="Finds typical gap, box and working distance; it does not itself enter the equations.", source="IEEE 1584-2018",
+        enters="gap, box and working distance, where they are filled in"
     )
     electrode_configuration: Literal["VCB", "VCBB", "HCB", "VOA", "HOA"] | None = param(
         None, label="Electrode configuration", section="Enclosure", source="IEEE 1584-2018",
         meaning="VCB: vertical conductors in a box. VCBB: vertical, ending on a barrier, in a box. HCB: horizontal in a box, pointing at the "
-        "worker. VOA, HOA: vertical or horizontal in open air. Empty: no arc-flash location here."
+        "worker. VOA, HOA: vertical or horizontal in open air. Empty: no arc-flash location here.",
+        enters="coefficients of arcing current, energy and boundary (IEEE 1584-2018)"
     )
     gap_mm: float | None = param(
         None, label="Conductor gap", symbol="G", unit="mm", gt=0, le=1000, section="Enclosure", needed_for=(AF,), acts_when=ENCLOSED,
-        meaning="Distance between the conductors across which the arc burns.", typical="enclosure", source="IEEE 1584-2018"
+        meaning="Distance between the conductors across which the arc burns.", typical="enclosure", source="IEEE 1584-2018",
+        enters="G in the arcing-current, energy and boundary equations (IEEE 1584-2018)"
     )
     box_height_mm: float | None = param(
         None, label="Box height", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=IN_BOX,
-        meaning="Opening of the enclosure, height.", typical="enclosure", source="IEEE 1584-2018"
+        meaning="Opening of the enclosure, height.", typical="enclosure", source="IEEE 1584-2018",
+        enters="equivalent enclosure size EES, correction CF (IEEE 1584-2018)"
     )
     box_width_mm: float | None = param(
         None, label="Box width", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=IN_BOX,
-        meaning="Opening of the enclosure, width.", typical="enclosure", source="IEEE 1584-2018"
+        meaning="Opening of the enclosure, width.", typical="enclosure", source="IEEE 1584-2018",
+        enters="equivalent enclosure size EES, correction CF (IEEE 1584-2018)"
     )
     box_depth_mm: float | None = param(
         None, label="Box depth", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=IN_BOX,
-        meaning="Depth of the enclosure; it tells shallow from typical boxes below 600 V.", typical="enclosure", source="IEEE 1584-2018"
+        meaning="Depth of the enclosure; it tells shallow from typical boxes below 600 V.", typical="enclosure", source="IEEE 1584-2018",
+        enters="tells shallow from typical boxes; the enclosure correction CF (IEEE 1584-2018)"
     )
     working_distance_mm: float | None = param(
         None, label="Working distance", symbol="D", unit="mm", gt=0, le=10000, section="Enclosure", needed_for=(AF,), acts_when=ENCLOSED,
-        meaning="From the arc to the worker's face and chest.", typical="enclosure", source="IEEE 1584-2018"
+        meaning="From the arc to the worker's face and chest.", typical="enclosure", source="IEEE 1584-2018",
+        enters="D in the energy equation; the boundary does not depend on it (IEEE 1584-2018)"
     )
     main: Reference | None = param(
         None, label="Main device", section="Enclosure", refers_to=("breaker", "fuse"), acts_when=ENCLOSED,

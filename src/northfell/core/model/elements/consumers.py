@@ -11,23 +11,29 @@ from northfell.core.model.parameters import When, param
 
 def _shaft_power() -> Any:
     return param(
-        None, label="Rated power", symbol="PrM", unit="kW", gt=0, le=100000, needed_for=(LF, SC, AF), meaning="Rated shaft power of one motor."
+        None, label="Rated power", symbol="PrM", unit="kW", gt=0, le=100000, needed_for=(LF, SC, AF), meaning="Rated shaft power of one motor.",
+        enters="P = PrM·count·load factor/η; ZM = UrM²/SrM/(ILR/IrM)"
     )
 
 
 def _motor_voltage() -> Any:
     return param(
-        None, label="Rated voltage", symbol="UrM", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
+        None, label="Rated voltage", symbol="UrM", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage.",
+        enters="ZM = UrM²/SrM/(ILR/IrM)"
     )
 
 
 def _identical() -> Any:
-    return param(1, label="Count", ge=1, le=1000, meaning="Identical motors that this symbol stands for.")
+    return param(
+        1, label="Count", ge=1, le=1000, meaning="Identical motors that this symbol stands for.",
+        enters="multiplies the power drawn and the current brought into a fault"
+    )
 
 
 def _shaft_load() -> Any:
     return param(
-        1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running."
+        1.0, label="Load factor", ge=0, le=2, section="Operation", in_state=True, meaning="Shaft power in use, of the rated power, times those running.",
+        enters="P = rated power · load factor · demand factor / diversity factor"
     )
 
 
@@ -51,7 +57,8 @@ class Consumer(Element):
         enters="P = rated power · load factor · demand factor / diversity factor"
     )
     priority: Literal["essential", "normal", "sheddable"] = param(
-        "normal", label="Priority", section="Operation", meaning="For the load list: what must be kept, and what may be dropped first."
+        "normal", label="Priority", section="Operation", meaning="For the load list: what must be kept, and what may be dropped first.",
+        enters="the load list shows it"
     )
 
     @property
@@ -73,27 +80,33 @@ class InductionMotor(Consumer):
     p_rated_kw: float | None = _shaft_power()
     v_rated_kv: float | None = _motor_voltage()
     efficiency_pct: float | None = param(
-        None, label="Efficiency", symbol="η", unit="%", gt=10, le=100, needed_for=(LF, SC, AF), typical="motor_efficiency", meaning="At rated power."
+        None, label="Efficiency", symbol="η", unit="%", gt=10, le=100, needed_for=(LF, SC, AF), typical="motor_efficiency", meaning="At rated power.",
+        enters="P = PrM/η; IrM = PrM/(√3·UrM·η·cosφrM)"
     )
     power_factor: float | None = param(
-        None, label="Power factor", symbol="cosφrM", gt=0.1, le=1, needed_for=(LF, SC, AF), typical="motor_power_factor", meaning="At rated power."
+        None, label="Power factor", symbol="cosφrM", gt=0.1, le=1, needed_for=(LF, SC, AF), typical="motor_power_factor", meaning="At rated power.",
+        enters="Q = P·tan(arccos cosφ); SrM = PrM/(η·cosφrM)"
     )
     count: int = _identical()
     load_factor: float = _shaft_load()
     ilr_over_ir: float | None = param(
         None, label="Locked-rotor current", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance", needed_for=(SC, AF), typical="motor_ilr",
-        acts_when=DIRECT_ON, meaning="Of the rated current.", source=IEC
+        acts_when=DIRECT_ON, meaning="Of the rated current.", source=IEC,
+        enters="ZM = UrM²/SrM/(ILR/IrM)"
     )
     r_over_x: float | None = param(
         None, label="R/X", symbol="RM/XM", ge=0, le=5, section="Impedance", needed_for=(SC, AF), typical="motor_r_over_x",
-        acts_when=DIRECT_ON, meaning="Ratio of resistance to reactance at locked rotor.", source=IEC
+        acts_when=DIRECT_ON, meaning="Ratio of resistance to reactance at locked rotor.", source=IEC,
+        enters="Z = R + jX with R = (R/X)·X"
     )
     pole_pairs: int | None = param(
-        None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", meaning="Finds the typical R/X of medium-voltage motors."
+        None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", meaning="Finds the typical R/X of medium-voltage motors.",
+        enters="R/X of medium-voltage motors, where it is filled in: by PrM/p"
     )
     starter: Literal["direct", "star-delta", "autotransformer", "soft starter", "drive", "regenerative drive"] = param(
         "direct", label="Starter", section="Operation", source=IEC,
-        meaning="Through a drive the motor brings no current into a fault; a regenerative drive is taken with ILR/IrM 3 and RM/XM 0.10."
+        meaning="Through a drive the motor brings no current into a fault; a regenerative drive is taken with ILR/IrM 3 and RM/XM 0.10.",
+        enters="through a drive: no ZM in faults; regenerative: ILR/IrM 3, RM/XM 0.10"
     )
 
 
@@ -107,23 +120,28 @@ class SynchronousMotor(Consumer):
     v_rated_kv: float | None = _motor_voltage()
     efficiency_pct: float | None = param(
         None, label="Efficiency", symbol="η", unit="%", gt=10, le=100, needed_for=(LF, SC, AF), typical="synchronous_motor_efficiency",
-        meaning="At rated power."
+        meaning="At rated power.",
+        enters="P = PrM/η; IrM = PrM/(√3·UrM·η·cosφrM)"
     )
     power_factor: float | None = param(
-        None, label="Power factor", symbol="cosφrM", gt=0.1, le=1, needed_for=(LF, SC, AF), typical="synchronous_motor_power_factor", meaning="At rated power."
+        None, label="Power factor", symbol="cosφrM", gt=0.1, le=1, needed_for=(LF, SC, AF), typical="synchronous_motor_power_factor", meaning="At rated power.",
+        enters="Q = P·tan(arccos cosφ); SrM = PrM/(η·cosφrM)"
     )
     excitation: Literal["overexcited", "underexcited"] = param(
-        "overexcited", label="Excitation", section="Operation", in_state=True, meaning="Overexcited, it delivers reactive power."
+        "overexcited", label="Excitation", section="Operation", in_state=True, meaning="Overexcited, it delivers reactive power.",
+        enters="sign of Q = P·tan(arccos cosφrM)"
     )
     count: int = _identical()
     load_factor: float = _shaft_load()
     xd2_pct: float | None = param(
         None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
-        typical="synchronous_motor_xd2", meaning="Direct-axis subtransient reactance, saturated, on the rating of one motor.", source=IEC
+        typical="synchronous_motor_xd2", meaning="Direct-axis subtransient reactance, saturated, on the rating of one motor.", source=IEC,
+        enters="X″d = x″d/100·UrG²/SrG"
     )
     r_stator_ohm: float | None = param(
         None, label="Stator resistance", symbol="RM", unit="ohm", ge=0, le=100, section="Impedance", needed_for=(SC, AF),
-        meaning="Resistance of the stator winding of one motor.", typical="generator_resistance", source=IEC
+        meaning="Resistance of the stator winding of one motor.", typical="generator_resistance", source=IEC,
+        enters="ZG = RG + jX″d"
     )
 
 
@@ -132,11 +150,18 @@ class StaticLoad(Consumer):
 
     TERMINALS, LETTER = ("bus",), "E"
     bus: Reference = terminal("Bus", "Where the load is connected.")
-    p_mw: float | None = param(None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage.")
-    q_mvar: float | None = param(
-        None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage, inductive positive."
+    p_mw: float | None = param(
+        None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage.",
+        enters="P at its bus in load flow"
     )
-    load_factor: float = param(1.0, label="Load factor", ge=0, le=10, section="Operation", in_state=True, meaning="Part of the load that is drawn.")
+    q_mvar: float | None = param(
+        None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage, inductive positive.",
+        enters="Q at its bus in load flow"
+    )
+    load_factor: float = param(
+        1.0, label="Load factor", ge=0, le=10, section="Operation", in_state=True, meaning="Part of the load that is drawn.",
+        enters="P, Q = rated power · load factor · demand factor / diversity factor"
+    )
 
     @property
     def constant(self) -> str:
@@ -150,19 +175,23 @@ class Load(StaticLoad):
     TITLE = "Load"
     kind: Literal["load"] = "load"
     characteristic: Literal["power", "current", "impedance"] = param(
-        "power", label="Constant", section="Operation", meaning="What stays constant in the static part when the voltage changes."
+        "power", label="Constant", section="Operation", meaning="What stays constant in the static part when the voltage changes.",
+        enters="P = P0·(U/Un)^k with k = 0, 1, 2 for power, current, impedance"
     )
     motor_share_pct: float | None = param(
         None, label="Share of motors", unit="%", gt=0, le=100, section="Operation",
-        meaning="This part draws constant power and brings current into faults, as a group of motors. Empty: a static load."
+        meaning="This part draws constant power and brings current into faults, as a group of motors. Empty: a static load.",
+        enters="this part draws constant power, and ZM of a group of motors stands in the maximum case"
     )
     ilr_over_ir: float = param(
         5.0, label="Locked-rotor current of that share", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance",
-        acts_when=When("motor_share_pct"), meaning="Of the rated current; 5 where unknown.", source=IEC
+        acts_when=When("motor_share_pct"), meaning="Of the rated current; 5 where unknown.", source=IEC,
+        enters="ZM = UrM²/SrM/(ILR/IrM)"
     )
     r_over_x: float = param(
         0.42, label="R/X of that share", symbol="RM/XM", ge=0, le=5, section="Impedance", acts_when=When("motor_share_pct"),
-        meaning="Ratio at locked rotor; 0.42 for groups of low-voltage motors with their cables.", source=IEC
+        meaning="Ratio at locked rotor; 0.42 for groups of low-voltage motors with their cables.", source=IEC,
+        enters="Z = R + jX with R = (R/X)·X"
     )
 
     @property
@@ -175,4 +204,7 @@ class Rectifier(StaticLoad):
 
     TITLE, LETTER = "Rectifier", "T"
     kind: Literal["rectifier"] = "rectifier"
-    pulses: Literal[6, 12, 18, 24] = param(6, label="Pulses", symbol="p", meaning="Pulses of direct voltage for each period; harmonics follow from it.")
+    pulses: Literal[6, 12, 18, 24] = param(
+        6, label="Pulses", symbol="p", meaning="Pulses of direct voltage for each period; harmonics follow from it.",
+        enters="not used by today's studies; harmonics will follow from it"
+    )

@@ -18,10 +18,16 @@ class CurrentTransformer(Element):
         label="Measures", meaning="The device or branch whose current it measures.", section="Connection",
         refers_to=("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
     )
-    i_primary_a: float | None = param(None, label="Primary current", symbol="Ipn", unit="A", gt=0, le=50000, meaning="Rated primary current.")
-    i_secondary_a: float = param(1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.")
+    i_primary_a: float | None = param(
+        None, label="Primary current", symbol="Ipn", unit="A", gt=0, le=50000, meaning="Rated primary current.", enters="not used by today's studies"
+    )
+    i_secondary_a: float = param(
+        1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.", enters="not used by today's studies"
+    )
     accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
-    burden_va: float | None = param(None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.")
+    burden_va: float | None = param(
+        None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.", enters="not used by today's studies"
+    )
 
     @property
     def holder(self) -> str | None:
@@ -34,7 +40,15 @@ class VoltageTransformer(Element):
     TITLE, TERMINALS, LETTER = "Voltage transformer", ("bus",), "B"
     kind: Literal["voltage_transformer"] = "voltage_transformer"
     bus: Reference = terminal("Bus", "Where the voltage is measured.")
-    v_primary_kv: float | None = param(None, label="Primary voltage", symbol="Upn", unit="kV", gt=0, le=1200, meaning="Rated primary line-to-line voltage.")
-    v_secondary_v: float = param(110.0, label="Secondary voltage", symbol="Usn", unit="V", gt=0, le=500, meaning="Rated secondary line-to-line voltage.")
+    v_primary_kv: float | None = param(
+        None, label="Primary voltage", symbol="Upn", unit="kV", gt=0, le=1200, meaning="Rated primary line-to-line voltage.",
+        enters="not used by today's studies"
+    )
+    v_secondary_v: float = param(
+        110.0, label="Secondary voltage", symbol="Usn", unit="V", gt=0, le=500, meaning="Rated secondary line-to-line voltage.",
+        enters="not used by today's studies"
+    )
     accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 0.5 3P.", source="IEC 61869-3")
-    burden_va: float | None = param(None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.")
+    burden_va: float | None = param(
+        None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.", enters="not used by today's studies"
+    )

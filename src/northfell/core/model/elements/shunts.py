@@ -30,9 +30,12 @@ class Shunt(Compensation):
     TITLE = "Shunt"
     kind: Literal["shunt"] = "shunt"
     q_mvar: float = param(
-        label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, meaning="Delivered at nominal voltage: capacitors positive, reactors negative."
+        label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, meaning="Delivered at nominal voltage: capacitors positive, reactors negative.",
+        enters="Q at its bus in load flow"
     )
-    p_mw: float = param(0.0, label="Losses", symbol="P", unit="MW", ge=-1e5, le=1e5, meaning="Active power drawn at nominal voltage.")
+    p_mw: float = param(
+        0.0, label="Losses", symbol="P", unit="MW", ge=-1e5, le=1e5, meaning="Active power drawn at nominal voltage.", enters="P at its bus in load flow"
+    )
 
     @property
     def s_drawn_mva(self) -> complex:
@@ -44,12 +47,16 @@ class CapacitorBank(Compensation):
 
     TITLE = "Capacitor bank"
     kind: Literal["capacitor_bank"] = "capacitor_bank"
-    q_step_mvar: float = param(label="Reactive power of a step", symbol="Q1", unit="Mvar", gt=0, le=1e4, meaning="Delivered by one step at nominal voltage.")
-    steps: int = param(1, label="Steps", symbol="n", ge=1, le=100, meaning="Equal steps of the bank.")
-    steps_in: int | None = param(
-        None, label="Steps switched in", section="Operation", ge=0, le=100, in_state=True, meaning="Differs between operating states. Empty: all of them."
+    q_step_mvar: float = param(
+        label="Reactive power of a step", symbol="Q1", unit="Mvar", gt=0, le=1e4, meaning="Delivered by one step at nominal voltage.",
+        enters="B = steps in·Q1/Un²"
     )
-    loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.")
+    steps: int = param(1, label="Steps", symbol="n", ge=1, le=100, meaning="Equal steps of the bank.", enters="Q = n·Q1 where all are in")
+    steps_in: int | None = param(
+        None, label="Steps switched in", section="Operation", ge=0, le=100, in_state=True, meaning="Differs between operating states. Empty: all of them.",
+        enters="Q = steps in·Q1"
+    )
+    loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.", enters="P = Q·loss/100")
 
     @field_validator("steps_in")
     @classmethod
@@ -69,8 +76,10 @@ class ShuntReactor(Compensation):
 
     TITLE, LETTER = "Shunt reactor", "R"
     kind: Literal["shunt_reactor"] = "shunt_reactor"
-    q_mvar: float = param(label="Reactive power", symbol="Q", unit="Mvar", gt=0, le=1e5, meaning="Drawn at nominal voltage.")
-    loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.")
+    q_mvar: float = param(
+        label="Reactive power", symbol="Q", unit="Mvar", gt=0, le=1e5, meaning="Drawn at nominal voltage.", enters="Q at its bus in load flow"
+    )
+    loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.", enters="P = Q·loss/100")
 
     @property
     def s_drawn_mva(self) -> complex:
@@ -84,11 +93,15 @@ class EarthingTransformer(Element):
     kind: Literal["earthing_transformer"] = "earthing_transformer"
     bus: Reference = terminal("Bus", "Where it is connected.")
     z0_ohm: float | None = param(
-        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", meaning="Of the zig-zag winding, per phase."
+        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", meaning="Of the zig-zag winding, per phase.",
+        enters="not used by today's studies"
     )
     i_earth_a: float | None = param(
-        None, label="Rated earth-fault current", symbol="IE", unit="A", gt=0, le=50000, meaning="Current through the star point for the rated time."
+        None, label="Rated earth-fault current", symbol="IE", unit="A", gt=0, le=50000, meaning="Current through the star point for the rated time.",
+        enters="not used by today's studies"
     )
-    t_rated_s: float | None = param(None, label="Rated time", unit="s", gt=0, le=100000, meaning="For which it carries that current.")
+    t_rated_s: float | None = param(
+        None, label="Rated time", unit="s", gt=0, le=100000, meaning="For which it carries that current.", enters="not used by today's studies"
+    )
     neutral: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point", "How the star point is earthed.")
     neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")

@@ -20,26 +20,32 @@ class Infeed(Element):
     bus: Reference = terminal("Bus", "The connection point Q.")
     ik_max_ka: float | None = param(
         None, label="Fault level, maximum", symbol="I″kQmax", unit="kA", gt=0, le=500, section="Impedance", needed_for=(SC, AF),
-        meaning="Initial symmetrical three-phase short-circuit current at the connection point, highest.", source=IEC
+        meaning="Initial symmetrical three-phase short-circuit current at the connection point, highest.", source=IEC,
+        enters="ZQ = c·UnQ/(√3·I″kQ), maximum case and load flow behind impedance"
     )
     ik_min_ka: float | None = param(
         None, label="Fault level, minimum", symbol="I″kQmin", unit="kA", gt=0, le=500, section="Impedance", needed_for=(SC, AF),
-        meaning="The same, lowest: for minimum currents, which may clear slowest.", source=IEC
+        meaning="The same, lowest: for minimum currents, which may clear slowest.", source=IEC,
+        enters="ZQ = c·UnQ/(√3·I″kQ), minimum case"
     )
     r_over_x: float | None = param(
         None, label="R/X", symbol="RQ/XQ", ge=0, le=10, section="Impedance", needed_for=(SC, AF), typical="infeed_r_over_x",
-        meaning="Ratio of resistance to reactance of the infeed.", source=IEC
+        meaning="Ratio of resistance to reactance of the infeed.", source=IEC,
+        enters="Z = R + jX with R = (R/X)·X"
     )
     flow_model: Literal["ideal", "behind impedance"] = param(
         "ideal", label="In load flow", section="Operation",
-        meaning="Ideal: holds the voltage at its bus. Behind impedance: holds it behind the impedance of its fault level."
+        meaning="Ideal: holds the voltage at its bus. Behind impedance: holds it behind the impedance of its fault level.",
+        enters="ideal: the bus holds U; behind impedance: U stands behind ZQ"
     )
     v_set_pu: float = param(
         1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True,
-        meaning="Source voltage in load flow, of the nominal voltage of the bus."
+        meaning="Source voltage in load flow, of the nominal voltage of the bus.",
+        enters="|U| = v·Un at its bus, in load flow"
     )
     angle_deg: float = param(
-        0.0, label="Voltage angle", symbol="δ", unit="deg", ge=-360, le=360, section="Operation", meaning="Angle of the source voltage in load flow."
+        0.0, label="Voltage angle", symbol="δ", unit="deg", ge=-360, le=360, section="Operation", meaning="Angle of the source voltage in load flow.",
+        enters="U = |U|·e^(jδ) at the source, in load flow"
     )
 
     @property
@@ -55,21 +61,24 @@ REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 def _voltage_held() -> Any:
     return param(
         1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", in_state=True, acts_when=REFERENCE_OR_VOLTAGE,
-        meaning="Voltage held at the bus, of its nominal voltage."
+        meaning="Voltage held at the bus, of its nominal voltage.",
+        enters="|U| = v·Un at its bus, in load flow"
     )
 
 
 def _power_factor_held() -> Any:
     return param(
         1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
-        meaning="Power factor of the delivered power, overexcited."
+        meaning="Power factor of the delivered power, overexcited.",
+        enters="Q = P·tan(arccos cosφ)"
     )
 
 
 def _reactive_limit(which: str, symbol: str, excitation: str) -> Any:
     return param(
         None, label=f"{which} reactive power", symbol=symbol, unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
-        meaning=f"Reactive limit, {excitation}. Load flow reports where it is broken."
+        meaning=f"Reactive limit, {excitation}. Load flow reports where it is broken.",
+        enters="load flow reports where Q is beyond it"
     )
 
 
@@ -105,37 +114,46 @@ class SynchronousGenerator(Dispatched):
     TITLE, TERMINALS, LETTER = "Synchronous generator", ("bus",), "G"
     kind: Literal["synchronous_generator"] = "synchronous_generator"
     bus: Reference = terminal("Bus", "Where the generator is connected.")
-    s_rated_mva: float | None = param(None, label="Rated power", symbol="SrG", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power.")
+    s_rated_mva: float | None = param(
+        None, label="Rated power", symbol="SrG", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power.", enters="XG = x″d·UrG²/SrG"
+    )
     v_rated_kv: float | None = param(
-        None, label="Rated voltage", symbol="UrG", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage."
+        None, label="Rated voltage", symbol="UrG", unit="kV", gt=0, le=100, needed_for=(SC, AF), meaning="Rated line-to-line voltage.",
+        enters="XG = x″d·UrG²/SrG"
     )
     power_factor_rated: float | None = param(
         None, label="Rated power factor", symbol="cosφrG", gt=0, le=1, needed_for=(SC, AF), meaning="Rated power factor, overexcited.",
-        typical="generator_power_factor"
+        typical="generator_power_factor",
+        enters="KG = Un/UrG·cmax/(1 + x″d·sinφrG)"
     )
     xd2_pct: float | None = param(
         None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
-        meaning="Direct-axis subtransient reactance, saturated, on the rating.", source=IEC
+        meaning="Direct-axis subtransient reactance, saturated, on the rating.", source=IEC,
+        enters="X″d = x″d/100·UrG²/SrG"
     )
     r_stator_ohm: float | None = param(
         None, label="Stator resistance", symbol="RG", unit="ohm", ge=0, le=100, section="Impedance", needed_for=(SC, AF),
-        meaning="Resistance of the stator winding.", typical="generator_resistance", source=IEC
+        meaning="Resistance of the stator winding.", typical="generator_resistance", source=IEC,
+        enters="ZG = RG + jX″d"
     )
     neutral: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point", "How the star point is earthed.")
     neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")
     mode: Literal["reference", "voltage", "power", "power factor"] = param(
         "voltage", label="Mode", section="Operation", in_state=True,
         meaning="Reference: holds voltage and angle, takes what is left over. Voltage: fixed active power, holds the voltage. Power: fixed active "
-        "and reactive power. Power factor: fixed active power and power factor."
+        "and reactive power. Power factor: fixed active power and power factor.",
+        enters="which of P, Q, U and angle are fixed at its bus in load flow"
     )
     p_mw: float = param(
         0.0, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True,
-        acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered."
+        acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered.",
+        enters="P at its bus in load flow"
     )
     v_set_pu: float = _voltage_held()
     q_mvar: float = param(
         0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
-        acts_when=When("mode", ("power",)), meaning="Reactive power delivered, overexcited positive."
+        acts_when=When("mode", ("power",)), meaning="Reactive power delivered, overexcited positive.",
+        enters="Q at its bus in load flow"
     )
     power_factor_set: float = _power_factor_held()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
@@ -152,26 +170,36 @@ class Inverter(Dispatched):
     TITLE, TERMINALS, LETTER = "Inverter source", ("bus",), "G"
     kind: Literal["inverter"] = "inverter"
     bus: Reference = terminal("Bus", "Where the inverter is connected.")
-    source: Literal["solar", "battery", "other"] = param("solar", label="Behind it", meaning="What feeds the inverter; the symbol shows it.")
-    s_rated_mva: float | None = param(
-        None, label="Rated power", symbol="Sr", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power of one unit."
+    source: Literal["solar", "battery", "other"] = param(
+        "solar", label="Behind it", meaning="What feeds the inverter; the symbol shows it.", enters="the symbol shows it"
     )
-    count: int = param(1, label="Count", ge=1, le=10000, meaning="Identical units that this symbol stands for.")
+    s_rated_mva: float | None = param(
+        None, label="Rated power", symbol="Sr", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power of one unit.",
+        enters="Ir = Sr/(√3·Un), base of its short-circuit current"
+    )
+    count: int = param(
+        1, label="Count", ge=1, le=10000, meaning="Identical units that this symbol stands for.",
+        enters="multiplies the power drawn or delivered and the current brought into a fault"
+    )
     ik_over_ir: float | None = param(
         None, label="Short-circuit current", symbol="IskPF/Ir", unit="p.u.", ge=0, le=5, section="Impedance", needed_for=(SC, AF), typical="inverter_ik",
-        meaning="What the unit feeds into a three-phase fault at its terminals, of its rated current; from the maker.", source=IEC
+        meaning="What the unit feeds into a three-phase fault at its terminals, of its rated current; from the maker.", source=IEC,
+        enters="I″kPF = (IskPF/Ir)·Ir·count, maximum case"
     )
     mode: Literal["reference", "voltage", "power", "power factor"] = param(
         "power factor", label="Mode", section="Operation", in_state=True,
-        meaning="Power factor, power: follows the network. Voltage: fixed active power, holds the voltage. Reference: forms the network by itself."
+        meaning="Power factor, power: follows the network. Voltage: fixed active power, holds the voltage. Reference: forms the network by itself.",
+        enters="which of P, Q, U and angle are fixed at its bus in load flow"
     )
     p_mw: float | None = param(
         None, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True, needed_for=(LF,),
-        acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered by all units; a battery that is charged draws it."
+        acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered by all units; a battery that is charged draws it.",
+        enters="P at its bus in load flow"
     )
     q_mvar: float = param(
         0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
-        acts_when=When("mode", ("power",)), meaning="Reactive power delivered by all units."
+        acts_when=When("mode", ("power",)), meaning="Reactive power delivered by all units.",
+        enters="Q at its bus in load flow"
     )
     power_factor_set: float = _power_factor_held()
     v_set_pu: float = _voltage_held()

@@ -34,9 +34,12 @@ class Switch(Switching):
     TITLE = "Switch"
     kind: Literal["switch"] = "switch"
     function: Literal["disconnector", "load switch", "switch-disconnector"] = param(
-        "disconnector", label="Function", meaning="A disconnector must not break current; a load switch may break load current.", source="IEC 60947-1"
+        "disconnector", label="Function", meaning="A disconnector must not break current; a load switch may break load current.", source="IEC 60947-1",
+        enters="the symbol shows it"
     )
-    i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
+    i_rated_a: float | None = param(
+        None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
+    )
 
 
 TRIPPED = When("trip", ("electronic",))
@@ -47,36 +50,47 @@ class Breaker(Switching):
 
     TITLE = "Breaker"
     kind: Literal["breaker"] = "breaker"
-    design: Literal["fixed", "withdrawable"] = param("fixed", label="Design", meaning="Withdrawable breakers isolate by being moved; the symbol shows it.")
-    i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
+    design: Literal["fixed", "withdrawable"] = param(
+        "fixed", label="Design", meaning="Withdrawable breakers isolate by being moved; the symbol shows it.", enters="the symbol shows it"
+    )
+    i_rated_a: float | None = param(
+        None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
+    )
     t_break_s: float | None = param(
         None, label="Interrupting time", symbol="tb", unit="s", gt=0, le=5, section="Protection", typical="breaker_interrupting_time",
-        needed_for=(AF,), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end."
+        needed_for=(AF,), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end.",
+        enters="opens at t(relay) + tb"
     )
     trip: Literal["none", "electronic"] = param(
         "none", label="Own trip", section="Protection",
         meaning="Electronic: long-time, short-time and instantaneous stage as bands that include the breaker's own time. None: opens only on the "
-        "order of a relay."
+        "order of a relay.",
+        enters="which device opens the breaker"
     )
     trip_ir_a: float | None = param(
         None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
-        meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this."
+        meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this.",
+        enters="t = tr·36/(I/Ir)²"
     )
     trip_tr_s: float | None = param(
         None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
-        meaning="I²t law through this point."
+        meaning="I²t law through this point.",
+        enters="t = tr·36/(I/Ir)²"
     )
     trip_isd_a: float | None = param(
         None, label="Short-time pickup", symbol="Isd", unit="A", gt=0, le=200000, section="Protection", acts_when=TRIPPED,
-        meaning="Empty: no short-time stage. Tolerance ±10 %."
+        meaning="Empty: no short-time stage. Tolerance ±10 %.",
+        enters="opens within the short-time band from 1.1·Isd for certain"
     )
     trip_tsd: Literal["0.1", "0.2", "0.3", "0.4"] | None = param(
         None, label="Short-time band", symbol="tsd", section="Protection", needed_for=(AF,), acts_when=When("trip_isd_a"),
-        meaning="Delay band, named by its nominal seconds."
+        meaning="Delay band, named by its nominal seconds.",
+        enters="the band's slow edge is taken"
     )
     trip_ii_a: float | None = param(
         None, label="Instantaneous pickup", symbol="Ii", unit="A", gt=0, le=200000, section="Protection", acts_when=TRIPPED,
-        meaning="Empty: no instantaneous stage. Tolerance ±10 %."
+        meaning="Empty: no instantaneous stage. Tolerance ±10 %.",
+        enters="opens at once from 1.1·Ii for certain"
     )
 
 
@@ -93,7 +107,8 @@ class Fuse(Switching):
     kind: Literal["fuse"] = "fuse"
     i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
         None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF,),
-        meaning="Standard size of a gG fuse-link; its time gates follow from it.", source="IEC 60269-1"
+        meaning="Standard size of a gG fuse-link; its time gates follow from it.", source="IEC 60269-1",
+        enters="time gates of the gG fuse-link (IEC 60269-1); loading = I/In"
     )
 
 
@@ -102,7 +117,9 @@ class Contactor(Switching):
 
     TITLE = "Contactor"
     kind: Literal["contactor"] = "contactor"
-    i_rated_a: float | None = param(None, label="Rated operational current", symbol="Ie", unit="A", gt=0, le=5000, meaning="Empty: loading is not judged.")
+    i_rated_a: float | None = param(
+        None, label="Rated operational current", symbol="Ie", unit="A", gt=0, le=5000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
+    )
 
 
 class Changeover(Element):
@@ -114,9 +131,12 @@ class Changeover(Element):
     first_bus: Reference = terminal("First side", "Bus that it is joined to in position first.")
     second_bus: Reference = terminal("Second side", "Bus that it is joined to in position second.")
     position: Literal["first", "second", "off"] = param(
-        "first", label="Position", section="Operation", in_state=True, meaning="Differs between operating states."
+        "first", label="Position", section="Operation", in_state=True, meaning="Differs between operating states.",
+        enters="which of its sides is joined to the common bus"
     )
-    i_rated_a: float | None = param(None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.")
+    i_rated_a: float | None = param(
+        None, label="Rated current", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
+    )
 
     @property
     def joined(self) -> tuple[int, int] | None:
@@ -134,37 +154,49 @@ class Relay(Element):
     )
     ct_primary_a: float | None = param(
         None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,),
-        meaning="Rated primary current of the current transformers."
+        meaning="Rated primary current of the current transformers.",
+        enters="secondary settings = primary settings · Isn/Ipn"
     )
-    ct_secondary_a: float = param(1.0, label="CT secondary", symbol="Isn", unit="A", gt=0, le=10, section="Protection", meaning="Rated secondary current.")
+    ct_secondary_a: float = param(
+        1.0, label="CT secondary", symbol="Isn", unit="A", gt=0, le=10, section="Protection", meaning="Rated secondary current.",
+        enters="secondary settings = primary settings · Isn/Ipn"
+    )
     curve: RelayCurve | None = param(
-        None, label="Curve", section="Protection", needed_for=(AF,), meaning="Inverse-time characteristic.", source="IEC 60255-151"
+        None, label="Curve", section="Protection", needed_for=(AF,), meaning="Inverse-time characteristic.", source="IEC 60255-151",
+        enters="t = TM·(A/((I/I>)^p − 1) + B), constants by the curve"
     )
     i_pickup_a: float | None = param(
         None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,),
-        meaning="Setting of the inverse stage in primary amperes."
+        meaning="Setting of the inverse stage in primary amperes.",
+        enters="M = I/I> in the curve's equation"
     )
     time_multiplier: float | None = param(
-        None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF,), meaning="Multiplies the curve's time."
+        None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF,), meaning="Multiplies the curve's time.",
+        enters="t = TM·(A/((I/I>)^p − 1) + B)"
     )
     i_high_a: float | None = param(
-        None, label="High stage, primary", symbol="I≫", unit="A", gt=0, le=500000, section="Protection", meaning="Empty: no high stage."
+        None, label="High stage, primary", symbol="I≫", unit="A", gt=0, le=500000, section="Protection", meaning="Empty: no high stage.",
+        enters="the high stage operates from this current on"
     )
     t_high_s: float | None = param(
         None, label="High stage delay", symbol="t≫", unit="s", ge=0, le=10, section="Protection", needed_for=(AF,), acts_when=When("i_high_a"),
-        meaning="Definite time of the high stage, its own operating time included."
+        meaning="Definite time of the high stage, its own operating time included.",
+        enters="the high stage operates after this time"
     )
     time_tolerance_pct: float | None = param(
         None, label="Time tolerance", unit="%", ge=0, le=50, section="Protection", needed_for=(AF,), typical="relay_tolerance",
-        meaning="The slow edge of the band is this much above the curve."
+        meaning="The slow edge of the band is this much above the curve.",
+        enters="slow edge t·(1 + tolerance/100)"
     )
     m_start: float = param(
         1.05, label="Operates from", unit="p.u.", ge=1.0, le=1.3, section="Protection",
-        meaning="Multiple of pickup from which the relay operates for certain; makers state 1.0 to 1.3.", source="IEC 60255-151"
+        meaning="Multiple of pickup from which the relay operates for certain; makers state 1.0 to 1.3.", source="IEC 60255-151",
+        enters="below this multiple the relay is taken not to operate"
     )
     m_hold: float = param(
         20.0, label="Time constant above", unit="p.u.", ge=5, le=50, section="Protection",
-        meaning="Multiple of pickup above which the time no longer falls.", source="IEC 60255-151"
+        meaning="Multiple of pickup above which the time no longer falls.", source="IEC 60255-151",
+        enters="above this multiple M is held in the curve's equation"
     )
 
     @property

@@ -24,28 +24,32 @@ def _group(text: str) -> str:
 def _s(side: str, symbol: str) -> float | None:
     return param(
         None, label=f"Rated power, {side}", symbol=symbol, unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF),
-        meaning=f"Rated apparent power of the {side}."
+        meaning=f"Rated apparent power of the {side}.",
+        enters="base of the impedances of its pairs; the smaller of the two powers counts"
     )
 
 
 def _v(side: str, symbol: str) -> float | None:
     return param(
         None, label=f"Rated voltage, {side}", symbol=symbol, unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF),
-        meaning="Rated line-to-line voltage at the main tap."
+        meaning="Rated line-to-line voltage at the main tap.",
+        enters="ratio of the rated voltages; Z of a pair = ukr·UrT²/SrT"
     )
 
 
 def _uk(pair: str, symbol: str) -> float | None:
     return param(
         None, label=f"Impedance voltage, {pair}", symbol=f"ukr {symbol}", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
-        meaning=f"Short-circuit voltage between {pair}, on the smaller rated power of the two; the third winding open.", source=IEC
+        meaning=f"Short-circuit voltage between {pair}, on the smaller rated power of the two; the third winding open.", source=IEC,
+        enters="Z of the pair = ukr/100·UrT²/SrT, with SrT the smaller of the two"
     )
 
 
 def _ur(pair: str, symbol: str) -> float | None:
     return param(
         None, label=f"Resistive part, {pair}", symbol=f"uRr {symbol}", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
-        typical="three_winding_ur", meaning="Resistive part of that impedance voltage, on the same power.", source=IEC
+        typical="three_winding_ur", meaning="Resistive part of that impedance voltage, on the same power.", source=IEC,
+        enters="R of the pair = uRr/100·UrT²/SrT, with SrT the smaller of the two"
     )
 
 
@@ -65,7 +69,8 @@ class ThreeWindingTransformer(Element):
     v_lv_kv: float | None = _v("low side", "UrTC")
     vector_group: Annotated[str, AfterValidator(_group)] | None = param(
         None, label="Vector group", needed_for=(LF, SC, AF), typical="three_winding_group", source="IEC 60076-1",
-        meaning="Connections with the clock numbers of the medium and the low side, such as YNyn0d5."
+        meaning="Connections with the clock numbers of the medium and the low side, such as YNyn0d5.",
+        enters="phase shift e^(j·30°·clock) in load flow"
     )
     uk_hv_mv_pct: float | None = _uk("high and medium side", "AB")
     uk_hv_lv_pct: float | None = _uk("high and low side", "AC")
@@ -74,15 +79,18 @@ class ThreeWindingTransformer(Element):
     ur_hv_lv_pct: float | None = _ur("high and low side", "AC")
     ur_mv_lv_pct: float | None = _ur("medium and low side", "BC")
     no_load_loss_kw: float | None = param(
-        None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance", meaning="Losses in the core. Empty: left out of load flow."
+        None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance", meaning="Losses in the core. Empty: left out of load flow.",
+        enters="magnetising branch: G = P0/UrT²"
     )
     no_load_current_pct: float | None = param(
         None, label="No-load current", symbol="i0", unit="%", ge=0, le=50, section="Impedance",
-        meaning="Magnetising current in percent of the rated current of the high side. Empty: left out of load flow."
+        meaning="Magnetising current in percent of the rated current of the high side. Empty: left out of load flow.",
+        enters="magnetising branch: B = −√(i0² − g²)·SrT/UrT²"
     )
     tap_pct: float = param(
         0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
-        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap."
+        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap.",
+        enters="ratio t = (UrTHV/UrTLV)·(1 + tap/100), load flow"
     )
     neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")

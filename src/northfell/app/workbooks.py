@@ -1,0 +1,111 @@
+"""Tables that come back: what they say of a project becomes one change. Elements are matched by name, and nothing is removed."""
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.model.changes import Add, Change, Move, PutEntry, PutSettings, PutSheet, PutStates, Set
+from northfell.core.model.elements import KINDS, Element
+from northfell.core.model.naming import Names
+from northfell.core.model.network import Network, OperatingState, OwnEntry, Placement, Sheet, references_of, refusals_from
+from northfell.core.model.settings import ProjectSettings
+from northfell.formats.network_tables import Read
+
+KEPT = ("kind", "name", "assumed", "origins", "catalogue")
+
+
+def merged(network: Network, found: Read) -> Change:
+    """The change that takes over what tables say and a network does not: values, new elements, states, places, settings, entries."""
+    names = Names(network)
+    ids = {**network.id_of_name, **{name: names.new_id(name) for name in found.elements if name not in network.id_of_name}}
+    acts: list[Any] = []
+    for name, raw in found.elements.items():
+        element = network.elements.get(ids[name])
+        if element is not None and element.kind != raw["kind"]:
+            accepted = f"a name that no other kind has; {name} is a {element.TITLE.lower()}"
+            raise NetworkRefused([InputRefused("name", name, accepted, where=f"Table {raw['kind']}")])
+        acts += _element(element, _by_id(raw, ids), ids[name])
+    acts.sort(key=lambda act: not (isinstance(act, Add) and act.element["kind"] == "bus"))  # what others stand at comes first
+    acts += [*_entries(network, found), *_settings(network, found), *_sheets(network, found, ids), *_states(network, found, ids)]
+    count = sum(isinstance(act, Set | Add) for act in acts)
+    return Change(f"Tables imported: {count} element{'s' if count != 1 else ''} changed or added", tuple(acts))
+
+
+def _by_id(raw: dict[str, Any], ids: dict[str, str]) -> dict[str, Any]:
+    references = {p.name for p in references_of(KINDS[raw["kind"]])}
+    return {key: ids.get(value, value) if key in references and value is not None else value for key, value in raw.items()}
+
+
+def _element(element: Element | None, raw: dict[str, Any], element_id: str) -> list[Any]:
+    if element is None:
+        return [Add(element={"id": element_id, **{k: v for k, v in raw.items() if v is not None}})]
+    values = {k: v for k, v in raw.items() if k not in KEPT and v != getattr(element, k)}
+    assumed, origins = ({**getattr(element, part), **raw.get(part, {})} if part in raw else getattr(element, part) for part in ("assumed", "origins"))
+    entry = raw.get("catalogue", element.catalogue)
+    told = {k for part, old in ((assumed, element.assumed), (origins, element.origins)) for k in part.keys() | old.keys() if part.get(k) != old.get(k)}
+    again = {k: getattr(element, k) for k in told if k not in values and hasattr(element, k)}
+    if not values and not again and entry == element.catalogue:
+        return []
+    both = {**again, **values}
+    kept = [{k: v for k, v in part.items() if k in both} for part in (assumed, origins)]
+    if "assumed" not in raw:  # a value that was typed over is assumed no more
+        kept[0] = {k: v for k, v in kept[0].items() if k not in values}
+    return [Set(id=element.id, values=both, assumed=kept[0], origins=kept[1], catalogue=entry if entry != element.catalogue else None)]
+
+
+def _entries(network: Network, found: Read) -> list[Any]:
+    old = {e.name: e for e in network.entries}
+    acts: list[Any] = []
+    for raw in found.entries or ():
+        new = _record(OwnEntry, raw, "Own entries")
+        if old.get(new.name) != new:
+            acts.append(PutEntry(name=new.name if new.name in old else "", to=new))
+    return acts
+
+
+def _settings(network: Network, found: Read) -> list[Any]:
+    if found.settings is None:
+        return []
+    raw = network.settings.model_dump()
+    for key, value in found.settings.items():
+        raw[key] = {**raw[key], **value} if isinstance(value, dict) and isinstance(raw.get(key), dict) and key not in ("sets_aside", "name_starts") else value
+    new = _record(ProjectSettings, raw, "Settings")
+    return [PutSettings(settings=new)] if new != network.settings else []
+
+
+def _sheets(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
+    acts: list[Any] = []
+    old = {s.name: s for s in network.sheets}
+    for raw in found.sheets or ():
+        if raw["name"] not in old:
+            acts.append(PutSheet(name="", to=_record(Sheet, {"name": raw["name"]}, "Sheets")))
+        places = old[raw["name"]].placements if raw["name"] in old else {}
+        for name, place in raw["placements"].items():
+            element_id = _known(name, ids, f"Table sheets, {raw['name']}")
+            new = _record(Placement, place, f"Table sheets, {name}")
+            if places.get(element_id) != new:
+                acts.append(Move(sheet=raw["name"], id=element_id, to=new))
+    return acts
+
+
+def _states(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
+    if found.states is None:
+        return []
+    given = {raw["name"]: _record(OperatingState, {**raw, "differences": {_known(n, ids, f"State {raw['name']}"): v for n, v in raw["differences"].items()}},
+                                  f"State {raw['name']}") for raw in found.states}  # fmt: skip
+    states = [given.pop(s.name, s) for s in network.states] + list(given.values())
+    return [PutStates(states=states)] if states != network.states else []
+
+
+def _known(name: str, ids: dict[str, str], where: str) -> str:
+    if name not in ids:
+        raise NetworkRefused([InputRefused("element", name, "the name of an element of the network or of the tables", where=where)])
+    return ids[name]
+
+
+def _record(model: Any, raw: Any, where: str) -> Any:
+    try:
+        return model.model_validate(raw)
+    except ValidationError as error:
+        raise NetworkRefused(refusals_from(error, model, raw, where)) from None
