@@ -91,7 +91,7 @@ def test_bad_input_is_exit_1_with_json_all_the_same(run, demo, tmp_path):
         (("run", "load_flow", demo, "--set", "speed=9"), "Settings: setting is “load_flow.speed”"),
         (("run", "load_flow", demo, "--set", "speed"), "accepted is KEY=VALUE"),
         (("run", "load_flow", tmp_path / "none.json"), "a file that can be read"),
-        (("run", "load_flow", tmp_path / "x.doc"), "ends in .northfell.json or .cdf"),
+        (("run", "load_flow", tmp_path / "x.doc"), "ends in .northfell.json, .xlsx or .cdf, or a folder of CSV files"),
         (("run", "short_circuit", CDF), "v_nominal_kv is empty"),
     ]:
         code, answer = run(*arguments)

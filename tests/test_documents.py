@@ -24,10 +24,10 @@ def test_every_shape_on_paper_has_a_look():
 
 
 def test_what_is_dead_is_drawn_in_short_dashes():
-    assert look_of(Style(cls="s"), dead=True).dashes
-    assert look_of(Style(cls="s"), dead=True).stroke == MIST
-    assert look_of(Style(cls="s"), dead=False).stroke == INK
-    assert {look_of(Style(cls=f"band {side}-{n}"), False).fill for side in ("low", "high") for n in (1, 2, 3, 4)}.isdisjoint({INK})
+    assert look_of(Style(cls="s"), "dead").dashes
+    assert look_of(Style(cls="s"), "dead").stroke == MIST
+    assert look_of(Style(cls="s")).stroke == INK
+    assert {look_of(Style(cls=f"band {side}-{n}")).fill for side in ("low", "high") for n in (1, 2, 3, 4)}.isdisjoint({INK})
 
 
 def test_the_file_stands_alone_and_escapes_its_title():

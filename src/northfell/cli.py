@@ -231,7 +231,7 @@ def _with_settings(network: Network, study: Study, pairs: list[str]) -> Network:
 def _settings_of(network: Network, study: Study) -> dict[str, Any]:
     raw = network.settings.model_dump()
     keys = ["frequency_hz", "s_base_mva", "limits", study, *(["short_circuit"] if study == "arc_flash" else [])]
-    return {key: raw[key] for key in keys}
+    return {"set": network.settings.set_name, **{key: raw[key] for key in keys}}
 
 
 def _write_result(path: Path, text: str, tables: list[Table]) -> None:

@@ -13,18 +13,19 @@ DEMO = skerrow_water().elements
 @pytest.mark.parametrize(
     ("element", "v_kv", "values"),
     [
-        ("T3", None, [104.973, 2749.287]),  # 2 MVA at 11 and 0.42 kV
-        ("P1", None, [900 / (3**0.5 * 11 * 0.954 * 0.87)]),
+        ("T3", None, [104.973, 2749.287, 6.591240]),  # 2 MVA at 11 and 0.42 kV, 6 % with 18 kW of losses
+        ("P1", None, [900 / (3**0.5 * 11 * 0.954 * 0.87), 5.5 * 900 / (3**0.5 * 11 * 0.954 * 0.87)]),
+        ("T1", None, [174.955, 524.864, 18.491499, 11000 / 3**0.5 / 16]),  # earthed through 16 ohm
         ("Infeed A", 33.0, [3**0.5 * 33 * 10.8]),
         ("Infeed A", None, []),
         ("B1", None, [0.8, 12.0]),  # 240 and 3600 A through 300/1
         ("B11", None, [660 / 800]),
-        ("W25", None, []),
+        ("W25", None, [0.32 * 640, 0.112 * 640]),  # mohm of the route
     ],
 )
 def test_values(element, v_kv, values):
     assert [d.value for d in derived_of(DEMO[element], v_kv)] == [pytest.approx(v, rel=1e-5) for v in values]
-    assert all(d.unit and d.equation for d in derived_of(DEMO[element], v_kv))
+    assert all(d.equation and (d.unit or "/" in d.symbol or d.symbol == "cosφ") for d in derived_of(DEMO[element], v_kv))
 
 
 def test_nothing_follows_from_an_empty_nameplate():

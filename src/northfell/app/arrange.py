@@ -7,7 +7,10 @@ from northfell.core.model.changes import Change, Move
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network, Placement, Sheet
 from northfell.core.model.ways import Connections, ways_of
+from northfell.drawing import growing
 from northfell.drawing.layout import hung, laid_out
+from northfell.drawing.schedule import schedule_size
+from northfell.drawing.standing import STEP
 
 FARTHEST = 5000.0  # steps from the middle of a sheet
 
@@ -128,7 +131,10 @@ def fold(network: Network, sheet_name: str, board_id: str) -> Change:
     place = _board_place(sheet, network, board_id)
     gone = [i for way in ways_of(network.elements, board_id) for i in way.elements if i in sheet.placements]
     moves = [Move(sheet=sheet.name, id=i, to=None) for i in gone]
-    return Change(f"{board.name}: ways kept as a schedule", (*moves, Move(sheet=sheet.name, id=board_id, to=place.model_copy(update={"schedule": True}))))
+    left = [p.x for i, p in sheet.placements.items() if i not in gone and board_id in network.elements[i].buses]
+    kept = max(min(place.width, growing.BOARD), *(x + 3 - place.x for x in left), 0.0)  # no longer than what still hangs on it needs
+    folded = place.model_copy(update={"schedule": True, "width": min(place.width, kept)})
+    return Change(f"{board.name}: ways kept as a schedule", (*moves, Move(sheet=sheet.name, id=board_id, to=folded)))
 
 
 def unfold(network: Network, sheet_name: str, board_id: str) -> Change:
@@ -153,6 +159,9 @@ def lay_out(network: Network, sheet_name: str) -> Change:
     sheet = network.sheet(sheet_name)
     on_it = {i: e for i, e in network.elements.items() if i in sheet.placements}
     closed = {i: e for i, e in on_it.items() if all(b in on_it for b in e.buses)}
-    places = laid_out(closed)
+    known = Connections(network.elements)
+    folded = {i: ways_of(network.elements, i, known) for i, p in sheet.placements.items() if p.schedule and i in closed}
+    sizes = {i: schedule_size([[network.elements[e] for e in way.elements] for way in ways], network.settings.units) for i, ways in folded.items()}
+    places = laid_out(closed, {i: (wide / STEP, high / STEP) for i, (wide, high) in sizes.items()})
     moves = [Move(sheet=sheet.name, id=i, to=p.model_copy(update={"schedule": sheet.placements[i].schedule})) for i, p in places.items()]
     return Change(f"Laid sheet {sheet.name} out anew", tuple(m for m in moves if m.to != sheet.placements[m.id]))

@@ -188,7 +188,7 @@ def fill_typical(network: Network, element_id: str) -> Change:
         If nothing that is missing has a typical value.
     """
     element = network.element(element_id)
-    found = typical_for_missing(network.elements, element)
+    found = typical_for_missing(network.elements, element, network.settings.frequency_hz)
     if not found:
         raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", _no_typical(network, element), title_of(element))])
     values = {field: one.value for field, one in found.items()}
@@ -199,7 +199,7 @@ def fill_typical(network: Network, element_id: str) -> Change:
 def fill_one_typical(network: Network, element_id: str, field: str) -> Change:
     """Fill one field with its typical value, marked as assumed, also where a value stands."""
     element = network.element(element_id)
-    p, found = parameter(type(element), field), typical_value(network.elements, element, field)
+    p, found = parameter(type(element), field), typical_value(network.elements, element, field, network.settings.frequency_hz)
     if p is None or found is None:
         told = _no_typical(network, element)
         raise NetworkRefused([InputRefused(field, "none", "a typical value where a rule gives one", told, title_of(element))])
@@ -216,7 +216,7 @@ def fill_all_typical(network: Network) -> Change:
     """
     acts = []
     for element in network.elements.values():
-        if not element.locked and (found := typical_for_missing(network.elements, element)):
+        if not element.locked and (found := typical_for_missing(network.elements, element, network.settings.frequency_hz)):
             values = {field: one.value for field, one in found.items()}
             acts.append(Set(id=element.id, values=values, assumed={field: one.source for field, one in found.items()}))
     if not acts:

@@ -371,7 +371,7 @@ class _Growth:
         """With typical values for what was not said, each told as assumed; `beside` are others that it is needed for."""
         others = {i: element_from({"id": i, **r}) for i, r in {**self.elements, **(beside or {})}.items() if r["kind"] == "bus" or i in (beside or {})}
         element = element_from({"id": "new", **raw})
-        found = typical_for_missing({**self.network.elements, **others}, element)
+        found = typical_for_missing({**self.network.elements, **others}, element, self.network.settings.frequency_hz)
         for name, one in found.items():
             p = parameter(type(element), name)
             told = entry(one.value) if isinstance(one.value, float) else one.value

@@ -224,6 +224,53 @@ def set_ways(network: Network, board_id: str, cells: Sequence[tuple[str, str, st
     return made
 
 
+@dataclass(frozen=True)
+class PastedWays:
+    """What a pasted block becomes, and which of its rows became ways (by their number among the new ones)."""
+
+    made: Tabled
+    new_ways: list[str]
+
+
+def pasted(
+    network: Network, sheet: str, boards: Sequence[str], text: str, rows: Sequence[str], columns: Sequence[str], keep_inside: bool
+) -> PastedWays:  # fmt: skip
+    """A block pasted at a cell of the first board's schedule: `rows` are the ways from there down, `columns` those to the right.
+
+    With heads that name what is fed, a row goes to the way of that name; without, to the way beside it. All others are new ways.
+    """
+    try:
+        heads, block, messages = heads_of_paste(text)
+    except InputRefused as error:
+        raise NetworkRefused([error]) from None
+    standing = rows_of(network, boards[0])
+    by_name = {row.parts["consumer"].name: row.id for row in standing if "consumer" in row.parts}
+    at_name = next((k for k, (key, _) in enumerate(heads) if key == "name"), None)
+    beside = [] if heads else [row for row in rows if any(row == one.id for one in standing)]
+    heads = heads or [(key, "") for key in columns]
+    cells: list[tuple[str, str, str, str]] = []
+    new: list[dict[str, tuple[str, str]]] = []
+    for n, line in enumerate(block):
+        name = line[at_name].strip() if at_name is not None and at_name < len(line) else ""
+        way = by_name.get(name) if at_name is not None else beside[n] if n < len(beside) else None
+        if way is None:
+            new.append({key: (cell, unit) for (key, unit), cell in zip(heads, line, strict=False) if key})
+        else:
+            cells += [(way, key, cell, unit) for (key, unit), cell in zip(heads, line, strict=False) if key and (key != "name" or at_name is None)]
+    made = set_ways(network, boards[0], cells)
+    if new:
+        now, _ = apply_change(network, made.change)
+        grown = ways_from(now, sheet, boards, new, keep_inside)
+        grown.typed = {cell: new[int(cell[0])].get(cell[1], ("", ""))[0] for cell in grown.errors}
+        made = Tabled(
+            Change(grown.change.title or made.change.title, (*made.change.acts, *grown.change.acts)), made.errors | grown.errors, made.typed | grown.typed,
+            grown.messages,
+        )  # fmt: skip
+    made.messages = [*messages, *made.messages]
+    unmade = {row for row, key in made.errors if key in ("kind", "device")}
+    return PastedWays(made, [str(n) for n in range(len(new)) if str(n) not in unmade])
+
+
 def heads_of_paste(text: str) -> tuple[list[tuple[str, str]], list[list[str]], list[str]]:
     """The columns that a pasted block names in its first row (key, unit), its other rows, and what was not understood; no columns without heads."""
     block = cells_of(text)

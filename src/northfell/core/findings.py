@@ -123,9 +123,8 @@ def _energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
         device = study.net.name(worst.device) if worst.device else "no device"
         severity = severity_of(worst.energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2)
         if severity:
-            text = f"{at}: {figure(worst.energy_cal_cm2, 3)} cal/cm² at {figure(bus.working_distance_mm)} mm; {device} opens " + (
-                f"in {figure(worst.opens_at_s, 3)} s." if math.isfinite(worst.opens_at_s) else "never."
-            )
+            opens = f"{device} opens in {figure(worst.opens_at_s, 3)} s." if math.isfinite(worst.opens_at_s) else f"{device} opens."
+            text = f"{at}: {figure(worst.energy_cal_cm2, 3)} cal/cm² at {figure(bus.working_distance_mm)} mm; {opens}"
             yield Finding("arc_flash", study.net.state, bus.id, bus.name, severity, text, worst.energy_cal_cm2, limits.energy_breach_cal_cm2, "cal/cm²")
         for warning in one.warnings:
             grave = "no protective device" in warning or "does not operate" in warning

@@ -54,8 +54,8 @@ def _shade(name: str) -> str:
 SHADE_RULES = [f".{side}-{n}{{fill:{_shade(f'{side}-{n}')}}}" for side in ("low", "high") for n in (1, 2, 3, 4)]
 
 
-def look_of(style: Style, dead: bool) -> Look:
-    """The look of a style by its classes; what is not fed is drawn in short dashes."""
+def look_of(style: Style, state: str = "") -> Look:
+    """The look of a style by its classes; what is not fed ("dead") is drawn in short dashes, what is planned in long ones."""
     classes = style.cls.split()
     if "wedge" in classes:
         return Look(MADDER, MADDER, 1.0) if "breach" in classes else Look(PAPER, OCHRE, 1.4)
@@ -68,15 +68,20 @@ def look_of(style: Style, dead: bool) -> Look:
         look = Look(INK, look.stroke, look.width)
     elif classes[:1] == ["bar-fill"]:
         look = Look({"breach": MADDER, "close": OCHRE}.get(classes[-1], QUIET))
-    if dead:
+    if state == "planned" and look.stroke:
+        return Look(look.fill, look.stroke, look.width, LONG_DASHES)
+    if state == "dead":
         return Look(MIST if look.fill == INK else look.fill, MIST if look.stroke else "", look.width, (3.0, 3.0) if look.stroke else ())
     return look
 
 
-def printed(drawing: Drawing) -> list[tuple[Shape, bool]]:
-    """All shapes that go on paper, each with whether it is dead."""
+LONG_DASHES = (9.0, 4.0)
+
+
+def printed(drawing: Drawing) -> list[tuple[Shape, str]]:
+    """All shapes that go on paper, each with whether it is dead or planned."""
     return [
-        (s, "dead" in g.cls.split())
+        (s, next((state for state in ("dead", "planned") if state in g.cls.split()), ""))
         for g in drawing.groups
         for s in (*g.shapes, *g.words)
         if s.style.cls.split()[:1] and s.style.cls.split()[0] not in NOT_PRINTED
@@ -98,6 +103,7 @@ def sheet_svg(drawing: Drawing, title: Title) -> str:
         ".hit,.halo{display:none}",
     ]
     rules += SHADE_RULES
+    rules += [".planned .s,.planned .w,.planned .bar{stroke-dasharray:9 4}"]
     rules += [f".dead .s,.dead .w,.dead .bar{{stroke:{MIST};stroke-dasharray:3 3}}", "text{font-family:'Atkinson Hyperlegible Next',sans-serif;stroke:none}"]
     rules += ["text.m{font-family:'Atkinson Hyperlegible Mono',monospace}"]
     groups = "".join(f'<g class="{g.cls}">{g.svg}</g>' for g in drawing.groups)
@@ -131,8 +137,8 @@ def sheet_pdf(drawing: Drawing, title: Title) -> bytes:
     canvas.saveState()
     across = (page_w - w * scale) / 2
     canvas.translate((across - x * scale) * MM, (page_h - MARGIN_MM + y * scale) * MM)
-    for shape, dead in printed(drawing):
-        paint(canvas, shape, scale * MM, partial(look_of, dead=dead))
+    for shape, state in printed(drawing):
+        paint(canvas, shape, scale * MM, partial(look_of, state=state))
     canvas.restoreState()
     paint(canvas, Text(MARGIN_MM, -MARGIN_MM + 2, str(title), Style(fill=QUIET), 3.2), MM)
     canvas.save()

@@ -48,9 +48,9 @@ class _Node:
     height: float = 2.0
 
 
-def laid_out(elements: Mapping[str, Element]) -> dict[str, Placement]:
-    """Placements of all elements."""
-    tree = _Tree(elements)
+def laid_out(elements: Mapping[str, Element], room: Mapping[str, tuple[float, float]] | None = None) -> dict[str, Placement]:
+    """Placements of all elements; `room` is the width and height that boards take for a schedule inside their symbol, in steps."""
+    tree = _Tree(elements, room=room or {})
     return tree.placed()
 
 
@@ -79,8 +79,9 @@ def hung(elements: Mapping[str, Element], board_id: str, ways: Iterable[Iterable
 class _Tree:
     """Trees that reach every bus, from the supplies on."""
 
-    def __init__(self, elements: Mapping[str, Element], root: str = "") -> None:
+    def __init__(self, elements: Mapping[str, Element], root: str = "", room: Mapping[str, tuple[float, float]] | None = None) -> None:
         self.elements = elements
+        self.room = room or {}
         self.nodes = {e.id: _Node() for e in elements.values() if isinstance(e, Bus)}
         self.order: list[str] = []  # breadth first
         self.relayed = {e.breaker for e in elements.values() if isinstance(e, Relay)}
@@ -163,7 +164,9 @@ class _Tree:
         named = width(bus.name, NAME_SIZE, True) / 10 + 2 + VALUES
         node.bar = math.ceil(max(taken, named, 12.0 * len(node.above)))
         node.anchor = float(round(node.bar / 2))
-        node.left, node.right = node.anchor + 1.5, node.bar - node.anchor + 1.5 + (GAP if tied else 0.0)
+        wide, high = self.room.get(bus_id, (0.0, 0.0))
+        node.height = max(node.height, high)
+        node.left, node.right = node.anchor + 1.5, max(node.bar, wide) - node.anchor + 1.5 + (GAP if tied else 0.0)
 
     def _deepen(self, node: _Node) -> None:
         """How far below a bus the next ones stand: as deep as the branches that lead there, with lanes for what closes loops."""
@@ -230,7 +233,8 @@ class _Tree:
             start = line_x - node.anchor
             places[bus] = Placement(x=start if node.bar else line_x, y=y, width=node.bar)
             for number, source in enumerate(node.above):
-                places[source] = Placement(x=start + (node.bar * (number + 1)) // (len(node.above) + 1), y=y - 5)
+                over = start + (node.bar * (number + 1)) // (len(node.above) + 1) if node.bar else line_x + 6 * number
+                places[source] = Placement(x=over, y=y - 5)
             for item in node.items:
                 e, at, below = self.elements[item.element], start + item.at, y + item.drop
                 if item.child:

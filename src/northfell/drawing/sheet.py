@@ -5,13 +5,14 @@ from dataclasses import dataclass, field
 
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement, Sheet
+from northfell.core.model.settings import UnitSettings
 from northfell.core.model.ways import Connections, ways_of
 from northfell.drawing.metrics import width
 from northfell.drawing.schedule import schedule_box
 from northfell.drawing.shapes import Circle, Group, Line, Point, Polygon, Rect, Shape, Style, Text
 from northfell.drawing.standing import STEP, SheetMemory, Stand, Standing, standing_of
 from northfell.drawing.symbols import Transform, moved
-from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, VALUE, VALUE_SIZE, Tag, wedge, words_of
+from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, SI, VALUE, VALUE_SIZE, Tag, wedge, words_of
 
 WIRE = Style(cls="w")
 BAR = Style(cls="bar")
@@ -39,6 +40,7 @@ def draw(
     standard: str = "IEC 60617",
     memory: SheetMemory | None = None,
     others: Sequence[Sheet] = (),
+    units: UnitSettings = SI,
 ) -> Drawing:
     """The elements placed on a sheet, in one state.
 
@@ -60,6 +62,8 @@ def draw(
         What earlier drawings of the same sheet worked out; what still holds is taken from it.
     others : sequence of Sheet
         The other sheets, to which references lead.
+    units : UnitSettings
+        For lengths and conductor sizes.
     """
     memory = memory if memory is not None else SheetMemory()
     placed = {i: p for i, p in sheet.placements.items() if i in elements}
@@ -67,7 +71,7 @@ def draw(
     rank = {i: 0 if p.width else 2 if isinstance(elements[i], Bus) else 1 for i, p in placed.items()}  # boards below, points within reach
     groups = []
     for i in sorted(placed, key=lambda i: rank[i]):
-        look = _Look(energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing)
+        look = _Look(energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing, units)
         seen = painter.seen(elements[i])
         key = (elements[i], placed[i], look, seen)
         known = memory.painted.get(i)
@@ -91,6 +95,14 @@ def _view(groups: list[Group]) -> tuple[float, float, float, float]:
     return (left - wider / 2, top - higher / 2, right - left + wider, bottom - top + higher + LEGEND)
 
 
+def _hatch(box: tuple[float, float, float, float]) -> list[Shape]:
+    """Crossed strokes over what is to be removed."""
+    left, top, right, bottom = box
+    x, y, half = (left + right) / 2, (top + bottom) / 2, 7.0
+    strokes = [((x - half + d, y + half), (x + half + d, y - half)) for d in (-4.0, 4.0)]
+    return [Line(line, Style(cls="s hatch")) for a, b in strokes for line in ((a, b), ((a[0], b[1]), (b[0], a[1])))]
+
+
 @dataclass(frozen=True)
 class _Look:
     """What the look of an element depends on beside itself and its place."""
@@ -99,6 +111,7 @@ class _Look:
     tag: Tag
     selected: bool
     missing: bool
+    units: UnitSettings
 
 
 @dataclass
@@ -126,7 +139,9 @@ class _Painter:
         classes += ["dead"] if not look.fed else []
         classes += ["selected"] if look.selected else []
         classes += ["lacking"] if look.missing else []
+        classes += [e.status.replace(" ", "-")] if e.status != "existing" else []
         state = "" if look.fed else ", not fed"
+        state += f", {e.status}" if e.status != "existing" else ""
         if isinstance(e, Switching):
             state += ", closed" if e.closed else ", open"
         elif isinstance(e, Changeover):
@@ -173,7 +188,7 @@ class _Painter:
         if look.missing:
             g.words.append(Circle(at + 6, y - 12 + shift_y, 3.5, Style(cls="ring")))
         if p.schedule:
-            g.add(*schedule_box(x, y, w, [[self.elements[i] for i in way] for way in self._folded(e)]))
+            g.add(*schedule_box(x, y, w, [[self.elements[i] for i in way] for way in self._folded(e)], look.units))
 
     def _folded(self, board: Bus) -> list[list[str]]:
         """The ways that a board keeps in its schedule: those of which nothing is drawn on this sheet."""
@@ -210,8 +225,10 @@ class _Painter:
         if isinstance(e, Relay | CurrentTransformer):
             self._order(g, e)
         g.add(*(_drawn(shape, stand) for shape in stand.symbol.shapes))
+        if e.status == "to be removed":
+            g.add(*_hatch(stand.box))
         g.add(Rect(*box, Style(cls="hit")))
-        g.words += words_of(e, self.placed[e.id], stand, look.tag, look.missing)
+        g.words += words_of(e, self.placed[e.id], stand, look.tag, look.missing, look.units)
         g.terminals = tuple(at for at, _ in stand.terminals)
 
     def _order(self, g: Group, e: Relay | CurrentTransformer) -> None:

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from northfell.core.model.elements import CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement
-from northfell.core.quantities import entry
+from northfell.core.model.settings import UnitSettings
+from northfell.core.quantities import UNITS, entry, wire_size
 from northfell.drawing.metrics import width
 from northfell.drawing.shapes import Circle, Line, Polygon, Rect, Shape, Style, Text
 from northfell.drawing.standing import STEP, Stand
@@ -27,6 +28,8 @@ class Tag:
 
 NO_TAG = Tag()
 
+SI = UnitSettings()
+
 
 @dataclass(frozen=True)
 class Piece:
@@ -43,7 +46,7 @@ class Piece:
         return width(self.text, self.size, self.bold, self.mono)
 
 
-def words_of(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> list[Shape]:
+def words_of(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool, units: UnitSettings = SI) -> list[Shape]:
     """All words of an element in place, moved by as much as they were dragged."""
     shapes: list[Shape]
     if isinstance(e, CurrentTransformer):
@@ -52,16 +55,16 @@ def words_of(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) ->
         lines = [[Piece(e.name, DATA, DATA_SIZE)]]
         shapes = _centred(lines, p.x * STEP, stand.box[1] - 4, tag, missing)
     elif len(e.TERMINALS) == 1 and not stand.across and not stand.to.flip and not p.flip:
-        shapes = _centred(_lines(e, tag), p.x * STEP, stand.box[3] + 13, tag, missing)
+        shapes = _centred(_lines(e, tag, units), p.x * STEP, stand.box[3] + 13, tag, missing)
     else:
-        shapes = _beside(e, p, stand, tag, missing)
+        shapes = _beside(e, p, stand, tag, missing, units)
     return list(shifted(shapes, p.tag_x * STEP, p.tag_y * STEP)) if p.tag_x or p.tag_y else shapes
 
 
-def _lines(e: Element, tag: Tag) -> list[list[Piece]]:
+def _lines(e: Element, tag: Tag, units: UnitSettings) -> list[list[Piece]]:
     """Name, then data, then values, a line each; what a load draws says more than what was entered."""
     lines = [[Piece(e.name, NAME, NAME_SIZE, bold=True)]]
-    data = short_data(e)
+    data = short_data(e, units)
     if data and not (e.kind in ("load", "rectifier") and tag.lines):
         lines.append([Piece(data, DATA, DATA_SIZE, mono=True)])
     return lines + [[Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, bold=True, mono=True)] for text, unit in tag.lines]
@@ -78,12 +81,12 @@ def _centred(lines: list[list[Piece]], x: float, y: float, tag: Tag, missing: bo
     return shapes
 
 
-def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool) -> list[Shape]:
+def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool, units: UnitSettings) -> list[Shape]:
     """To the right of the symbol, or to the left of one that is flipped; below one that lies across the sheet."""
     left, top, right, bottom = stand.box
     device = isinstance(e, Switching)
     name = Piece(e.name, DATA if device else NAME, DATA_SIZE + 1 if device else NAME_SIZE, bold=not device)
-    data = Piece(short_data(e), DATA, DATA_SIZE, mono=True)
+    data = Piece(short_data(e, units), DATA, DATA_SIZE, mono=True)
     values = [Piece(f"{text} {unit}".strip(), VALUE, VALUE_SIZE, bold=True, mono=True) for text, unit in tag.lines]
     lines = [[name, *values[:1]], *([v] for v in values[1:])] if device else [[name], *([[data]] if data.text else []), *([v] for v in values)]
     middle = (top + bottom) / 2
@@ -144,16 +147,24 @@ SHORT: dict[str, tuple[tuple[str, str], ...]] = {  # the nameplate values that t
 }
 
 
-def short_data(e: Element) -> str:
+def short_data(e: Element, units: UnitSettings = SI) -> str:
     """One or two nameplate values that tell what an element is."""
     if e.kind == "capacitor_bank":
         steps, q = getattr(e, "steps", 1), getattr(e, "q_step_mvar", 0.0)
         return (f"{steps} × " if steps > 1 else "") + f"{entry(q)} Mvar"
     values = [(getattr(e, name, None), unit) for name, unit in SHORT.get(e.kind, ())]
-    told = [f"{_plain(v)} {unit}".strip() for v, unit in values if v is not None]
+    told = [_in_units(v, unit, units) for v, unit in values if v is not None]
     count: int = getattr(e, "count", None) or getattr(e, "parallel", None) or 1
     glue = " · " if e.kind in ("cable", "line", "trunking", "series_reactor") else " "
     return (f"{count} × " if count > 1 and told else "") + glue.join(told)
+
+
+def _in_units(value: float | str, unit: str, units: UnitSettings) -> str:
+    if unit == "m" and units.lengths == "ft" and not isinstance(value, str):
+        return f"{_plain(value / UNITS['length']['ft'])} ft"
+    if unit == "mm²" and units.conductors != "mm²" and not isinstance(value, str):
+        return wire_size(value)
+    return f"{_plain(value)} {unit}".strip()
 
 
 def _plain(value: float | str) -> str:

@@ -47,6 +47,7 @@ def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, mem
         return draw(
             elements, sheet, results.at(view.state).energised, _tags(network, results, view), view.selected, lacking,
             standard=network.settings.drawing.symbols, memory=memory, others=[s for s in network.sheets if s is not sheet],
+            units=network.settings.units,
         )  # fmt: skip
 
 
@@ -55,7 +56,7 @@ def plain_drawing(network: Network, sheet: Sheet, state: str = "Normal", memory:
     elements = network.in_state(state)
     fed = energised(elements, topology_of(elements))
     others = [s for s in network.sheets if s is not sheet]
-    return draw(elements, sheet, fed, {}, standard=network.settings.drawing.symbols, memory=memory, others=others)
+    return draw(elements, sheet, fed, {}, standard=network.settings.drawing.symbols, memory=memory, others=others, units=network.settings.units)
 
 
 def thumbnail(project_id: int, network: Network, memories: SheetMemories) -> Drawing:

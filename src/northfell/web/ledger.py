@@ -148,7 +148,7 @@ def _elements(network: Network, view: View) -> Ledger:
             text(e.name),
             text(kind_name(e)),
             text(between),
-            text(short_data(e)),
+            text(short_data(e, network.settings.units)),
             text(status),
             num(len(e.assumed) or None, 0, otherwise=""),
             text(", ".join(lacking)),

@@ -11,7 +11,7 @@ from northfell.app import tabling, way_table, workbooks
 from northfell.app.columns import Head
 from northfell.app.projects import Project, change_project, open_project
 from northfell.app.tabling import Tabled
-from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound, StaleVersion
+from northfell.core.errors import NetworkRefused, NorthfellError, NotFound, StaleVersion
 from northfell.core.model.elements import KINDS, Bus
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter, parameter
@@ -228,40 +228,17 @@ def way_cells(db: Db, project_id: int, board: str, sent: Cells) -> Response:
 @router.post("/ways/{board:path}/paste")
 def way_paste(db: Db, project_id: int, board: str, sent: Pasted) -> Response:
     """A pasted block: rows of ways that stand set their elements, further rows become ways, on the other chosen boards too."""
-    numbered: dict[str, str] = {}
+    pasted: list[way_table.PastedWays] = []
 
     def make(network: Network) -> Tabled:
-        try:
-            heads, block, messages = way_table.heads_of_paste(sent.text)
-        except InputRefused as error:
-            raise NetworkRefused([error]) from None
-        heads = heads or [(key, "") for key in sent.columns]
-        standing = [row.id for row in way_table.rows_of(network, board)]
-        rows = [row for row in sent.rows if row in standing]
-        over, under = block[: len(rows)], block[len(rows) :]
-        cells = [(rows[n], key, text, unit) for n, line in enumerate(over) for (key, unit), text in zip(heads, line, strict=False) if key]
-        made = way_table.set_ways(network, board, cells)
-        if under:
-            if made.change.acts:
-                accepted = "either rows of ways that stand, or new ones"
-                raise NetworkRefused([InputRefused("rows", len(block), accepted, "Paste new ways below the last row.", "Schedule")])
-            new = [{key: (text, unit) for (key, unit), text in zip(heads, line, strict=False) if key} for line in under]
-            sheet = next((s.name for s in network.sheets if board in s.placements), "")
-            made = way_table.ways_from(network, sheet, [board, *sent.boards], new, sent.inside)
-            made.typed = {cell: new[int(cell[0])].get(cell[1], ("", ""))[0] for cell in made.errors}
-            _number(numbered, made, len(new))
-        made.messages = [*messages, *made.messages]
-        return made
+        sheet = next((s.name for s in network.sheets if board in s.placements), "")
+        pasted.append(way_table.pasted(network, sheet, [board, *sent.boards], sent.text, sent.rows, sent.columns, sent.inside))
+        return pasted[0].made
 
     def after(opened: Project, made: Tabled) -> dict[str, Any]:
         data = _ways(opened.network, board)
-        fresh = [row["id"] for row in data["rows"]][-len(numbered) :] if numbered else []
-        return {**data, "made": dict(zip(numbered, fresh, strict=False))}
+        new = pasted[0].new_ways
+        fresh = [row["id"] for row in data["rows"]][-len(new) :] if new else []
+        return {**data, "made": dict(zip(new, fresh, strict=False))}
 
     return _kept(db, project_id, sent.version, make, after)
-
-
-def _number(numbered: dict[str, str], made: Tabled, rows: int) -> None:
-    """Which of the pasted rows became ways, in order."""
-    unmade = {row for row, key in made.errors if key in ("kind", "device")}
-    numbered.update({str(n): "" for n in range(rows) if str(n) not in unmade})

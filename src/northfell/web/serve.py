@@ -10,9 +10,12 @@ from pathlib import Path
 import uvicorn
 
 from northfell.app.projects import create_project
-from northfell.demo import skerrow_water
+from northfell.demo import bracken_quay, skerrow_water
+from northfell.formats import northfell_json
 from northfell.store import connect, projects
 from northfell.web.application import create_application
+
+MAIN = "Skerrow Water"
 
 
 def serve(data: Path | None, port: int, demo: bool, browser: bool) -> int:
@@ -38,13 +41,14 @@ def serve(data: Path | None, port: int, demo: bool, browser: bool) -> int:
 
 
 def _demo_project(database: Path) -> int:
-    """The example project, made once."""
+    """The example projects, made once; returns the main one."""
     db = connect(database)
-    network = skerrow_water()
-    found = next((p.id for p in projects.all_projects(db) if p.name == network.name), None)
-    project_id = found if found is not None else create_project(db, network)
+    ids = {p.name: p.id for p in reversed(projects.all_projects(db))}
+    for network in (skerrow_water(), northfell_json.read(bracken_quay())):
+        if network.name not in ids:
+            ids[network.name] = create_project(db, network)
     db.close()
-    return project_id
+    return ids[MAIN]
 
 
 def _open_browser(address: str) -> None:

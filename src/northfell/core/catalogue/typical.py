@@ -21,11 +21,18 @@ class Typical:
     source: str
 
 
-def typical_value(elements: Mapping[str, Element], element: Element, field: str) -> Typical | None:
-    """The typical value of one parameter, or None where no rule gives one for this element."""
+RULES_HZ = 50  # the frequency at which the rules give reactances and times in cycles
+
+
+def typical_value(elements: Mapping[str, Element], element: Element, field: str, frequency_hz: int = RULES_HZ) -> Typical | None:
+    """The typical value of one parameter in a network of a frequency, or None where no rule gives one for this element."""
     p = parameter(type(element), field)
     rule = _RULES.get(p.typical) if p and p.typical else None
-    return rule(elements, element, field) if rule else None
+    found = rule(elements, element, field) if rule else None
+    scale = {"x_ohm_per_km": frequency_hz / RULES_HZ, "t_break_s": RULES_HZ / frequency_hz}.get(field, 1.0)
+    if found is None or scale == 1:
+        return found
+    return Typical(float(f"{cast(float, found.value) * scale:.4g}"), f"{found.source}, taken to {frequency_hz} Hz")
 
 
 def rule_text(key: str) -> str:
@@ -33,12 +40,12 @@ def rule_text(key: str) -> str:
     return _TOLD[key]
 
 
-def typical_for_missing(elements: Mapping[str, Element], element: Element) -> dict[str, Typical]:
+def typical_for_missing(elements: Mapping[str, Element], element: Element, frequency_hz: int = RULES_HZ) -> dict[str, Typical]:
     """Typical values for all that this element lacks for any study, by field. One may rest on another that is filled with it."""
     found: dict[str, Typical] = {}
     filled = element
     for p in {p.name: p for study in STUDIES for p in needed(elements, element, study)}.values():
-        if getattr(filled, p.name) is None and (one := typical_value(elements, filled, p.name)):
+        if getattr(filled, p.name) is None and (one := typical_value(elements, filled, p.name, frequency_hz)):
             found[p.name] = one
             filled = filled.model_copy(update={p.name: one.value})
     return found

@@ -32,6 +32,11 @@ class OperatingState(_Record):
     load_factors: dict[str, Factor] = Field(default_factory=dict)  # group ("": all) -> factor on what its consumers draw
     generation_factors: dict[str, Factor] = Field(default_factory=dict)  # group ("": all) -> factor on what its sources deliver
 
+    @property
+    def count(self) -> int:
+        """How many elements and factors it sets apart from Normal."""
+        return len(self.differences) + len(self.load_factors) + len(self.generation_factors)
+
 
 class Placement(_Record):
     """Where an element's symbol stands on a sheet, in sheet units of one grid step each (x right, y down)."""

@@ -13,7 +13,7 @@ from northfell.core.model.elements import GG_RATINGS_A, KINDS
 from northfell.core.model.elements.branches import VECTOR_GROUP
 from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
 from northfell.core.model.parameters import parameter, parameters_of
-from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit
+from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit, parse_wire_size
 
 KIND_WORDS = {
     "bus": "bus", "board": "bus", "switchboard": "bus", "panel": "bus", "mcc": "bus", "junction": "bus",
@@ -41,7 +41,7 @@ EXAMPLES = {
 }  # fmt: skip
 LED_BY = ("pf", "tm", "tms", "ct", "cosφ", "cosphi")  # words that stand before their number
 MARK, OPEN, CLOSE = "\x00", "\x01", "\x02"
-BRACKET = re.compile(r"(?:(?<![\w.,])([0-9]{1,2})\s*[x×*]?\s*)?\(([^()]*)\)")
+BRACKET = re.compile(rf"(?:(?<![\w.,{MARK}])([0-9]{{1,2}})\s*[x×*]?\s*)?\(([^()]*)\)")
 MOST_THINGS = 400  # in one line, brackets repeated
 QUOTED = re.compile(r"[“\"']([^“”\"']{1,80})[”\"']")
 NUMBER = r"[0-9]+(?:[.,][0-9]+)?"
@@ -140,6 +140,7 @@ def parse(text: str) -> list[Said]:
 
 
 def _read(part: str, quoted: list[str]) -> Said:
+    part = re.sub(r"(?i)\b([0-9]{1,2}(?:/0)?)\s+awg\b", r"\1awg", part)
     part, _, target = re.split(r"(?i)(?<=\s)(to)\s+", f"{part} ", maxsplit=1) if re.search(r"(?i)\sto\s+\S", part) else (part, "", "")
     target = re.sub(rf"{MARK}(\d+)", lambda k: quoted[int(k[1])], target).strip()
     names = [quoted[int(k)] for k in re.findall(rf"{MARK}(\d+)", part)]
@@ -250,6 +251,15 @@ def _bare_number(said: Said, word: str) -> bool:
     if name is None or name in said.values or (said.kind == "fuse" and _number(word) not in GG_RATINGS_A):
         return False
     said.values[name] = _number(word)
+    return True
+
+
+def _wire_size(said: Said, word: str) -> bool:
+    """A gauge behind `cable` or `line`: `4/0`, `12awg`."""
+    area = parse_wire_size(word) if said.kind in ("cable", "line") else None
+    if area is None or "area_mm2" in said.values:
+        return False
+    said.values["area_mm2"] = area
     return True
 
 
@@ -364,7 +374,7 @@ def _power_factor(said: Said, word: str) -> bool:
 
 
 _RULES: tuple[Callable[[Said, str], bool], ...] = (
-    _count, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word, _accuracy_class,
+    _count, _wire_size, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word, _accuracy_class,
 )  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 // read by the server; a cell that it refuses keeps what was typed, with the reason.
 const ROW = 27;
 const HEAD = 64;
+const MANY = 12; // pasted rows from which ways are kept inside the symbol, unless one says otherwise
 const BLANKS = 8; // rows below the last for new ways
 const grid = document.getElementById("grid");
 const said = document.getElementById("grid-said");
@@ -80,7 +81,7 @@ function measure() {
   for (const c of state.columns) {
     const n = state.columns.indexOf(c);
     const longest = state.rows.slice(0, 300).reduce((most, row) => Math.max(most, row.cells[n].length), Math.min(c.label.length, 16));
-    c.width = Math.min(Math.max(longest * 7.4 + 22, 62), 260);
+    c.width = Math.min(Math.max(longest * 7.4 + 22, Math.min(c.label.length, 14) * 7 + c.unit.length * 6.5 + 18, 62), 260);
     c.x = x;
     x += c.width;
   }
@@ -308,7 +309,9 @@ async function begun(row) {
 
 async function paste(text, rows, columns, blank = null) {
   const boards = [...document.querySelectorAll("[data-also]:checked")].map((box_) => box_.value);
-  const told = await send("/paste", { text, rows, columns, boards, inside: document.getElementById("inside")?.checked ?? false });
+  const inside = document.getElementById("inside");
+  if (inside && !inside.dataset.chosen && text.split("\n").length > MANY) inside.checked = true; // so that the sheet stays readable
+  const told = await send("/paste", { text, rows, columns, boards, inside: inside?.checked ?? false });
   if (!told) return;
   if (blank || told.made) { // rows that became no way stay where they were typed
     let free = 0;
@@ -440,6 +443,7 @@ document.addEventListener("click", (event) => {
   if (act === "undo") undo();
   if (act === "copy") navigator.clipboard?.writeText(copied());
 });
+document.getElementById("inside")?.addEventListener("change", (event) => { event.target.dataset.chosen = "yes"; });
 document.querySelector("[data-go]")?.addEventListener("change", (event) => { window.location.href = event.target.value; });
 new ResizeObserver(draw).observe(grid);
 load();
