@@ -59,7 +59,8 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     v_kv = bus.v_nominal_kv or math.nan
     shock = shock_boundary(v_kv)
     limits = network.settings.limits
-    notes = [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
+    notes = [f"settings {study.net.network.settings.set_name}"]
+    notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
     if "not verified" in coefficients_status(bus.electrode_configuration or ""):
         notes.append(f"coefficients for {bus.electrode_configuration} not verified by a published example")
     return Label(

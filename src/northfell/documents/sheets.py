@@ -34,9 +34,10 @@ class Title:
     sheet: str
     state: str
     made: str
+    settings: str = "Standard"  # the set of study settings
 
     def __str__(self) -> str:
-        return f"{self.network} · {self.sheet} · {self.state} · {self.made} · Northfell"
+        return f"{self.network} · {self.sheet} · {self.state} · settings {self.settings} · {self.made} · Northfell"
 
 
 def _mixed(base: str, other: str, part: float) -> str:

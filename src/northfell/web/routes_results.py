@@ -127,4 +127,4 @@ def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.
     results = request.app.state.results.of(opened.id, opened.version, opened.network)
     sheet = opened.network.sheet(view.sheet)
     drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
-    return drawing, sheets.Title(opened.network.name, sheet.name, view.state, date.today().isoformat())
+    return drawing, sheets.Title(opened.network.name, sheet.name, view.state, date.today().isoformat(), opened.network.settings.set_name)

@@ -7,7 +7,6 @@ from northfell.core.model.base_voltage import FARTHEST
 from northfell.core.model.elements import Bus, Cable, Conductor, Element, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
 from northfell.core.model.network import title_of
 from northfell.core.model.parameters import parameter
-from northfell.core.quantities import figure as f
 
 NEAR = 0.12  # of a rated voltage from the nominal voltage of its bus: beyond this it is worth a look
 HIGHEST = 1.1  # nominal voltage of a network, of the rated voltage of a cable that may stand in it: 11 kV at 10 kV (12 kV highest)
@@ -83,7 +82,7 @@ def _differs(a: Transformer, b: Transformer, field: str) -> str:
     if abs(one - other) <= ALIKE[field] * max(abs(one), abs(other)):
         return ""
     p = parameter(type(a), field)
-    return f"{p.label.lower()} {f(other)} {p.unit} beside {f(one)} {p.unit}" if p else ""
+    return f"{p.label.lower()} {other:g} {p.unit} beside {one:g} {p.unit}" if p else ""
 
 
 def _nodes(elements: Mapping[str, Element]) -> Callable[[str], str]:

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -9,7 +10,7 @@ from scipy.sparse import csc_array
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.completeness import missing
-from northfell.core.model.elements import InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
+from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
 from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, branch_two_ports, node_admittance
@@ -21,6 +22,7 @@ from northfell.core.studies.short_circuit.result import CASES, METHOD, CaseNetwo
 
 STUDY: Study = "short_circuit"
 BLOCK = 256  # right-hand sides at a time: bounds the memory
+OneTerminal = TypeVar("OneTerminal", bound=Element)
 FC_OVER_F = 0.4  # method (c) for the peak
 
 
@@ -61,11 +63,12 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
         ],
         complex,
     )
-    machines: tuple[SynchronousGenerator | SynchronousMotor, ...] = net.generators
+    machines: tuple[SynchronousGenerator | SynchronousMotor, ...] = _fed(net, net.generators)
     motors: tuple[InductionMotor | StaticLoad, ...] = ()
     inverters: tuple[Inverter, ...] = ()
     if case == "max":  # a minimum current may have to do without what draws power or follows the network
-        machines, motors, inverters = (*net.generators, *(m for m in net.synchronous_motors if m.runs)), contributing_motors(net), net.inverters
+        running = tuple(m for m in _fed(net, net.synchronous_motors) if m.runs)
+        machines, motors, inverters = (*machines, *running), _fed(net, contributing_motors(net)), _fed(net, net.inverters)
     z_machine, z_machine_peak = _machine_impedance(net, machines, c_max, z_base)
     z_motor = motor_impedances(net, motors)
 
@@ -111,6 +114,11 @@ def _fed_by_inverters_alone(net: Compiled) -> str:
     with_impedance = {int(i) for group in (net.infeeds, net.generators) for i in island[net.node_of(group)]}
     alone = [bus for bus, node in enumerate(net.topology.node_of_bus) if node >= 0 and fed[node] and int(island[node]) not in with_impedance]
     return net.name(net.topology.bus_ids[alone[0]]) if alone else ""
+
+
+def _fed(net: Compiled, elements: Sequence[OneTerminal]) -> tuple[OneTerminal, ...]:
+    """Those at buses that are fed: the others bring nothing, and their data need not be there."""
+    return tuple(e for e in elements if net.topology.fed_bus(net.topology.bus_index[e.buses[0]]))
 
 
 def contributing_motors(net: Compiled) -> tuple[InductionMotor | StaticLoad, ...]:
