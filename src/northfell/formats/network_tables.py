@@ -213,8 +213,6 @@ def _cell(p: Parameter, cell: Any, factor: float) -> Any:
     """
     if isinstance(cell, str):
         cell = cell.strip() if p.name != "note" else cell
-        if cell.startswith("'") and cell[1:2] in ("=", "+", "-", "@", "\t", "\r", "'"):
-            cell = cell[1:]
     if cell is None or cell == "":
         return "" if p.form == "text" else {} if p.form == "levels" else p.default if not p.optional else None
     if p.form in ("number", "whole number") or (p.form == "choice" and all(isinstance(c, int | float) for c in p.choices)):
@@ -248,12 +246,8 @@ def _records(title: str, cells: Cells, needed: Sequence[str], refused: list[Inpu
     if lacking:
         refused.append(InputRefused("head", ", ".join(head)[:80], f"columns {', '.join(needed)}", where=f"Table {title}"))
         return []
-    rows = ({h: _unquoted(c) for h, c in zip(head, row, strict=False)} for row in cells[1:])
+    rows = (dict(zip(head, row, strict=False)) for row in cells[1:])
     return [r for r in rows if any(v not in (None, "") for v in r.values())]
-
-
-def _unquoted(cell: Any) -> Any:
-    return cell[1:] if isinstance(cell, str) and cell.startswith("'") and cell[1:2] in ("=", "+", "-", "@", "'") else cell
 
 
 def _value(cell: Any, title: str, n: int, refused: list[InputRefused]) -> Any:

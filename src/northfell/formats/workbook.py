@@ -3,6 +3,7 @@
 import csv
 import io
 import zipfile
+import zlib
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from northfell.formats.network_tables import Cells
 MOST_BYTES = 32 * 1024 * 1024
 MOST_UNPACKED = 256 * 1024 * 1024
 MOST_CELLS = 8_000_000
+UNREADABLE = (zipfile.BadZipFile, zlib.error, ValueError, OSError, RuntimeError, EOFError)  # what a damaged zip may raise
 TEXT_ONLY = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
 
 
@@ -76,19 +78,7 @@ def read_xlsx(data: bytes) -> dict[str, list[list[Any]]]:
         return tables
     except NetworkRefused:
         raise
-    except (
-        InvalidFileException,
-        zipfile.BadZipFile,
-        KeyError,
-        ValueError,
-        TypeError,
-        OSError,
-        IndexError,
-        AttributeError,
-        SyntaxError,
-        EOFError,
-        RuntimeError,
-    ):
+    except (InvalidFileException, SyntaxError, KeyError, TypeError, IndexError, AttributeError, *UNREADABLE):
         raise _refused("damaged or foreign") from None
 
 
@@ -103,7 +93,7 @@ def _bounded(data: bytes) -> None:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as pack:
             infos = pack.infolist()
-    except (zipfile.BadZipFile, ValueError, OSError, RuntimeError, NotImplementedError):
+    except UNREADABLE:
         raise _refused("damaged or foreign") from None
     if sum(i.file_size for i in infos) > MOST_UNPACKED or len(infos) > 1000:
         raise _refused(f"{sum(i.file_size for i in infos) / 1e6:.0f} MB unpacked")
@@ -129,6 +119,11 @@ def _csv_cell(cell: Any) -> Any:
     return repr(cell) if isinstance(cell, float) else inert_cell(cell)
 
 
+def _read_cell(cell: str) -> str:
+    """A cell as it was before it was made inert."""
+    return cell[1:] if cell.startswith("'") and cell[1:2] in ("=", "+", "-", "@", "\t", "\r", "'") else cell
+
+
 def read_csv_files(files: Mapping[str, bytes]) -> dict[str, list[list[Any]]]:
     """The tables of CSV files by their names.
 
@@ -143,7 +138,7 @@ def read_csv_files(files: Mapping[str, bytes]) -> dict[str, list[list[Any]]]:
             text = data.decode("utf-8-sig")
             if "\x00" in text:
                 raise ValueError
-            tables[name.removesuffix(".csv")] = [list(row) for row in csv.reader(io.StringIO(text, newline=""))]
+            tables[name.removesuffix(".csv")] = [[_read_cell(cell) for cell in row] for row in csv.reader(io.StringIO(text, newline=""))]
         except (UnicodeDecodeError, csv.Error, ValueError):
             raise NetworkRefused([InputRefused("file", name[:80], "a CSV table in UTF-8", where="CSV files")]) from None
     return tables
@@ -168,7 +163,7 @@ def read_csv_zip(data: bytes) -> dict[str, list[list[Any]]]:
             for name in names:
                 with pack.open(name) as part:
                     files[name] = part.read(MOST_UNPACKED)
-    except (zipfile.BadZipFile, ValueError, OSError, RuntimeError, NotImplementedError, EOFError):
+    except UNREADABLE:
         raise _refused("damaged or foreign") from None
     if not files:
         raise _refused("no CSV files")
