@@ -68,7 +68,8 @@ def answer(request: Request, page: str, fragment: str, status_code: int = 200, *
 
 def project_page(request: Request, opened: Project, template: str, title: str, status_code: int = 200, **seen: Any) -> Response:
     """A page beside the stages of a project."""
-    return templates.TemplateResponse(request, template, {"project": opened, "network": opened.network, "title": title, **seen}, status_code=status_code)
+    page = {"project": opened, "network": opened.network, "title": title, "at": f"/projects/{opened.id}", **seen}
+    return templates.TemplateResponse(request, template, page, status_code=status_code)
 
 
 def error_page(request: Request, status: int, lines: list[str]) -> Response:
