@@ -1,6 +1,8 @@
 """The catalogue: shipped entries against their standards, narrowing, own versions, followers, import row by row."""
 
+import importlib.util
 import math
+from pathlib import Path
 
 import pytest
 
@@ -11,7 +13,8 @@ from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import apply_change
 from northfell.core.model.network import OwnEntry
 from northfell.core.model.own_entries import entry_breaches
-from northfell.demo import skerrow_water
+from northfell.demo import bracken_quay, skerrow_water
+from northfell.formats import northfell_json
 
 DEMO = skerrow_water()
 
@@ -109,3 +112,10 @@ def test_import_takes_good_rows_and_tells_the_others():
     assert [line.split(":")[0] for line in refused] == ["Column colour", "Row 3", "Row 4", "Row 5", "Row 6", "Row 7"]
     with pytest.raises(NetworkRefused, match="a row of heads with Name"):
         catalogue.imported(DEMO, "cable", "Size\n95")
+
+
+def test_bracken_quay_is_what_a_fresh_build_with_the_applications_means_gives():
+    spec = importlib.util.spec_from_file_location("make", Path(__file__).parents[2] / "tools/make_bracken_quay.py")
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    assert northfell_json.write(module.bracken_quay()).encode() == bracken_quay()

@@ -3,19 +3,15 @@
 import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
 
-from northfell.core.catalogue.typical import _RULES, typical_for_missing
+from northfell.core.catalogue.typical import _RULES, _TOLD, typical_for_missing, typical_value
 from northfell.core.model.completeness import missing
 from northfell.core.model.elements import KINDS
 from northfell.core.model.parameters import parameters_of
-from northfell.core.model.settings import ArcFlashSettings, Limits, LoadFlowSettings, ProjectSettings, ShortCircuitSettings
+from northfell.core.model.settings import GROUPS
 from northfell.core.quantities import QUANTITY_OF
 from northfell.demo import skerrow_water
 
-ALL = [
-    (cls.__name__, p)
-    for cls in (*KINDS.values(), Limits, LoadFlowSettings, ShortCircuitSettings, ArcFlashSettings, ProjectSettings)
-    for p in parameters_of(cls)
-]
+ALL = [(cls.__name__, p) for cls in (*KINDS.values(), *GROUPS.values()) for p in parameters_of(cls)]
 
 
 @pytest.mark.parametrize(("owner", "p"), ALL, ids=lambda v: v if isinstance(v, str) else v.name)
@@ -47,6 +43,12 @@ def test_parameter_says_what_it_is(owner, p):
         assert p.gt is not None or p.ge is not None or p.choices
         assert p.lt is not None or p.le is not None or p.choices
     assert not p.typical or p.typical in _RULES
+    if owner in {cls.__name__ for cls in KINDS.values()} and p.form in ("number", "whole number", "choice", "levels"):
+        assert len(p.enters) > 5  # where it acts, or that it does not yet
+
+
+def test_every_typical_rule_is_told_on_the_reference_pages():
+    assert _TOLD.keys() == _RULES.keys()
 
 
 def test_typical_values_fill_what_is_missing_and_name_their_source():
@@ -55,6 +57,14 @@ def test_typical_values_fill_what_is_missing_and_name_their_source():
     found = typical_for_missing(network.elements, network.elements["W"])
     assert {k: v.value for k, v in found.items()} == {"r_ohm_per_km": 0.0754, "x_ohm_per_km": 0.075, "t_end_degc": 250.0}
     assert all(v.source for v in found.values())
+
+
+def test_typical_reactance_follows_the_frequency():
+    bare = {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "area_mm2": 95.0}
+    network = network_of([BUS_A, BUS_B, bare])
+    at = {hz: typical_value(network.elements, network.elements["W"], "x_ohm_per_km", hz) for hz in (50, 60)}
+    assert at[60].value == pytest.approx(1.2 * at[50].value)
+    assert "60 Hz" in at[60].source
 
 
 def test_missing_names_element_field_and_help():

@@ -7,6 +7,7 @@ from html import unescape
 from urllib.parse import quote
 
 import pytest
+from tests.conftest import network_of
 from tests.web.test_pages import HOSTILE, PART, add, client, database  # noqa: F401
 
 from northfell.app.catalogue import make_own
@@ -215,11 +216,23 @@ def test_reference_pages_hold_every_parameter_of_every_kind(client):  # noqa: F8
     assert client.get("/reference/rope").status_code == 404
 
 
-def test_every_parameter_has_its_place_on_a_card_and_its_reference(client):  # noqa: F811
-    one_of_each = {e.kind: e for e in DEMO.elements.values()}
-    for kind, e in one_of_each.items():
-        card = client.get("/projects/1/network", params={"selected": e.id}, headers=PART).text
-        for p in parameters_of(KINDS[kind]):
+def one_of_each():
+    """A network that holds every kind once."""
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in "ABC"]
+    made = [{"kind": "breaker", "name": "Q", "from_bus": "A", "to_bus": "B"}]
+    for kind, cls in KINDS.items():
+        names = iter("ABC")
+        needed = [p for p in parameters_of(cls) if cls.model_fields[p.name].is_required() and p.name != "name"]
+        values = {p.name: (next(names) if p.refers_to == ("bus",) else "Q") if p.refers_to else 1.0 for p in needed}
+        made.append({"kind": kind, "name": f"one {kind}", **values})
+    return network_of([*buses, *made])
+
+
+def test_every_parameter_has_its_place_on_a_card_and_its_reference(client, database):  # noqa: F811
+    project = add(database, one_of_each())
+    for kind, cls in KINDS.items():
+        card = client.get(f"/projects/{project}/network", params={"selected": f"one {kind}"}, headers=PART).text
+        for p in parameters_of(cls):
             assert f'id="field-{p.name}"' in card, (kind, p.name)
             assert f"/reference/{kind}#{p.name}" in card
 

@@ -65,8 +65,10 @@ def _of_element(network: Network, element: Element, kind: str) -> dict[str, str]
     chosen: dict[str, str] = {}
     for question in questions(entries, kind, {}):
         answer = answer_of(known, question.key)
-        if question.key == "v_insulation_kv" and not answer:
-            answer = _rated_for(network, element, entries)
+        if question.key == "sizes":
+            answer = network.settings.units.conductors
+        elif question.key == "v_insulation_kv" and not answer:
+            answer = _rated_for(network, element, narrowed(entries, chosen))
         if answer and narrowed(entries, {**chosen, question.key: answer}):
             chosen[question.key] = answer
     return chosen

@@ -1,0 +1,172 @@
+"""Filling a network in a real browser: a schedule pasted, typical values, the catalogue, own versions, states, documents, readers."""
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+from tests.browser.test_walk import Walk, walk  # noqa: F401
+
+pytestmark = pytest.mark.browser
+PASTE = """
+const grid = document.getElementById("grid"); grid.focus();
+const data = new DataTransfer(); data.setData("text/plain", arguments[0]);
+grid.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+"""
+SCHEDULE = "\n".join(
+    ["Feeds\tAs\tPower [kW]\tDevice\tDevice rating [A]\tContactor\tCable\tConductor\tInsulation\tLength [m]"]
+    + [f"Pump {n}\tmotor\t{'nan' if n == 5 else '7,5'}\tfuse\t{41 if n == 9 else 40}\t32\t10\tcopper\tXLPE\t{'25 kg' if n == 20 else 25}" for n in range(1, 41)]
+)
+
+
+class Table:
+    """A grid as a person uses it."""
+
+    def __init__(self, walk: Walk, path: str) -> None:  # noqa: F811
+        self.walk = walk
+        walk.browser.get(walk.application.address + path)
+        walk.until(lambda: walk.all(".grid-row"))
+
+    def paste(self, text: str) -> None:
+        self.walk.browser.execute_script(PASTE, text)
+
+    def said(self) -> str:
+        return self.walk.one("#grid-said").text
+
+    def column(self, n: int) -> list[str]:
+        return [cell.text for cell in self.walk.all(f'.grid-cell[data-c="{n}"]')]
+
+    def cell(self, name: str, column: int):
+        for row in self.walk.all(".grid-row"):
+            cells = row.find_elements(By.CSS_SELECTOR, ".grid-cell")
+            if cells[0].text == name:
+                return cells[column]
+        raise AssertionError(name)
+
+    def keys(self, *keys: str) -> None:
+        self.walk.browser.switch_to.active_element.send_keys(*keys)
+
+
+def test_a_schedule_of_forty_rows_with_three_bad_cells(walk):  # noqa: F811
+    table = Table(walk, "/projects/1/ways/Dosing%20MCC")
+    table.paste(SCHEDULE)
+    walk.until(lambda: "40 ways from a schedule" in table.said())
+    assert "3 cells were refused" in table.said()
+    seen = {}
+    for _ in range(6):  # the rows in sight, then those below
+        seen |= {cell.text: cell for cell in walk.all(".grid-cell.refused")}
+        if "41" in seen and "nan" in seen:
+            seen["41"].click()
+            walk.until(lambda: "“41” was refused" in table.said())
+            assert "one of “16”, “20”" in table.said()
+            break
+    assert walk.one("#inside").is_selected()  # so many ways are kept inside the symbol
+    walk.one('[data-grid="undo"]').click()
+    walk.until(lambda: "Pump 1" not in table.column(0))
+    assert table.column(0)[:2] == ["Dosing", "Dosing aux"]
+    walk.open("/projects/1/network?tab=history")
+    assert walk.one(".rows tbody tr").text.count("undone") == 1  # one paste, one undo
+
+
+def test_a_grid_is_edited_sorted_filtered_and_filled_down(walk):  # noqa: F811
+    table = Table(walk, "/projects/1/table/cable")
+    table.cell("W26", 3).click()
+    table.keys("0,75 km", Keys.ENTER)
+    walk.until(lambda: table.cell("W26", 3).text == "750")
+    table.cell("W28", 3).click()
+    table.keys("far", Keys.ENTER)
+    walk.until(lambda: "1 cell was refused" in table.said())
+    assert table.cell("W28", 3).text == "far"
+    assert "refused" in table.cell("W28", 3).get_attribute("class")
+    walk.one('[data-sort="3"]').click()
+    lengths = [float(text) for text in table.column(3) if text != "far"]
+    assert lengths == sorted(lengths)
+    walk.one('[data-filter="3"]').send_keys(">600")
+    walk.until(lambda: set(table.column(0)) == {"W25", "W26"})
+    first = table.column(0)[0]
+    table.cell(first, 4).click()
+    table.keys("3", Keys.ENTER)
+    walk.until(lambda: table.cell(first, 4).text == "3")
+    table.keys(Keys.ARROW_UP)
+    table.keys(Keys.SHIFT, Keys.ARROW_DOWN)
+    walk.one('[data-grid="fill"]').click()
+    walk.until(lambda: table.column(4) == ["3", "3"])
+
+
+def test_typical_values_are_filled_marked_and_replaced(walk):  # noqa: F811
+    walk.open("/projects/1/network?selected=W25")
+    walk.enter(Keys.DELETE, "#field-t_end_degc")
+    walk.until(lambda: "lacking" in walk.one(".field:has(#field-t_end_degc)").get_attribute("class"))
+    Select(walk.one("#lack")).select_by_value("short_circuit")
+    walk.until(lambda: "lacking" in walk.classes("W25"))
+    walk.until(lambda: [b for b in walk.all("#card .btn") if b.text == "Fill typical values"])[0].click()
+    walk.until(lambda: walk.one("#field-t_end_degc").get_attribute("value") == "250")
+    assert "limit of XLPE insulation" in walk.one(".field:has(#field-t_end_degc)").text
+    Select(walk.one("#entry-origin")).select_by_visible_text("test report")
+    walk.enter("240", "#field-t_end_degc")
+    walk.until(lambda: "limit of XLPE" not in walk.one(".field:has(#field-t_end_degc)").text)
+    assert walk.one("#field-t_end_degc + .unit i").get_attribute("title") == "test report"
+
+
+def test_a_cable_is_found_by_filters_and_an_own_version_made(walk):  # noqa: F811
+    walk.open("/projects/1/network?selected=W411")
+    walk.one("#from-catalogue").click()
+    walk.until(lambda: walk.all("#left"))
+    left = [int(walk.one("#left").text)]
+    for question, answer in (("cores", "4"), ("laid", "on a wall (C)")):
+        Select(walk.one(f"#ask-{question}")).select_by_value(answer)
+        walk.until(lambda before=left[-1]: int(walk.one("#left").text) < before)
+        left.append(int(walk.one("#left").text))
+    assert left[-1] == 1
+    walk.one(".listed button").click()
+    walk.until(lambda: walk.all("#sheet a") and walk.title() == "W411")
+    assert "Follows Harter Cu 4×50 C" in walk.card()
+    assert walk.one("#field-i_rated_a").get_attribute("value") == "179"
+    assert "~" in walk.one("#field-x_ohm_per_km + .unit").text  # what the catalogue only assumes stays assumed
+    walk.one('.entered a[href*="catalogue"]').click()
+    walk.until(lambda: "A shipped entry stays as it is" in walk.one("main").text)
+    walk.one("#own").send_keys("Works cable 50", Keys.ENTER)
+    walk.until(lambda: walk.all("#value-i_rated_a"))
+    assert "No elements follow this entry" in walk.one("main").text
+    walk.one("#value-i_rated_a").clear()
+    walk.one("#value-i_rated_a").send_keys("160", Keys.ENTER)
+    walk.until(lambda: walk.one("#value-i_rated_a").get_attribute("value") == "160")
+
+
+def test_a_state_is_made_by_copying_and_results_follow_its_tie(walk):  # noqa: F811
+    walk.browser.get(walk.application.address + "/projects/1/states")
+    walk.until(lambda: walk.all("#copy-name"))
+    walk.one("#copy-name").send_keys("Tie closed", Keys.ENTER)
+    walk.until(lambda: walk.all('[aria-label="Name of Tie closed"]'))
+    walk.open("/projects/1/flow?state=Tie+closed&selected=11+kV+board+B")
+    before = walk.figure("Voltage")
+    walk.select("Q10")
+    walk.one('[data-do-key="operate"]').click()
+    walk.until(lambda: "Q10 closed" in walk.one('[aria-label="Undo"]').get_attribute("title"))
+    walk.select("11 kV board B")
+    assert walk.figure("Voltage") != before
+    walk.state("Normal")
+    walk.until(lambda: walk.figure("Voltage") == before)
+    walk.browser.get(walk.application.address + "/projects/1/states")
+    cell = walk.until(lambda: walk.one('[aria-label="Q10 Closed in Tie closed"]'))
+    assert Select(cell).first_selected_option.text == "yes"
+    Select(cell).select_by_visible_text("no")
+    walk.until(lambda: not walk.all('[aria-label="Q10 Closed as in Normal in Tie closed"]'))
+
+
+def test_a_document_is_attached_opened_and_read_through_a_link(walk, tmp_path):  # noqa: F811
+    paper = tmp_path / "isolation.txt"
+    paper.write_text("Open Q1 and Q11, prove dead.")
+    walk.open("/projects/1/network?selected=T1")
+    walk.one("#attach-file").send_keys(str(paper))
+    link = walk.until(lambda: walk.one(".documents a"))
+    walk.browser.get(link.get_attribute("href"))
+    walk.until(lambda: "prove dead" in walk.one("body").text)
+    walk.browser.get(walk.application.address + "/projects/1/readers")
+    walk.until(lambda: walk.one("#whole-link")).click()
+    address = walk.until(lambda: walk.one('.listed a[href*="/read/"]')).get_attribute("href")
+    walk.browser.get(address)
+    walk.until(lambda: walk.all("#sheet-read a"))
+    walk.browser.execute_script("arguments[0].dispatchEvent(new MouseEvent('click', {bubbles: true}))", walk.one('#sheet-read a[data-element="T1"]'))
+    walk.until(lambda: walk.one(".card h1").text == "T1")
+    assert walk.one(".documents a").text == "isolation.txt"
+    assert not walk.all("[hx-post], form[method=post]")
