@@ -46,7 +46,8 @@ case "${1:-}" in
   bench)
     set_up
     .venv/bin/python -m benchmarks.run
-    exec .venv/bin/python -m benchmarks.sheet ;;
+    .venv/bin/python -m benchmarks.sheet
+    exec .venv/bin/python -m benchmarks.tables ;;
   *)
     echo "usage: ./nf demo | test | bench | serve | run | check | convert | schema | labels" >&2
     exit 64 ;;

@@ -14,6 +14,7 @@ from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
 from benchmarks.run import feeder_network
+from benchmarks.tables import CABLES, cable_network
 from northfell.app.projects import create_project
 from northfell.store import connect
 from northfell.web.application import create_application
@@ -49,6 +50,7 @@ def main() -> None:
     database = Path(folder) / "bench.sqlite3"
     server = uvicorn.Server(uvicorn.Config(create_application(database), port=PORT, log_level="error"))
     large, small = (create_project(connect(database), feeder_network(n)) for n in (700, 200))
+    cables = create_project(connect(database), cable_network())
     threading.Thread(target=server.run, daemon=True).start()
     options = webdriver.ChromeOptions()
     options.binary_location = shutil.which("chromium") or ""
@@ -66,7 +68,47 @@ def main() -> None:
         browser.get(f"http://127.0.0.1:{PORT}/projects/{small}/{stage}?selected=E5")
         times = sorted(browser.execute_async_script(EDIT, f"{0.06 + 0.001 * k + 0.02 * len(stage):.4f}") for k in range(20))
         print(f"200 buses, {stage}: edit to fresh figures {times[10]:.0f} ms (median), {times[18]:.0f} ms (95 %)")
+    table_times(browser, cables)
     browser.quit()
+
+
+OPEN_TABLE = """
+const done = arguments[0];
+(function look() { document.querySelector('.grid-row') ? requestAnimationFrame(() => done(performance.now())) : setTimeout(look, 5); })();
+"""
+SORT = """
+const [n, done] = arguments, start = performance.now();
+document.querySelector(`[data-sort="${n}"]`).click();
+requestAnimationFrame(() => setTimeout(() => done(performance.now() - start)));
+"""
+SCROLL = """
+const done = arguments[0], grid = document.getElementById('grid'), frames = [];
+let n = 0, last = performance.now();
+requestAnimationFrame(function step(now) {
+  frames.push(now - last); last = now; grid.scrollTop = 900 * ++n;
+  n < 40 ? requestAnimationFrame(step) : done(frames.slice(3));
+});
+"""
+PASTE = """
+const [text, done] = arguments, grid = document.getElementById('grid'), said = document.getElementById('grid-said'), start = performance.now();
+grid.focus();
+const data = new DataTransfer();
+data.setData('text/plain', text);
+const told = () => requestAnimationFrame(() => setTimeout(() => done(performance.now() - start)));
+new MutationObserver((_, seen) => { seen.disconnect(); told(); }).observe(said, {childList: true});
+grid.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true}));
+"""
+
+
+def table_times(browser: webdriver.Chrome, project: int) -> None:
+    """A table of 5,000 cables: opened, sorted, scrolled, two columns pasted over all rows by name."""
+    browser.get(f"http://127.0.0.1:{PORT}/projects/{project}/table/cable")
+    opened = browser.execute_async_script(OPEN_TABLE)
+    sort = statistics.median(browser.execute_async_script(SORT, n) for n in (3, 3, 0, 5, 3))
+    frame = statistics.median(browser.execute_async_script(SCROLL))
+    text = "\n".join(["Name\tLength\tParallel per phase", *(f"W{k}\t{40 + k % 90}\t2" for k in range(CABLES))])
+    paste = browser.execute_async_script(PASTE, text)
+    print(f"{CABLES} cables: table opened in {opened:.0f} ms, sorted in {sort:.0f} ms, frame while scrolling {frame:.0f} ms, pasted in {paste:.0f} ms")
 
 
 if __name__ == "__main__":

@@ -22,7 +22,22 @@ VIEWS = {
     "faults": "/projects/1/faults?selected=11+kV+board+A",
     "arc-flash": "/projects/1/arc-flash?selected=Filter+hall&side=line",
     "projects": "/",
+    "quay": "/projects/2/flow?selected=Compressor+board&state=T1+out%2C+tie+closed",
+    "states": "/projects/2/states",
+    "table": "/projects/2/table/cable",
+    "catalogue": "/projects/1/catalogue?for=W411",
+    "entry": "/projects/2/catalogue/Quay%20cable%2015%20kV%204%2F0%20AWG",
+    "reference": "/reference/transformer",
 }
+SCHEDULE = "\n".join(
+    ["Feeds\tAs\tPower [kW]\tDevice\tDevice rating\tContactor\tCable\tConductor\tInsulation\tLength"]
+    + [f"Sludge pump {n}\tmotor\t{'11 kg' if n == 4 else 11}\tfuse\t{41 if n == 7 else 40}\t32\t10\tcopper\tXLPE\t{20 + 3 * n}" for n in range(1, 13)]
+)
+PASTE = """
+const grid = document.getElementById("grid"), data = new DataTransfer();
+grid.focus(); data.setData("text/plain", arguments[0]);
+grid.dispatchEvent(new ClipboardEvent("paste", {clipboardData: data, bubbles: true, cancelable: true}));
+"""
 
 
 def browser() -> webdriver.Chrome:
@@ -42,6 +57,19 @@ def main(address: str) -> None:
         page.get(address + path)
         time.sleep(1)
         page.save_screenshot(str(TARGET / f"{name}.png"))
+    page.get(f"{address}/projects/1/ways/Dosing%20MCC")
+    time.sleep(1)
+    page.execute_script(PASTE, SCHEDULE)
+    time.sleep(2)
+    page.save_screenshot(str(TARGET / "schedule.png"))
+    page.find_element(By.CSS_SELECTOR, '[data-grid="undo"]').click()
+    time.sleep(1)
+    page.get(f"{address}/projects/1/readers")
+    page.find_element(By.ID, "whole-link").click()
+    time.sleep(1.5)
+    page.get(page.find_element(By.CSS_SELECTOR, '.listed a[href*="/read/"]').get_attribute("href") + "?stage=arc-flash&selected=Filter+hall")
+    time.sleep(1)
+    page.save_screenshot(str(TARGET / "reader.png"))
     page.get(address + VIEWS["arc-flash"])
     time.sleep(0.5)
     page.find_element(By.CSS_SELECTOR, '.worked[hx-get*="energy_cal_cm2"]').click()

@@ -59,7 +59,7 @@ def clip_of(network: Network, sheet_name: str, ids: Iterable[str]) -> str:
 def _kept(network: Network, element_id: str, wanted: dict[str, None], cut: dict[str, Any]) -> dict[str, Any] | None:
     """An element without references to what is not in the clip; None for one that makes no sense without it."""
     e = network.elements[element_id]
-    raw = e.model_dump(exclude_defaults=True) | {"kind": e.kind, "id": e.id}
+    raw = e.model_dump(exclude_defaults=True, exclude={"documents"}) | {"kind": e.kind, "id": e.id}  # documents belong to the one equipment
     for p in references_of(type(e)):
         target = raw.get(p.name)
         if target is not None and target not in wanted and target not in cut:

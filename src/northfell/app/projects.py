@@ -8,7 +8,7 @@ from threading import Lock
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, StaleVersion
-from northfell.core.model.changes import Change, apply_change, completed
+from northfell.core.model.changes import Change, apply_change, apply_completed
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network, Sheet
 from northfell.drawing.layout import laid_out
@@ -156,8 +156,7 @@ def change_project(db: Connection, project_id: int, change: Change, version: int
         if row.version != version:
             raise StaleVersion(_what_differs(db, row, version))
         old = _network(db, row)
-        change = completed(old, change)
-        new, inverse = apply_change(old, change)
+        new, inverse, change = apply_completed(old, change)
         history.append(db, project_id, row.head + 1, change, inverse)
         _write(db, row, old, new, row.head + 1)
     return open_project(db, project_id)

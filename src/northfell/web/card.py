@@ -34,6 +34,7 @@ class FieldShown:
     missing: bool = False
     acts: bool = True
     idle_because: str = ""
+    fixed: bool = False  # its element's data are locked
     normal: str = ""  # what it is in Normal, where the state shown differs
     unit: str = ""  # that of the project
     origin: str = ""  # where the value was read
@@ -119,6 +120,7 @@ def _trips(network: Network, element: Element) -> str:
 
 def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: Mapping[str, str]) -> FieldShown:
     value, base = getattr(element, p.name), getattr(normal, p.name)
+    idle = _because(element, p)
     choices: tuple[tuple[str, str], ...] = ()
     if p.form == "choice":
         choices = tuple((_text(network, p, c), _label(p, c)) for c in p.choices)
@@ -130,8 +132,9 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
         choices=((("", "–"), *choices) if p.optional and choices else choices),
         assumed=element.assumed.get(p.name, ""),
         missing=p.name in lacking,
-        acts=p.acts(element.__dict__),
-        idle_because="" if p.acts(element.__dict__) else _because(element, p),
+        acts=not idle,
+        idle_because=idle,
+        fixed=element.locked and not p.in_state and p.name != "locked",
         normal=_text(network, p, base) if value != base else "",
         unit=unit_shown(p, network.settings.units),
         origin=_origin(network, element, p),
@@ -140,7 +143,10 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
 
 
 def _because(element: Element, p: Parameter) -> str:
-    """Why a parameter does not act in the present mode, in the words of the card."""
+    """Why a parameter does not act in the present mode, in the words of the card; empty if it acts."""
+    if p.replaced_by and getattr(element, p.replaced_by) is not None:
+        instead = parameter(type(element), p.replaced_by)
+        return f"not used: {instead.label.lower()} are given" if instead else ""
     when = p.idle(element.__dict__)
     other = parameter(type(element), when.field) if when else None
     if when is None or other is None:

@@ -241,8 +241,10 @@ def _set(draft: _Draft, act: Set) -> Iterable[Any]:
 
 def _unlocked(element: Element, values: Iterable[str] = ("connection",)) -> None:
     """Refuse to change the data of a locked element; what a state may hold can still be set, and the lock itself."""
+    if not element.locked:
+        return
     fixed = [v for v in values if v != "locked" and not ((p := parameter(type(element), v)) and p.in_state)]
-    if element.locked and fixed:
+    if fixed:
         accepted = "its data as they are"
         raise NetworkRefused([InputRefused(fixed[0], "a new value", accepted, "Its data are locked: unlock them first.", title_of(element))])
 
@@ -350,15 +352,28 @@ _DO: dict[type, Any] = {
 }  # fmt: skip
 
 
-def completed(network: Network, change: Change) -> Change:
-    """The change with what follows from it: voltages carried on to buses that have none of their own."""
-    after, _ = apply_change(network, change)
+def apply_completed(network: Network, change: Change) -> tuple[Network, Change, Change]:
+    """Apply a change with what follows from it: voltages carried on to buses that have none of their own.
+
+    Returns
+    -------
+    The changed network, the change set that takes it back, and the change as it was applied.
+    """
+    after, inverse = apply_change(network, change)
     more = []
     for bus_id, v in carried_voltages(after.elements).items():
         if after.elements[bus_id].__dict__["v_nominal_kv"] != v.v_kv:
             usual = {"v_nominal_kv": "usual nominal voltage of the network at that rated voltage"} if v.usual else {}
             more.append(Set(id=bus_id, values={"v_nominal_kv": v.v_kv}, assumed=usual, origins={"v_nominal_kv": CARRIED}))
-    return Change(change.title, (*change.acts, *more)) if more else change
+    if not more:
+        return after, inverse, change
+    whole = Change(change.title, (*change.acts, *more))
+    return *apply_change(network, whole), whole
+
+
+def completed(network: Network, change: Change) -> Change:
+    """The change with what follows from it."""
+    return apply_completed(network, change)[2]
 
 
 def settings_with(settings: ProjectSettings, path: str, value: Any) -> ProjectSettings:

@@ -147,7 +147,12 @@ def parameters_of(model: type[BaseModel]) -> tuple[Parameter, ...]:
 
 def parameter(model: type[BaseModel], name: str) -> Parameter | None:
     """One declared parameter by its name, or None."""
-    return next((p for p in parameters_of(model) if p.name == name), None)
+    return _by_name(model).get(name)
+
+
+@cache
+def _by_name(model: type[BaseModel]) -> dict[str, Parameter]:
+    return {p.name: p for p in parameters_of(model)}
 
 
 def _read(model: type[BaseModel], name: str) -> Parameter:

@@ -88,7 +88,15 @@ function measure() {
   state.width = x;
 }
 
+const gauge = (text) => { // wire sizes sort by their cross-section
+  const match = /^(\d+)(\/0)? (AWG|kcmil)$/.exec(text);
+  if (!match) return null;
+  if (match[3] === "kcmil") return Number(match[1]) * 0.5067;
+  const n = match[2] ? 1 - Number(match[1]) : Number(match[1]);
+  return 0.012668 * 92 ** ((36 - n) / 19.5);
+};
 const number = (text) => {
+  if (text.endsWith("AWG") || text.endsWith("kcmil")) return gauge(text);
   const value = Number(text.replace(/[\u2009\s]/g, "").replace(",", ".").replace("\u2212", "-"));
   return text.trim() === "" || Number.isNaN(value) ? null : value;
 };
@@ -151,6 +159,7 @@ function skeleton() {
     grid.replaceChildren(canvas);
   }
   canvas.style.width = `${state.width}px`;
+  canvas.style.setProperty("--columns", state.columns.map((c) => `${c.width}px`).join(" "));
   canvas.style.height = `${HEAD + state.view.length * ROW + 4}px`;
   const names = state.columns.map((c) => c.key).join();
   if (head.dataset.names !== names) {
@@ -171,7 +180,6 @@ function skeleton() {
     }));
   }
   [...head.children].forEach((cell, n) => {
-    cell.style.width = `${state.columns[n].width}px`;
     const sorted = state.sort?.[0] === n ? (state.sort[1] ? "descending" : "ascending") : "none";
     cell.setAttribute("aria-sort", sorted);
   });
@@ -210,10 +218,7 @@ function paint() {
     made.push(`<div class="grid-row${row.locked ? " locked" : ""}${row.id ? "" : " blank"}" role="row" aria-rowindex="${r + 1}" data-r="${r}">${cells.join("")}</div>`);
   }
   body.innerHTML = made.join("");
-  [...body.children].forEach((row, n) => {
-    row.style.transform = `translateY(${HEAD + (first + n) * ROW}px)`;
-    [...row.children].forEach((cell, c) => { cell.style.width = `${state.columns[c].width}px`; });
-  });
+  body.style.transform = `translateY(${first * ROW}px)`;
 }
 
 function reveal() {

@@ -122,6 +122,10 @@ document.addEventListener("change", (event) => {
   const url = new URL(window.location.href);
   const option = [...document.querySelectorAll("#names option")].find((o) => o.value === name);
   if (!option) return;
+  if (option.dataset.href) {
+    window.location.href = option.dataset.href;
+    return;
+  }
   url.searchParams.set("selected", option.dataset.id ?? name);
   go(url.pathname + url.search);
 });

@@ -8,6 +8,18 @@ export function post(path, values) {
   return window.htmx.ajax("POST", here(path), { target: "#work", swap: "innerMorph", values: { ...values, version: desk().dataset.version } });
 }
 
+// What is rarely touched on a card is sent by these two, so that htmx need not look at it each time the card is shown.
+function send(control, values) {
+  return window.htmx.ajax("POST", `${control.dataset.sends}?${desk().dataset.view}`, { target: "#work", swap: "innerMorph", values: { ...values, version: desk().dataset.version } });
+}
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.("button[data-sends]");
+  if (button) send(button, {});
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches?.("select[data-sends]")) send(event.target, { value: event.target.value });
+});
+
 // A short message at the foot of the page.
 export function tell(text, alarm = false) {
   const box = document.createElement("div");
