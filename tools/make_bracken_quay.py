@@ -6,7 +6,7 @@ Run it as `python tools/make_bracken_quay.py`; a test holds the shipped file equ
 from pathlib import Path
 
 from northfell.app import catalogue, edits, states, way_table
-from northfell.app.arrange import lay_out
+from northfell.app.arrange import fold, lay_out
 from northfell.app.extend import plan
 from northfell.core.model.changes import Change, apply_change, completed
 from northfell.core.model.network import NORMAL, Network, Sheet
@@ -19,8 +19,8 @@ FEEDER = "breaker 600 A “52-{0}”, relay vi 300 A tm 0.3 ct 300/5"
 SUBSTATION = "tx 12.47/0.48 {0} 5.75% Dyn1 resistor 55.4 ohm “T{1}”, breaker {2} A withdrawable “52-{1}0”"
 EMERGENCY = "changeover 225 A “TS1” (generator 300 kVA 0.48 kV “Emergency set”), panel “Essential panel”, load 60 kW 20 kvar “Controls and detection”"
 LINES = [  # where one extends from, and what is typed there
-    ("", "bus 12.47 kV “Quay switchgear”"),
-    ("Quay switchgear", "breaker 600 A withdrawable “52-M”, relay vi 400 A tm 0.45 ct 400/5, infeed 8.2 kA “Harbour supply”"),
+    ("", "infeed 12.47 kV 8.2 kA “Harbour supply”"),
+    ("Board 1", "breaker 600 A withdrawable “52-M”, relay vi 400 A tm 0.45 ct 400/5, bus “Quay switchgear”"),
     ("Quay switchgear", f"{FEEDER.format(1)}, cable “C1” 4/0 cu xlpe 820 ft, {SUBSTATION.format('2 MVA', 1, 3200)}, bus “Compressor board”"),
     ("Quay switchgear", f"{FEEDER.format(2)}, cable “C2” 4/0 cu xlpe 1150 ft, {SUBSTATION.format('1.5 MVA', 2, 2000)}, bus “Cold store board”"),
     ("Quay switchgear", f"{FEEDER.format(3)}, cable “C3” 2/0 cu xlpe 640 ft, {SUBSTATION.format('1 MVA', 3, 1600)}, bus “Wharf board”"),
@@ -67,6 +67,7 @@ VALUES = {  # element: field -> what is typed on its card
     "Reefer outlets": {"group": "Cold store", "demand_factor": "0.8", "diversity_factor": "1.1"}, "Yard lighting": {"group": "Lighting"},
     "Dock levellers and doors": {"group": "Cold store"}, "Quay cranes": {"group": "Quay", "demand_factor": "0.7"},
     "Emergency set": {"v_rated_kv": "480 V", "xd2_pct": "13", "output_levels": "exercise 0.1; full 0.24", "output_level": "full", "in_service": "false"},
+    "Board 1": {"bus_kind": "junction", "name": "Point of delivery"},
     "Quay switchgear": {"note": "Isolation: open 52-M, prove dead, apply earths. Keys with the duty engineer. (Invented.)"},
     "T1": {"cooling": "ONAN/ONAF"}, "Ammonia compressor 1": {"load_factor": "0.9"}, "Ammonia compressor 2": {"load_factor": "0.85"},
 }  # fmt: skip
@@ -128,6 +129,8 @@ def bracken_quay() -> Network:
     _planned(s)
     s.do(edits.fill_all_typical(s.network))
     _states(s)
+    for name in ("Cold store board", "Wharf board"):
+        s.do(fold(s.network, SHEET, s.id_of(name)))
     s.do(lay_out(s.network, SHEET))
     return s.network
 

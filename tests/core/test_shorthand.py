@@ -109,3 +109,15 @@ def test_brackets_are_branches_and_are_repeated():
 def test_every_example_is_read_whole(kind, example):
     said = parse(example)[0]
     assert (said.kind, said.unread) == (kind, [])
+
+
+def test_wire_gauges_and_horsepower_are_read():
+    cable, motor = parse("cable 4/0 cu xlpe 820 ft, motor 50 hp")
+    assert (cable.values["area_mm2"], cable.values["length_m"]) == (107.2, pytest.approx(249.936))
+    assert motor.values["p_rated_kw"] == pytest.approx(37.285)
+    assert [parse(f"cable {size} 10 m")[0].values["area_mm2"] for size in ("12 AWG", "2/0 awg", "500 kcmil")] == [3.309, 67.43, pytest.approx(253.35)]
+
+
+def test_a_name_before_a_bracket_is_no_count():
+    kinds = [said.kind for said in parse("changeover 225 A “TS1” (generator 300 kVA), bus “E”")]
+    assert kinds == ["changeover", "(", "synchronous_generator", ")", "bus"]

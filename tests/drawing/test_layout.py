@@ -11,10 +11,12 @@ from tests.core.random_networks import networks
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Sheet
 from northfell.core.model.ways import ways_of
+from northfell.demo import bracken_quay
 from northfell.drawing.layout import hung, laid_out
 from northfell.drawing.routing import Obstacles
-from northfell.drawing.shapes import Group
+from northfell.drawing.shapes import Group, Rect
 from northfell.drawing.sheet import draw
+from northfell.formats import northfell_json
 
 
 def imported(buses: int, loops: int) -> dict:
@@ -89,3 +91,26 @@ def test_ways_drawn_out_find_room_below_their_board():
     again = {**left, **hung(elements, board, ways, left)}
     assert set(again) == set(places)
     assert lying_on_each_other(elements, again) == []
+
+
+def test_what_hangs_on_a_board_stands_beside_its_schedule():
+    network = northfell_json.read(bracken_quay())
+    sheet = network.sheets[0]
+    drawing = draw(network.elements, sheet, {}, {}, units=network.settings.units)
+    frames = [s for g in drawing.groups for s in g.shapes if isinstance(s, Rect) and s.style.cls == "schedule"]
+    assert len(frames) == 4
+    for g in drawing.groups:
+        for hit in (s for s in g.shapes if isinstance(s, Rect) and s.style.cls == "hit"):
+            assert not any(f.x < hit.x + hit.w and hit.x < f.x + f.w and f.y < hit.y + hit.h and hit.y < f.y + f.h for f in frames), g.element
+
+
+def test_planned_and_leaving_elements_and_the_projects_units_show():
+    network = northfell_json.read(bracken_quay())
+    groups = {g.element: g for g in draw(network.elements, network.sheets[0], {}, {}, units=network.settings.units).groups}
+    assert "planned" in groups["Ammonia compressor 3"].cls.split()
+    assert "planned" in groups["Ammonia compressor 3"].title
+    assert "4/0 AWG · 820 ft" in groups["C1"].svg
+    leaving = network.elements["C11"].model_copy(update={"status": "to be removed"})
+    (group,) = [g for g in draw({**network.elements, "C11": leaving}, network.sheets[0], {}, {}).groups if g.element == "C11"]
+    assert sum(s.style.cls == "s hatch" for s in group.shapes) == 4
+    assert "to-be-removed" in group.cls.split()

@@ -12,6 +12,7 @@ from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.network import Network, OwnEntry, title_of
 from northfell.core.model.own_entries import entry_breaches, entry_parameters
 from northfell.core.model.parameters import parameter
+from northfell.core.quantities import wire_size
 
 MOST_IMPORTED = 5000
 
@@ -41,6 +42,8 @@ def entry_named(network: Network, name: str) -> Entry:
 def _as_entry(one: OwnEntry) -> Entry:
     base = shipped().get(one.made_from)
     found_by = dict(base.found_by) if base else {}
+    if "sizes" in found_by and one.values.get("area_mm2"):
+        found_by["sizes"] = "mm²" if wire_size(one.values["area_mm2"]).endswith("mm²") else "AWG and kcmil"
     kept = {k: v for k, v in base.assumed.items() if one.values.get(k) == base.values.get(k)} if base else {}
     same_x = base and one.values.get("x_ohm_per_km") == base.values.get("x_ohm_per_km")
     return Entry(one.name, one.kind, one.family, one.values, found_by, one.source, kept, base.x_at_hz if base and same_x else None, True)

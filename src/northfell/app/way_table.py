@@ -148,7 +148,7 @@ def ways_from(network: Network, sheet: str, boards: Sequence[str], rows: Sequenc
             fold = arrange.fold(now, sheet, board)
             now, _ = apply_change(now, fold)
             acts += fold.acts
-        made.messages += plan.lacking[:40] if len(boards) == 1 else []
+        made.messages += [f"Still lacking, {line}." for line in plan.lacking[:40]] if len(boards) == 1 else []
     if acts:
         names = ", ".join(network.elements[b].name for b in boards)
         made.change = Change(f"{len(told)} way{'s' if len(told) != 1 else ''} from a schedule on {names}", tuple(acts))

@@ -160,11 +160,15 @@ class _Tree:
             node.anchor = node.items[0].at if node.items else 0.0
             node.left, node.right = max(node.anchor, 1.0), max(taken - node.anchor, 1.0)
             return
+        wide, high = self.room.get(bus_id, (0.0, 0.0))
+        if wide:  # what hangs on a board stands beside its schedule
+            for item in node.items:
+                item.at += math.ceil(wide)
+            taken += math.ceil(wide)
         tied = any(bus_id in self.elements[tie].buses for tie in self.ties)
         named = width(bus.name, NAME_SIZE, True) / 10 + 2 + VALUES
         node.bar = math.ceil(max(taken, named, 12.0 * len(node.above)))
         node.anchor = float(round(node.bar / 2))
-        wide, high = self.room.get(bus_id, (0.0, 0.0))
         node.height = max(node.height, high)
         node.left, node.right = node.anchor + 1.5, max(node.bar, wide) - node.anchor + 1.5 + (GAP if tied else 0.0)
 

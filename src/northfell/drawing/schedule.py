@@ -19,11 +19,11 @@ def schedule_size(ways: Sequence[Sequence[Element]], units: UnitSettings = SI) -
     return sum(max(width(row[k], SIZE, k == 0) for row in rows) for k in range(3)) + 2 * GAP + 16, ROW * len(rows) + 12
 
 
-def schedule_box(x: float, y: float, bar: float, ways: Sequence[Sequence[Element]], units: UnitSettings = SI) -> list[Shape]:
+def schedule_box(x: float, y: float, ways: Sequence[Sequence[Element]], units: UnitSettings = SI) -> list[Shape]:
     """The schedule below a board's bar, with a frame; an empty one says so."""
     rows = [_row(way, units) for way in ways] or [EMPTY]
     columns = [max(width(row[k], SIZE, k == 0) for row in rows) for k in range(3)]
-    taken = max(bar, schedule_size(ways, units)[0])
+    taken = schedule_size(ways, units)[0]
     shapes: list[Shape] = [Rect(x, y + 6, taken, ROW * len(rows) + 6, Style(cls="schedule"), 2)]
     for number, row in enumerate(rows):
         at, line = x + 8, y + 6 + ROW * (number + 1) - 3

@@ -188,7 +188,7 @@ class _Painter:
         if look.missing:
             g.words.append(Circle(at + 6, y - 12 + shift_y, 3.5, Style(cls="ring")))
         if p.schedule:
-            g.add(*schedule_box(x, y, w, [[self.elements[i] for i in way] for way in self._folded(e)], look.units))
+            g.add(*schedule_box(x, y, [[self.elements[i] for i in way] for way in self._folded(e)], look.units))
 
     def _folded(self, board: Bus) -> list[list[str]]:
         """The ways that a board keeps in its schedule: those of which nothing is drawn on this sheet."""

@@ -60,7 +60,7 @@ def _page(request: Request, db: Db, project_id: int, kind: str = "", status: int
 
 def _of_element(network: Network, element: Element, kind: str) -> dict[str, str]:
     """What is known of an element already, as far as entries answer to it."""
-    known = catalogue.Entry("", kind, "", {k: v for k, v in element.__dict__.items() if v is not None}, {}, "")
+    known = catalogue.Entry("", kind, "", {k: v for k, v in element.__dict__.items() if v is not None}, {"sizes": network.settings.units.conductors}, "")
     entries = catalogue.entries_of(network, kind)
     chosen: dict[str, str] = {}
     for question in questions(entries, kind, {}):

@@ -9,6 +9,7 @@ from northfell.core.catalogue.entries import Entry
 from northfell.core.model.elements import KINDS
 from northfell.core.model.parameters import parameter
 from northfell.core.quantities import entry as number_text
+from northfell.core.quantities import parse_wire_size, wire_size
 
 # what one asks for, in the order in which one narrows; a name without a parameter of the kind is one of `found_by`
 ASKED: Mapping[str, tuple[str, ...]] = {
@@ -40,6 +41,8 @@ def answer_of(one: Entry, key: str) -> str:
     value: Any = one.values.get(key)
     if value is None:
         return ""
+    if key == "area_mm2" and one.found_by.get("sizes", "mm²") != "mm²":
+        return wire_size(value)
     p = parameter(KINDS[one.kind], key)
     return f"{number_text(value)} {p.unit if p else ''}".strip() if isinstance(value, float | int) and not isinstance(value, bool) else str(value)
 
@@ -68,6 +71,8 @@ def questions(entries: Sequence[Entry], kind: str, chosen: Mapping[str, str], wo
 
 def _sorted_by(answer: str) -> tuple[float, str]:
     number = answer.split(" ")[0]
+    if area := parse_wire_size(answer):
+        return area, answer
     try:
         return float(number), answer
     except ValueError:

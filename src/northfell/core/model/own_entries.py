@@ -11,6 +11,7 @@ from northfell.core.model.elements.base import RECORD
 from northfell.core.model.parameters import Parameter, parameters_of
 from northfell.core.model.validation import element_from
 
+OF_THE_PLACE = ("length_m", "parallel", "count", "t_operating_degc")  # though they stand beside the nameplate
 NOT_IN_ENTRIES = ("Identity", "Connection", "Operation", "Notes")  # sections that belong to the place, not to the equipment
 
 
@@ -28,9 +29,11 @@ class OwnEntry(BaseModel):
 
 def entry_parameters(kind: type[Element]) -> tuple[Parameter, ...]:
     """The parameters that a catalogue entry of a kind may hold: what belongs to the equipment, not to its place."""
-    return tuple(
-        p for p in parameters_of(kind) if p.section not in NOT_IN_ENTRIES and not p.in_state and p.form in ("number", "whole number", "choice", "text")
-    )
+    return tuple(p for p in parameters_of(kind) if _of_equipment(p))
+
+
+def _of_equipment(p: Parameter) -> bool:
+    return p.section not in NOT_IN_ENTRIES and p.name not in OF_THE_PLACE and not p.in_state and p.form in ("number", "whole number", "choice", "text")
 
 
 def entry_breaches(one: OwnEntry) -> list[InputRefused]:
