@@ -1,6 +1,6 @@
 """The catalogue in use: an entry given to an element, entries of one's own made, changed, imported, and who follows them."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 from northfell.app.columns import cells_of, head_of, read_cell
@@ -183,13 +183,9 @@ def _row(network: Network, kind: str, heads: Sequence[Any], line: Sequence[str])
             try:
                 values[head.p.name] = read_cell(network, head, cell, "")
             except NetworkRefused as error:
-                told += _reasons(error.refusals)
+                told += [str(r.at("")) for r in error.refusals]
     try:
         one = OwnEntry(name=about["name"], kind=kind, family=about["family"], values=values, source=about["source"])
     except ValueError:
         return [*told, f"name “{about['name'][:60]}” is none, accepted is 1 to 80 characters on one line"], None
-    return told + _reasons(entry_breaches(one)), one
-
-
-def _reasons(refusals: Iterable[InputRefused]) -> list[str]:
-    return [f"{r.field} is {r.got}, accepted is {r.accepted}" for r in refusals]
+    return told + [str(r.at("")) for r in entry_breaches(one)], one

@@ -58,7 +58,7 @@ def planned(network: Network, sheet_name: str, at: str, line: list[Said], select
             made.problems.append(str(stop))
             break
         except NetworkRefused as error:
-            made.problems += [str(r) for r in error.refusals]
+            made.problems += error.lines
             break
     if made.problems or not (growth.placed or growth.settings):
         return made
@@ -66,7 +66,7 @@ def planned(network: Network, sheet_name: str, at: str, line: list[Said], select
         made.change = completed(network, Change(_title(growth), tuple(growth.all_acts())))
         made.network, _ = apply_change(network, made.change)
     except NetworkRefused as error:
-        made.problems += [str(r) for r in error.refusals]
+        made.problems += error.lines
         made.change = None
         return made
     made.at, made.placed = growth.at, growth.placed

@@ -95,7 +95,7 @@ def _values(network: Network, given: Mapping[str, tuple[Head, str]], where: str,
         try:
             values[name] = read_cell(network, head, text, where)
         except NetworkRefused as error:
-            _refuse(made, row, name, given, str(error.refusals[0].at("")).removeprefix(": "))
+            _refuse(made, row, name, given, str(error.refusals[0].at("")))
     return values
 
 
@@ -127,12 +127,8 @@ def _refused_fields(element: Element, values: dict[str, Any]) -> dict[str, str]:
         try:
             element_from({**element.model_dump(), name: value})
         except NetworkRefused as error:
-            found[name] = _told(error.refusals[0])
+            found[name] = str(error.refusals[0].at(""))
     return found or dict.fromkeys(values, "These values do not go together.")
-
-
-def _told(refusal: InputRefused) -> str:
-    return f"{refusal.field} is {refusal.got}, accepted is {refusal.accepted}. {refusal.remedy}".rstrip()
 
 
 def _new(kind: str, name: str, values: dict[str, Any], given: Mapping[str, tuple[Head, str]], made: Tabled) -> dict[str, Any] | None:
@@ -149,7 +145,7 @@ def _new(kind: str, name: str, values: dict[str, Any], given: Mapping[str, tuple
             return raw
         except NetworkRefused as error:
             for refusal in error.refusals:
-                _refuse(made, name, refusal.field, given, _told(refusal))
+                _refuse(made, name, refusal.field, given, str(refusal.at("")))
                 if refusal.field in ("name", *cls.TERMINALS):
                     return None
                 raw.pop(refusal.field, None)
@@ -175,7 +171,7 @@ def _agreeing(network: Network, acts: list[Any], by_row: Mapping[str, Mapping[st
                     kept.append(act)
                     continue
                 given = by_row.get(row, {})
-                _refuse(made, row, refusal.field if refusal.field in given else next(iter(given), "name"), given, _told(refusal))
+                _refuse(made, row, refusal.field if refusal.field in given else next(iter(given), "name"), given, str(refusal.at("")))
                 if isinstance(act, Set) and refusal.field in act.values and len(act.values) > 1:
                     kept.append(act.model_copy(update={"values": {k: v for k, v in act.values.items() if k != refusal.field}}))
             if len(kept) == len(acts) and all(a is b for a, b in zip(kept, acts, strict=True)):

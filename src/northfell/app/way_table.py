@@ -177,11 +177,11 @@ def _said(network: Network, n: str, row: Mapping[str, tuple[str, str]], made: Ta
         try:
             value = read_cell(network, head, text[column.key], "")
         except NetworkRefused as error:
-            made.errors[n, column.key] = str(error.refusals[0].at("")).removeprefix(": ")
+            made.errors[n, column.key] = error.lines[0]
             continue
         breaches = value_breaches(one.kind, {head.p.name: value}, "") if head.p.name != "name" else []
         if breaches:
-            made.errors[n, column.key] = str(breaches[0]).removeprefix(": ")
+            made.errors[n, column.key] = str(breaches[0])
         elif head.p.name == "name":
             one.name = value
         else:

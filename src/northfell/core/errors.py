@@ -7,6 +7,11 @@ from dataclasses import dataclass, replace
 class NorthfellError(Exception):
     """Base of every error a person can act on."""
 
+    @property
+    def lines(self) -> list[str]:
+        """Its reasons, one to a line."""
+        return str(self).split("\n")
+
 
 @dataclass(eq=False)
 class InputRefused(NorthfellError, ValueError):
@@ -19,7 +24,8 @@ class InputRefused(NorthfellError, ValueError):
     where: str = "Input"  # the element as the user names it, added by whoever knows it
 
     def __str__(self) -> str:
-        return f"{self.where}: {self.field} is {shown(self.got)}, accepted is {self.accepted}. {self.remedy}".rstrip()
+        place = f"{self.where}: " if self.where else ""
+        return f"{place}{self.field} is {shown(self.got)}, accepted is {self.accepted}. {self.remedy}".rstrip()
 
     def __reduce__(self) -> tuple[object, ...]:  # so that it survives the way back from a worker process
         return type(self), (self.field, self.got, self.accepted, self.remedy, self.where)

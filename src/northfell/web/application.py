@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 
 from northfell import __version__
 from northfell.app.studies import ResultsCache
-from northfell.core.errors import CannotRun, NetworkRefused, NorthfellError, NotFound, StaleVersion
+from northfell.core.errors import NorthfellError, NotFound, StaleVersion
 from northfell.store import connect
 from northfell.store.database import migrate
 from northfell.web import (
@@ -90,7 +90,7 @@ def _status(error: NorthfellError) -> int:
 
 
 def _told(request: Request, error: NorthfellError) -> Response:
-    lines = [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else list(error.reasons) if isinstance(error, CannotRun) else [str(error)]
+    lines = error.lines
     return error_page(request, _status(error), lines)
 
 

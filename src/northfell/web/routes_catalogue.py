@@ -96,7 +96,7 @@ def import_csv(request: Request, db: Db, project_id: int, kind: str, version: Ve
         change, refused = catalogue.imported(open_project(db, project_id).network, kind, text)
         change_project(db, project_id, change, version)
     except NorthfellError as error:
-        return _page(request, db, project_id, kind, 422, refused=_told(error))
+        return _page(request, db, project_id, kind, 422, refused=error.lines)
     return _page(request, db, project_id, kind, refused=refused, done=f"{len(change.acts)} entries imported.")
 
 
@@ -116,15 +116,11 @@ def _entry(request: Request, db: Db, project_id: int, name: str, status: int = 2
     return project_page(request, opened, "entry.html", one.name, status, **seen)
 
 
-def _told(error: NorthfellError) -> list[str]:
-    return [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else [str(error)]
-
-
 def _then(request: Request, db: Any, project_id: int, version: int, name: str, make: Callable[[Network], Change], to: str) -> Response:
     try:
         change_project(db, project_id, make(open_project(db, project_id).network), version)
     except NorthfellError as error:
-        return _entry(request, db, project_id, name, 422, _told(error))
+        return _entry(request, db, project_id, name, 422, error.lines)
     return RedirectResponse(to, 303)
 
 
@@ -163,5 +159,5 @@ def keep(request: Request, db: Db, project_id: int, version: Version, element: T
     try:
         change_project(db, project_id, catalogue.keep_element(open_project(db, project_id).network, element, value), version)
     except NorthfellError as error:
-        return _page(request, db, project_id, "", 422, refused=_told(error))
+        return _page(request, db, project_id, "", 422, refused=error.lines)
     return RedirectResponse(f"/projects/{project_id}/catalogue/{quote(value.strip(), safe='')}", 303)

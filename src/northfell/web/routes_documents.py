@@ -7,7 +7,7 @@ from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 
 from northfell.app import documents
 from northfell.app.projects import open_project
-from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
+from northfell.core.errors import NorthfellError, StaleVersion
 from northfell.core.model.elements import Document
 from northfell.web.pages import Db
 from northfell.web.routes_edits import Version
@@ -35,13 +35,9 @@ def detach(request: Request, db: Db, view: Looking, element_id: str, version: Ve
 def _shown(request: Request, db: Any, view: View, act: Any) -> Response:
     try:
         return show(request, db, act(), view)
-    except NetworkRefused as error:
-        told = [str(r) for r in error.refusals]
     except NorthfellError as error:
-        told = [str(error)]
-        if isinstance(error, StaleVersion):
-            return show(request, db, open_project(db, view.project_id), view, 409, refused=told)
-    return show(request, db, open_project(db, view.project_id), view, 422, refused=told)
+        status = 409 if isinstance(error, StaleVersion) else 422
+        return show(request, db, open_project(db, view.project_id), view, status, refused=error.lines)
 
 
 @router.get("/elements/{element_id:path}/documents/{name}")

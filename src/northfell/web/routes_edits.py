@@ -118,7 +118,7 @@ def change_shown(request: Request, db: Db, view: View, version: int, make: Calla
     try:
         opened = projects.change_project(db, view.project_id, make(opened.network), version)
     except NetworkRefused as error:
-        return show(request, db, opened, view, 422, refused=[str(r) for r in error.refusals], typed=typed)
+        return show(request, db, opened, view, 422, refused=error.lines, typed=typed)
     except StaleVersion as error:
         return show(request, db, opened, view, 409, refused=[str(error)], typed=typed)
     except NorthfellError as error:

@@ -65,7 +65,7 @@ def put_aside(request: Request, db: Db, project_id: int, act: str, value: Annota
     try:
         old = use_cases.put_aside(db, project_id, **given[act])
     except NetworkRefused as error:
-        return _list(request, db, 422, [str(r) for r in error.refusals], value)
+        return _list(request, db, 422, error.lines, value)
     told = {"delete": "deleted", "archive": "put into the archive"}.get(act)
     query = urlencode({"undo": project_id, "what": f"{old.name} was {told}."} if told else {})
     return RedirectResponse(f"/?{query}" if query else "/", 303)
@@ -109,7 +109,7 @@ def import_project(request: Request, db: Db, file: Annotated[UploadFile, File()]
         else:
             raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell, .northfell.json, .xlsx or .cdf", where="File")])
     except NetworkRefused as error:
-        return _list(request, db, 422, [str(r) for r in error.refusals], name)
+        return _list(request, db, 422, error.lines, name)
     except NorthfellError as error:
         return _list(request, db, 422, [str(error)], name)
     project_id = use_cases.create_project(db, network)

@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse
 
 from northfell.app import edits, states
 from northfell.app.projects import change_project, open_project
-from northfell.core.errors import NetworkRefused, NorthfellError
+from northfell.core.errors import NorthfellError
 from northfell.core.model.changes import Change
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.network import Network
@@ -53,8 +53,7 @@ def _changed(request: Request, db: Db, project_id: int, version: int, of: str, m
     try:
         change_project(db, project_id, make(open_project(db, project_id).network), version)
     except NorthfellError as error:
-        told = [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else [str(error)]
-        return _page(request, db, project_id, of, 422, told)
+        return _page(request, db, project_id, of, 422, error.lines)
     return RedirectResponse(str(request.url_for("matrix", project_id=project_id).include_query_params(**({"of": of} if of else {}))), 303)
 
 
@@ -130,6 +129,5 @@ def fill_all(request: Request, db: Db, project_id: int, version: Version) -> Res
     try:
         change_project(db, project_id, edits.fill_all_typical(open_project(db, project_id).network), version)
     except NorthfellError as error:
-        told = [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else [str(error)]
-        return _missing(request, db, project_id, 422, told)
+        return _missing(request, db, project_id, 422, error.lines)
     return RedirectResponse(str(request.url_for("missing_data", project_id=project_id)), 303)

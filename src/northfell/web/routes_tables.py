@@ -11,7 +11,7 @@ from northfell.app import tabling, way_table, workbooks
 from northfell.app.columns import Head
 from northfell.app.projects import Project, change_project, open_project
 from northfell.app.tabling import Tabled
-from northfell.core.errors import NetworkRefused, NorthfellError, NotFound, StaleVersion
+from northfell.core.errors import NorthfellError, NotFound, StaleVersion
 from northfell.core.model.elements import KINDS, Bus
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter, parameter
@@ -87,7 +87,7 @@ def tables_in(request: Request, db: Db, project_id: int, version: Version, file:
         opened = change_project(db, project_id, change, version)
         seen["done"] = f"{change.title}." if change.acts else "The tables say nothing new: nothing was changed."
     except NorthfellError as error:
-        seen["refused"] = [str(r) for r in error.refusals][:60] if isinstance(error, NetworkRefused) else [str(error)]
+        seen["refused"] = error.lines[:60]
     counts = {kind: sum(e.kind == kind for e in opened.network.elements.values()) for kind in KINDS}
     return project_page(request, opened, "tables.html", "Tables", 422 if "refused" in seen else 200, counts=counts, boards=_boards(opened.network), **seen)
 
@@ -161,9 +161,8 @@ def _kept(db: Any, project_id: int, version: int, make: Callable[[Network], Tabl
         made = make(opened.network)
         opened = change_project(db, project_id, made.change, version)
     except NorthfellError as error:
-        reasons = [str(r) for r in error.refusals] if isinstance(error, NetworkRefused) else [str(error)]
         stale = isinstance(error, StaleVersion)
-        return JSONResponse({"version": opened.version, "messages": reasons, "stale": stale}, 409 if stale else 422)
+        return JSONResponse({"version": opened.version, "messages": error.lines, "stale": stale}, 409 if stale else 422)
     cells = [{"id": row, "key": key, "why": why, "text": made.typed.get((row, key), "")} for (row, key), why in made.errors.items()]
     return JSONResponse({"version": opened.version, "cells": cells, "messages": made.messages, "done": made.change.title, **more(opened, made)})
 

@@ -16,9 +16,11 @@ FT_PER_KM = 3280.839895
 KELVIN_AT_ZERO = {"copper": 234.5, "aluminium": 228.0}  # degrees below 0 degC at which the line of resistance meets zero
 METALS = {"Cu": "copper", "Al": "aluminium"}
 LAID = {
-    "B1": "cables in conduit on a wall (B1)", "B2": "multicore in conduit on a wall (B2)", "C": "on a wall (C)", "D1": "in ducts in the ground (D1)",
+    "B1": "single cores in conduit on a wall (B1)", "B2": "multicore in conduit on a wall (B2)", "C": "on a wall (C)", "D1": "in ducts in the ground (D1)",
     "D2": "in the ground (D2)", "E": "in free air (E)",
 }  # fmt: skip
+
+NOT_FOR = {"single": ("B2", "E"), "multicore": ("B1",)}  # reference methods of IEC 60364-5-52 are for the one or the other
 
 
 @dataclass(frozen=True)
@@ -57,7 +59,7 @@ def _cables() -> Iterator[Entry]:
         if r["method"] not in LAID or not ohm or s not in reactance:
             continue
         for cores in ("3", "4", "5", "1") if s <= 50 else ("3", "3.5", "4", "1"):
-            if cores == "3.5" and s < 25:
+            if (cores == "3.5" and s < 25) or r["method"] in NOT_FOR["single" if cores == "1" else "multicore"]:
                 continue
             column = f"X_{'single_core_trefoil' if cores == '1' else 'multicore'}_ohm_per_km_50Hz"
             family = {"PVC": "Borrow", "XLPE": "Harter"}[r["insulation"]]
