@@ -127,7 +127,7 @@ def test_result_files(run, demo, tmp_path):
     assert rows[0] == ["# buses"]
     assert rows[1][:4] == ["state", "name", "label", "v_pu [p.u.]"]
     book = openpyxl.load_workbook(tmp_path / "out.xlsx")
-    assert book.sheetnames == ["buses", "terminals", "branches", "sources", "loads"]
+    assert book.sheetnames == ["buses", "terminals", "branches", "sources", "loads", "settings"]
     assert book["buses"]["D2"].value == pytest.approx(1.01)
     code, answer = run("run", "load_flow", demo, "--out", tmp_path / "out.doc")
     assert code == 1
@@ -164,3 +164,12 @@ def test_labels_in_true_size(demo, tmp_path, capsys):
     assert [round(float(v) / 72 * 25.4) for v in pages[0].mediabox[2:]] == [210, 297]
     assert main(["labels", str(demo), "--template", "poster", "--out", str(out)]) == 1
     assert "template is “poster”, accepted is one of field" in capsys.readouterr().err
+
+
+def test_a_network_goes_to_tables_and_back(run, demo, tmp_path):
+    for target in (tmp_path / "tables.xlsx", tmp_path / "tables"):
+        back = tmp_path / "back.northfell.json"
+        assert main(["convert", str(demo), str(target)]) == main(["convert", str(target), str(back)]) == 0
+        assert back.read_text() == northfell_json.write(skerrow_water())
+    code, answer = run("run", "load_flow", tmp_path / "tables.xlsx")
+    assert (code, answer["settings"]["set"]) == (0, "Standard")

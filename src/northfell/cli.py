@@ -13,7 +13,7 @@ from northfell.core.model.changes import settings_with
 from northfell.core.model.completeness import missing
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
-from northfell.core.tables import Table, joined
+from northfell.core.tables import Table, build, joined
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
 SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
@@ -174,7 +174,7 @@ def _run(options: argparse.Namespace) -> int:
     text = results.to_json(answer)
     if options.out:
         try:
-            _write_result(options.out, text, tables)
+            _write_result(options.out, text, [*tables, _settings_table(answer["settings"])])
         except NetworkRefused as error:
             answer["messages"] += [str(one) for one in error.refusals]
             text, code = results.to_json(answer), BAD_INPUT
@@ -232,6 +232,14 @@ def _settings_of(network: Network, study: Study) -> dict[str, Any]:
     raw = network.settings.model_dump()
     keys = ["frequency_hz", "s_base_mva", "limits", study, *(["short_circuit"] if study == "arc_flash" else [])]
     return {"set": network.settings.set_name, **{key: raw[key] for key in keys}}
+
+
+def _settings_table(settings: dict[str, Any]) -> Table:
+    """The settings that a result names, as a table beside it."""
+    flat = (
+        (f"{key}.{inner}" if inner else key, v) for key, value in settings.items() for inner, v in (value.items() if isinstance(value, dict) else [("", value)])
+    )
+    return build("settings", [("setting", "", "Setting"), ("value", "", "Value")], [(key, str(v)) for key, v in flat])
 
 
 def _write_result(path: Path, text: str, tables: list[Table]) -> None:

@@ -289,3 +289,28 @@ def test_a_file_with_own_entries_and_copies_keeps_them(client, database):  # noq
     assert open_project(connect(database), project + 1).network.entries == own.entries
     book = client.get(f"/projects/{project}/tables.xlsx").content
     assert network_tables.network_of(workbook.read_xlsx(io.BytesIO(book).getvalue())).entries == own.entries
+
+
+ODD = ["", "W25", "T1", "nobody", "a/b", "é“”", "x" * 300, "-1", "1e400", "nan", "=1", "rope", "[]", "' OR 1=1", "..", "Normal", "load_factor", "1; 2; x 3"]
+PAGES = ["catalogue?kind={}", "catalogue?for={}", "catalogue?kind=cable&f.area_mm2={}", "catalogue/{}", "table/{}", "table/{}/data", "ways/{}", "ways/{}/data",
+         "states?of={}", "network?lack={}", "elements/{}/documents/{}"]  # fmt: skip
+FORMS = [
+    "catalogue/{}/use", "catalogue/{}/own", "catalogue/{}/set/i_rated_a", "catalogue", "states/set", "states/factor", "states/copy", "states/rename", "sets/{}",
+    "readers", "elements/T1/origin/{}", "elements/T1/typical/{}", "elements/Standby set/set/output_levels", "elements/W25/set/status", "missing/typical",
+]  # fmt: skip
+
+
+def test_nothing_typed_or_asked_is_answered_with_a_crash(client):  # noqa: F811
+    for odd in ODD:
+        part = quote(odd, safe="")
+        for page in [f"/projects/1/{p}" for p in PAGES] + ["/reference/{}", "/read/{}"]:
+            assert client.get(page.replace("{}", part)).status_code < 500, (page, odd)
+        names = ("value", "element", "field", "state", "kind", "group", "name", "of", "origin")
+        for form in FORMS:
+            sent = {"version": client.get("/projects/1/version").text, **dict.fromkeys(names, odd)}
+            assert client.post(f"/projects/1/{form.replace('{}', part)}", data=sent, follow_redirects=False).status_code < 500, (form, odd)
+        for path in ("table/cable/paste", "ways/Dosing MCC/paste", f"ways/{part}/paste", f"table/{part}/cells"):
+            body = {"version": int(client.get("/projects/1/version").text), "text": f"Feeds\tAs\tPower\n{odd}\t{odd}\t{odd}", "rows": [odd], "columns": [odd]}
+            body |= {"boards": [odd], "cells": [[odd, odd, odd]]}
+            answer = client.post(f"/projects/1/{path}", content=json.dumps(body), headers={"content-type": "application/json"})
+            assert answer.status_code < 500, (path, odd)

@@ -11,7 +11,6 @@ from northfell.app.edits import read_typed
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter
-from northfell.core.model.showing import unit_shown
 from northfell.core.quantities import QUANTITY_OF, canonical_unit, parse_wire_size
 
 MOST_CELLS = 200_000
@@ -81,12 +80,6 @@ def read_cell(network: Network, head: Head, text: str, where: str) -> Any:
     if typed == "" and not p.optional and p.form not in ("text", "levels"):
         raise NetworkRefused([InputRefused(p.name, "empty", p.accepted, where=where)])
     return read_typed(network, p, typed, where)
-
-
-def head_text(p: Parameter, network: Network) -> str:
-    """A column's head with its unit."""
-    unit = unit_shown(p, network.settings.units)
-    return f"{p.label} [{unit}]" if unit else p.label
 
 
 def cells_of(text: str) -> list[list[str]]:

@@ -45,13 +45,9 @@ def _page(request: Request, db: Db, project_id: int, kind: str = "", status: int
     found = narrowed(entries, chosen, asked.get("q", ""))
     shown = [p for p in entry_parameters(KINDS[kind]) if any(p.name in e.values for e in found[:MOST_LISTED])]
 
-    def there(**changed: str) -> str:
-        pairs = {"kind": kind, "for": asked.get("for", ""), "q": asked.get("q", ""), **{f"f.{k}": v for k, v in chosen.items()}, **changed}
-        return f"/projects/{project_id}/catalogue?{urlencode({k: v for k, v in pairs.items() if v or k == 'q'})}"
-
     seen = {
         "kind": kind, "held": kinds, "questions": questions(entries, kind, chosen, asked.get("q", "")), "found": found, "most": MOST_LISTED, "shown": shown,
-        "there": there, "element": element, "q": asked.get("q", ""), "total": len(entries), "text_shown": text_shown, "unit_shown": unit_shown,
+        "element": element, "q": asked.get("q", ""), "total": len(entries), "text_shown": text_shown, "unit_shown": unit_shown,
         "chosen": chosen,
         "entry_url": lambda name: f"/projects/{project_id}/catalogue/{quote(name, safe='')}",
     }  # fmt: skip

@@ -15,6 +15,7 @@ from northfell.web.routes_workspace import show
 from northfell.web.view import Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
+VIEWED = "frame-ancestors 'none'"  # a browser's own viewer shows no PDF out of a sandbox
 SANDBOX = "default-src 'none'; style-src 'unsafe-inline'; img-src 'self' data:; object-src 'self'; sandbox"
 
 
@@ -49,5 +50,6 @@ def document(db: Db, project_id: int, element_id: str, name: str) -> Response:
 def given_out(about: Document, content: bytes) -> Response:
     """The answer that holds a document: shown where a browser may show it, else saved."""
     how = "inline" if about.media_type in documents.SHOWN else "attachment"
-    headers = {"Content-Disposition": f"{how}; filename*=UTF-8''{quote(about.name)}", "X-Content-Type-Options": "nosniff", "Content-Security-Policy": SANDBOX}
+    policy = VIEWED if about.media_type == "application/pdf" else SANDBOX
+    headers = {"Content-Disposition": f"{how}; filename*=UTF-8''{quote(about.name)}", "X-Content-Type-Options": "nosniff", "Content-Security-Policy": policy}
     return Response(content, media_type=about.media_type, headers=headers)

@@ -10,6 +10,7 @@ from northfell.app import labels
 from northfell.app.projects import open_project, whole_project
 from northfell.app.studies import Results
 from northfell.core.errors import NotFound
+from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import explain_energy
 from northfell.core.studies.short_circuit import explain_fault
 from northfell.core.working import Working, given_text, value_text
@@ -67,7 +68,12 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     found = next((t for t in result.tables() if t.name == table), None)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
-    return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", f"{slug(opened.network.name)}-{table}.csv")
+    return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened.network, view, table))
+
+
+def _table_name(network: Network, view: View, table: str) -> str:
+    """A file name that says of which project, state and study settings a table is."""
+    return f"{'-'.join(slug(part) for part in (network.name, table, view.state, network.settings.set_name))}.csv"
 
 
 @router.get("/label.pdf")

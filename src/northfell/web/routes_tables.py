@@ -199,6 +199,7 @@ def _way_column(network: Network, column: way_table.WayColumn) -> dict[str, Any]
 def ways(request: Request, db: Db, project_id: int, board: str) -> Response:
     """The schedule of a board as a table."""
     opened = open_project(db, project_id)
+    board = board if board in opened.network.elements else opened.network.id_of_name.get(board, board)
     element = opened.network.element(board)
     if not isinstance(element, Bus):
         raise NotFound(f"{element.name} is no board.")

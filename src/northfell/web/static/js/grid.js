@@ -63,7 +63,8 @@ function kept(told) {
     const id = told.made?.[cell.id] ?? cell.id;
     state.errors.set(key(id, cell.key), { text: cell.text, why: cell.why });
   }
-  if (told.cells.length) lines.push(`${told.cells.length} cell${told.cells.length > 1 ? "s were" : " was"} refused: they keep what was typed, marked; the reason stands here when one is chosen.`);
+  if (told.cells.length > 1) lines.push(`${told.cells.length} cells were refused: they keep what was typed, marked; the reason stands here when one is chosen.`);
+  else for (const cell of told.cells) lines.push(`1 cell was refused: it keeps “${cell.text}”, marked. ${cell.why}`);
   if (told.done) lines.unshift(`${told.done}.`);
   tell(lines, told.cells.length > 0);
   draw();
