@@ -5,8 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import Add, Change, Connect, Move, PutSettings, PutStates, Remove, Set, Switch, apply_change, settings_with
-from northfell.core.model.network import OperatingState, Placement
+from northfell.core.model.changes import Add, Attach, Change, Connect, Move, PutEntry, PutSettings, PutStates, Remove, Set, Switch, apply_change, settings_with
+from northfell.core.model.elements import Document
+from northfell.core.model.network import OperatingState, OwnEntry, Placement
 from northfell.demo import skerrow_water
 
 DEMO = skerrow_water()
@@ -20,6 +21,11 @@ acts = st.one_of(
     st.builds(lambda f: Switch(state=TIE, id="P2", values={"load_factor": f}), st.one_of(st.none(), st.floats(0, 2))),
     st.builds(lambda x, y: Move(sheet="Whole works", id="T3", to=Placement(x=x, y=y)), st.floats(0, 90), st.floats(0, 60)),
     st.builds(lambda: Connect(id="Ultraviolet", terminal="bus", bus="Filter hall")),
+    st.builds(lambda v: Set(id="W25", values={"length_m": v}, origins={"length_m": "test report: 7"}, catalogue="Some entry"), st.floats(1, 5000)),
+    st.builds(lambda n: Attach(id="T4", documents=[Document(name=f"{n}.pdf", media_type="application/pdf", size=n, sha256="a" * 64)]), st.integers(1, 9)),
+    st.builds(lambda n, v: PutEntry(name="", to=OwnEntry(name=f"Entry {n}", kind="cable", values={"i_rated_a": v})), st.uuids(), st.floats(1, 500)),
+    st.builds(lambda f: PutStates(states=[s.model_copy(update={"load_factors": {"": f}}) for s in DEMO.states]), st.floats(0, 100)),
+    st.builds(lambda b: Set(id="T4", values={"locked": b}), st.just(False)),
     st.builds(lambda v: PutSettings(settings=settings_with(DEMO.settings, "limits.loading_close_pct", v)), st.floats(1, 200)),
 )
 

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
+from tests.core.random_networks import networks
 
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.base_voltage import carried_voltages
@@ -11,7 +12,7 @@ from northfell.core.model.changes import Attach, Change, PutEntry, PutSettings, 
 from northfell.core.model.consistency import contradictions
 from northfell.core.model.elements import Document
 from northfell.core.model.network import OperatingState, OwnEntry
-from northfell.core.network import compile_network
+from northfell.core.network import compile_network, energised, topology_of
 from northfell.core.studies import arc_flash, load_flow, short_circuit
 from northfell.demo import skerrow_water
 
@@ -187,3 +188,22 @@ def test_an_own_entry_holds_only_what_its_kind_takes():
             done(DEMO, PutEntry(name="", to=OwnEntry(name="Mine", kind="cable", values=values)))
     with pytest.raises(NetworkRefused, match="kind is “rope”"):
         done(DEMO, PutEntry(name="", to=OwnEntry(name="Mine", kind="rope")))
+
+
+@given(networks())
+def test_voltages_stripped_from_all_but_the_supply_come_back_by_themselves(network):
+    stripped = {i: e.model_copy(update={"v_nominal_kv": None}) if e.kind == "bus" and e.name != "A" else e for i, e in network.elements.items()}
+    found = carried_voltages(stripped)
+    fed = energised(network.elements, topology_of(network.elements))
+    assert {e.id for e in network.elements.values() if e.kind == "bus" and e.name != "A" and fed[e.id]} <= found.keys()
+    assert {i: one.v_kv for i, one in found.items()} == {i: network.elements[i].v_nominal_kv for i in found}
+    assert {one.origin for one in found.values()} <= {"A"}
+
+
+@given(networks(), st.floats(0, 2))
+def test_a_factor_on_all_loads_is_the_same_as_the_load_level_of_the_settings(network, factor):
+    by_state = network.model_copy(update={"states": [OperatingState(name="S", load_factors={"": factor})]})
+    settings = network.settings.model_copy(update={"load_flow": network.settings.load_flow.model_copy(update={"load_level_pct": 100 * factor})})
+    by_level = network.model_copy(update={"settings": settings})
+    told = [load_flow.run(compile_network(n, s)).totals["load_mw"] for n, s in ((by_state, "S"), (by_level, "Normal"))]
+    assert told[0] == pytest.approx(told[1], abs=1e-6)
