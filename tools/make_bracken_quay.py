@@ -146,7 +146,7 @@ def _cables(s: Session) -> None:
     for name, size in (("C1", "4/0"), ("C2", "4/0"), ("C3", "2/0")):
         s.do(catalogue.use(s.network, s.id_of(name), f"Quay cable 15 kV {size} AWG"))
     for e in list(s.network.elements.values()):
-        if e.kind == "cable" and e.r_ohm_per_km is None:
+        if e.kind == "cable" and not e.catalogue:
             s.do(catalogue.use(s.network, e.id, f"Harter 90 Cu {wire_size(e.area_mm2)} steel conduit"))
 
 

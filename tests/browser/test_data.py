@@ -1,5 +1,7 @@
 """Filling a network in a real browser: a schedule pasted, typical values, the catalogue, own versions, states, documents, readers."""
 
+import urllib.request
+
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -105,6 +107,18 @@ def test_typical_values_are_filled_marked_and_replaced(walk):  # noqa: F811
     walk.enter("240", "#field-t_end_degc")
     walk.until(lambda: "limit of XLPE" not in walk.one(".field:has(#field-t_end_degc)").text)
     assert walk.one("#field-t_end_degc + .unit i").get_attribute("title") == "test report"
+
+
+def test_what_follows_from_a_value_is_shown_while_it_is_typed(walk):  # noqa: F811
+    walk.open("/projects/1/network?selected=T1")
+    assert walk.figure("Rated current, high side") == "175.0"
+    walk.one("#field-s_rated_mva").send_keys(Keys.CONTROL, "a")
+    walk.one("#field-s_rated_mva").send_keys("20 MVA")
+    walk.until(lambda: walk.figure("Rated current, high side") == "349.9")
+    walk.one("#field-s_rated_mva").send_keys(" and more")
+    walk.until(lambda: walk.figure("Rated current, high side") == "175.0")  # what cannot be read changes nothing
+    with urllib.request.urlopen(walk.application.address + "/projects/1/version") as answer:
+        assert answer.read() == b"1"  # and nothing was kept
 
 
 def test_a_cable_is_found_by_filters_and_an_own_version_made(walk):  # noqa: F811

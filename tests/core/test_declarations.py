@@ -59,6 +59,16 @@ def test_typical_values_fill_what_is_missing_and_name_their_source():
     assert all(v.source for v in found.values())
 
 
+def test_typical_values_of_wire_gauges_are_those_of_the_printed_tables():
+    """NEC chapter 9: 4/0 AWG copper 0.0608 ohm per 1000 ft at 75 degC (table 8), 0.041 ohm per 1000 ft in PVC conduit (table 9)."""
+    low = [{**bus, "v_nominal_kv": 0.48} for bus in (BUS_A, BUS_B)]
+    network = network_of([*low, {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "area_mm2": 107.2, "conductor": "copper"}])
+    r, x = (typical_value(network.elements, network.elements["W"], field, 60) for field in ("r_ohm_per_km", "x_ohm_per_km"))
+    assert r.value == pytest.approx(0.0608 * 3.28084 * (234.5 + 20) / (234.5 + 75), rel=1e-3)
+    assert x.value == pytest.approx(0.041 * 3.28084, rel=1e-3)
+    assert "4/0 AWG" in r.source
+
+
 def test_typical_reactance_follows_the_frequency():
     bare = {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "area_mm2": 95.0}
     network = network_of([BUS_A, BUS_B, bare])

@@ -80,7 +80,7 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
         state=view.state,
         figures=figures_of(network, results, view, element),
-        derived=derived_of(element, getattr(network.elements.get(element.buses[0]), "v_nominal_kv", None) if element.buses else None),
+        derived=derived_of_card(network, element),
         sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
         missing_for=sorted({study.replace("_", " ") for study in lacking.values()}),
@@ -91,6 +91,11 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         in_catalogue=element.kind in kinds_with_entries(network),
         **_drawn(network, view, element),
     )
+
+
+def derived_of_card(network: Network, element: Element) -> list[Derived]:
+    """What follows from the nameplate of an element where it stands."""
+    return derived_of(element, getattr(network.elements.get(element.buses[0]), "v_nominal_kv", None) if element.buses else None)
 
 
 def _drawn(network: Network, view: View, element: Element) -> dict[str, Any]:

@@ -1,23 +1,26 @@
 """Edits: each is a change set, kept before it is answered with the workspace as it then stands."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request, Response
+from fastapi import APIRouter, Form, Query, Request, Response
 
 from northfell.app import edits, projects
 from northfell.app.extend import bus_of_selection, plan
 from northfell.app.projects import NothingToUndo, Project
 from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
-from northfell.core.model.changes import Change
+from northfell.core.model.changes import Change, apply_change
 from northfell.core.model.network import Network
-from northfell.web.pages import Db
+from northfell.web.card import derived_of_card
+from northfell.web.pages import Db, templates
 from northfell.web.routes_workspace import show
 from northfell.web.view import Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
 Version = Annotated[int, Form(ge=0)]
 Typed = Annotated[str, Form(max_length=10_000)]
+Shown = Annotated[str, Query(max_length=200)]
 
 
 @router.post("/elements/{element_id:path}/set/{field}")
@@ -37,6 +40,17 @@ def set_origin(request: Request, db: Db, view: Looking, element_id: str, field: 
 def one_typical(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version) -> Response:
     """Fill one field with its typical value."""
     return change_shown(request, db, view, version, lambda network: edits.fill_one_typical(network, element_id, field))
+
+
+@router.get("/elements/{element_id:path}/derived/{field}")
+def derived(request: Request, db: Db, view: Looking, element_id: str, field: str, value: Shown = "") -> Response:
+    """What would follow from a value while it is typed; what stands, where it cannot be read yet."""
+    network = projects.open_project(db, view.project_id).network
+    element = network.in_state(view.state).get(element_id) or network.element(element_id)
+    with suppress(NorthfellError):
+        after, _ = apply_change(network, edits.set_field(network, view.state, element_id, field, value))
+        element = after.in_state(view.state)[element_id]
+    return templates.TemplateResponse(request, "_derived.html", {"derived": derived_of_card(network, element)})
 
 
 @router.post("/elements/{element_id:path}/operate")

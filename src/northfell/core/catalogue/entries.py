@@ -9,11 +9,9 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
 
-from northfell.core.catalogue.tables import rows
+from northfell.core.catalogue.tables import KELVIN_AT_ZERO, OHM_PER_KM, rows
 from northfell.core.quantities import wire_size
 
-FT_PER_KM = 3280.839895
-KELVIN_AT_ZERO = {"copper": 234.5, "aluminium": 228.0}  # degrees below 0 degC at which the line of resistance meets zero
 METALS = {"Cu": "copper", "Al": "aluminium"}
 LAID = {
     "B1": "single cores in conduit on a wall (B1)", "B2": "multicore in conduit on a wall (B2)", "C": "on a wall (C)", "D1": "in ducts in the ground (D1)",
@@ -112,8 +110,8 @@ def _cables_imperial() -> Iterator[Entry]:
                     yield Entry(
                         f"{family} {short} {wire_size(area[size])} {laid}", "cable", family,
                         {"conductor": metal, "insulation": insulation, "v_insulation_kv": 0.6, "cores": "1", "area_mm2": area[size],
-                         "i_rated_a": float(amperes), "r_ohm_per_km": _rounded(float(ohm) * FT_PER_KM / 1000 * to_20),
-                         "x_ohm_per_km": _rounded(float(r[reactance]) * FT_PER_KM / 1000), "t_end_degc": t_end},
+                         "i_rated_a": float(amperes), "r_ohm_per_km": _rounded(float(ohm) * OHM_PER_KM * to_20),
+                         "x_ohm_per_km": _rounded(float(r[reactance]) * OHM_PER_KM), "t_end_degc": t_end},
                         {"sizes": "AWG and kcmil", "laid": laid},
                         f"NEC chapter 9 table 9, 75 °C and 60 Hz, taken to 20 °C; NEC 310.16, {column_a.removesuffix('C')} °C column, 30 °C",
                         x_at_hz=60,

@@ -7,6 +7,8 @@ from functools import cache
 from importlib import resources
 from typing import Any
 
+from northfell.core.quantities import wire_size
+
 UNVERIFIED_ELECTRODES = ("VCBB", "HCB", "VOA", "HOA")  # coefficients agree among themselves, but no worked example was reproduced
 
 
@@ -134,6 +136,30 @@ def conductor_resistance(conductor: str, area_mm2: float) -> float | None:
     column = {"copper": "cu_ohm_per_km_20C", "aluminium": "al_ohm_per_km_20C"}[conductor]
     row = next((r for r in rows("iec60228_class2_resistance.csv") if float(r["S_mm2"]) == area_mm2), None)
     return float(row[column]) if row and row[column] else None
+
+
+KELVIN_AT_ZERO = {"copper": 234.5, "aluminium": 228.0}  # degrees below 0 degC at which the line of resistance meets zero
+OHM_PER_KM = 3.280839895  # of one ohm per thousand feet
+
+
+def wire_row(name: str, area_mm2: float) -> dict[str, str] | None:
+    """The row of a table by AWG or kcmil that is for a cross-section, or None if it is none of their sizes."""
+    size = wire_size(area_mm2).removesuffix(" AWG").removesuffix(" kcmil")
+    return next((r for r in rows(name) if r["size"] == size), None)
+
+
+def wire_resistance(conductor: str, area_mm2: float) -> float | None:
+    """Resistance at 20 degC [ohm/km] of a wire gauge: NEC chapter 9 table 8 (uncoated, 75 degC) taken to 20 degC; None for another size."""
+    row = wire_row("nec_ch9_table8_dc_resistance.csv", area_mm2)
+    ohm = row[{"copper": "cu_uncoated_ohm_per_kft_75C", "aluminium": "al_ohm_per_kft_75C"}[conductor]] if row else ""
+    t_zero = KELVIN_AT_ZERO[conductor]
+    return float(f"{float(ohm) * OHM_PER_KM * (t_zero + 20) / (t_zero + 75):.4g}") if ohm else None
+
+
+def wire_reactance(area_mm2: float) -> float | None:
+    """Reactance [ohm/km] at 60 Hz of single conductors of a wire gauge in PVC conduit (NEC chapter 9 table 9); None for another size."""
+    row = wire_row("nec_ch9_table9_impedance.csv", area_mm2)
+    return float(f"{float(row['XL_pvc_or_al_conduit']) * OHM_PER_KM:.4g}") if row else None
 
 
 def lv_cable_reactance(area_mm2: float) -> float | None:

@@ -9,6 +9,7 @@ from northfell.core.catalogue import tables
 from northfell.core.model.completeness import needed
 from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, Line, SynchronousGenerator, SynchronousMotor, Transformer  # fmt: skip
 from northfell.core.model.parameters import STUDIES, parameter
+from northfell.core.quantities import wire_size
 
 IEC = "IEC 60909-0:2016"
 
@@ -110,7 +111,10 @@ def _conductor_r(elements: Mapping[str, Element], e: Element, field: str) -> Typ
     if w.conductor is None or w.area_mm2 is None:
         return None
     r = tables.conductor_resistance(w.conductor, w.area_mm2)
-    return Typical(r, f"IEC 60228 class 2, {w.conductor} {w.area_mm2:g} mm²") if r is not None else None
+    if r is not None:
+        return Typical(r, f"IEC 60228 class 2, {w.conductor} {w.area_mm2:g} mm²")
+    r = tables.wire_resistance(w.conductor, w.area_mm2)
+    return Typical(r, f"NEC chapter 9 table 8, {w.conductor} {wire_size(w.area_mm2)}, taken to 20 °C") if r is not None else None
 
 
 def _conductor_x(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
@@ -123,7 +127,10 @@ def _conductor_x(elements: Mapping[str, Element], e: Element, field: str) -> Typ
     if 1 < v_kv <= 36:
         return Typical(0.11, "usual of medium-voltage cables at 50 Hz, 0.09 to 0.13 (unverified)")
     x = tables.lv_cable_reactance(w.area_mm2) if v_kv <= 1 else None
-    return Typical(x, "typical of multicore low-voltage cables at 50 Hz (unverified)") if x is not None else None
+    if x is not None:
+        return Typical(x, "typical of multicore low-voltage cables at 50 Hz (unverified)")
+    x = tables.wire_reactance(w.area_mm2) if v_kv <= 1 else None
+    return Typical(x * RULES_HZ / 60, "NEC chapter 9 table 9, PVC conduit, from 60 Hz") if x is not None else None
 
 
 def _end_temperature(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
@@ -245,7 +252,7 @@ _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "transformer_vector_group": "Dyn11 for low sides up to 1 kV (unverified)",
     "transformer_uk": "by the rated power, table of liquid-filled transformers (unverified)",
     "transformer_ur": "from the typical X/R of that rated power (unverified)",
-    "conductor_r": "by material and cross-section, IEC 60228 class 2",
+    "conductor_r": "by material and cross-section, IEC 60228 class 2, for wire gauges NEC chapter 9 table 8",
     "conductor_x": "by voltage and cross-section, at 50 Hz, scaled to the network's frequency (unverified)",
     "conductor_end_temperature": "by the insulation: PVC 160, XLPE and EPR 250; bare overhead conductors 80 °C",
     "breaker_interrupting_time": "0.06 s, three cycles at 50 Hz",

@@ -105,6 +105,19 @@ document.addEventListener("change", (event) => {
   go(url.pathname + url.search);
 });
 
+// what follows from a value is shown while it is typed
+let typing = 0;
+document.addEventListener("input", (event) => {
+  const [box, field] = [document.getElementById("derived"), event.target];
+  if (!box || !field.matches?.("#card .field input.number")) return;
+  clearTimeout(typing);
+  typing = setTimeout(async () => {
+    const query = `${document.getElementById("desk").dataset.view}&value=${encodeURIComponent(field.value)}`;
+    const answer = await fetch(`${box.dataset.of}${field.id.replace("field-", "")}?${query}`, { headers: { "HX-Request": "true" } }).catch(() => null);
+    if (answer?.ok && document.activeElement === field) document.getElementById("derived").innerHTML = await answer.text();
+  }, 150);
+});
+
 // where the values that one enters are from, kept from card to card
 function origin() {
   const select = document.getElementById("entry-origin");
