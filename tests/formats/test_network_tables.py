@@ -125,6 +125,20 @@ def test_units_in_heads_and_cells_are_converted():
     assert apply_change(changed, inverse)[0] == DEMO
 
 
+def test_a_value_typed_over_in_a_workbook_is_no_longer_typical():
+    tables = network_tables.tables_of(DEMO)
+    head, first = tables["cable"][0], tables["cable"][1]
+    first[head.index("r_ohm_per_km [ohm/km]")] = 0.3
+    changed, inverse = apply_change(DEMO, workbooks.merged(DEMO, network_tables.read(tables)))
+    assert DEMO.elements["W25"].assumed.keys() - changed.elements["W25"].assumed.keys() == {"r_ohm_per_km"}
+    assert apply_change(changed, inverse)[0] == DEMO
+    first[head.index("assumed")] = '{"t_end_degc": "another table"}'
+    first[head.index("origins")] = '{"length_m": "test report: 3"}'
+    again, _ = apply_change(DEMO, workbooks.merged(DEMO, network_tables.read(tables)))
+    assert again.elements["W25"].assumed == {"t_end_degc": "another table"}
+    assert again.elements["W25"].origins == {"length_m": "test report: 3"}
+
+
 def test_merging_adds_what_is_new_and_removes_nothing():
     tables = network_tables.tables_of(DEMO)
     load = dict(zip(tables["load"][0], tables["load"][1], strict=True))

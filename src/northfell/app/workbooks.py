@@ -41,17 +41,19 @@ def _element(element: Element | None, raw: dict[str, Any], element_id: str) -> l
     if element is None:
         return [Add(element={"id": element_id, **{k: v for k, v in raw.items() if v is not None}})]
     values = {k: v for k, v in raw.items() if k not in KEPT and v != getattr(element, k)}
-    assumed, origins = ({**getattr(element, part), **raw.get(part, {})} if part in raw else getattr(element, part) for part in ("assumed", "origins"))
+    marks = [_marks(getattr(element, part), raw.get(part), values) for part in ("assumed", "origins")]
     entry = raw.get("catalogue", element.catalogue)
-    told = {k for part, old in ((assumed, element.assumed), (origins, element.origins)) for k in part.keys() | old.keys() if part.get(k) != old.get(k)}
-    again = {k: getattr(element, k) for k in told if k not in values and hasattr(element, k)}
-    if not values and not again and entry == element.catalogue:
+    marked = {k for new, old in zip(marks, (element.assumed, element.origins), strict=True) for k in new.keys() | old.keys() if new.get(k) != old.get(k)}
+    both = {**{k: getattr(element, k) for k in marked if k in type(element).model_fields}, **values}
+    if not both and entry == element.catalogue:
         return []
-    both = {**again, **values}
-    kept = [{k: v for k, v in part.items() if k in both} for part in (assumed, origins)]
-    if "assumed" not in raw:  # a value that was typed over is assumed no more
-        kept[0] = {k: v for k, v in kept[0].items() if k not in values}
-    return [Set(id=element.id, values=both, assumed=kept[0], origins=kept[1], catalogue=entry if entry != element.catalogue else None)]
+    assumed, origins = ({k: v for k, v in new.items() if k in both} for new in marks)
+    return [Set(id=element.id, values=both, assumed=assumed, origins=origins, catalogue=entry if entry != element.catalogue else None)]
+
+
+def _marks(old: dict[str, str], new: dict[str, str] | None, values: dict[str, Any]) -> dict[str, str]:
+    """What is said of values: a value that was typed over is no longer what was said of the old one, unless that was typed over too."""
+    return {k: v for k, v in (old if new is None else new).items() if not (k in values and old.get(k) == v)}
 
 
 def _entries(network: Network, found: Read) -> list[Any]:
