@@ -314,3 +314,9 @@ def test_nothing_typed_or_asked_is_answered_with_a_crash(client):  # noqa: F811
             body |= {"boards": [odd], "cells": [[odd, odd, odd]]}
             answer = client.post(f"/projects/1/{path}", content=json.dumps(body), headers={"content-type": "application/json"})
             assert answer.status_code < 500, (path, odd)
+
+
+def test_a_card_names_every_study_that_lacks_its_data(client):  # noqa: F811
+    client.post("/projects/1/elements/T3/set/s_rated_mva?stage=network&selected=T3", data={"version": 1, "value": ""}, headers=PART)
+    card = client.get("/projects/1/network", params={"selected": "T3"}, headers=PART).text
+    assert "Data missing for arc flash, load flow, short circuit." in card

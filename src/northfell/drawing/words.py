@@ -108,7 +108,8 @@ def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool, uni
         shapes += _bar(start, y + (LINE + 1) * (len(lines) - 1) + 5, tag)
     shapes += wedge(end, y + (LINE + 1) * (len(lines) - 1) - 9, tag.severity)
     if missing:
-        shapes.append(Circle(start - 6, y - 12, 3.5, Style(cls="ring")))
+        first = sum(piece.width for piece in lines[0]) + 6 * (len(lines[0]) - 1)
+        shapes.append(Circle(start + first + 7, y - 4, 3.5, Style(cls="ring")))
     return shapes
 
 

@@ -1,6 +1,5 @@
 """The card of the selected element: its data by section, from the declarations, and what the stage knows of it."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -69,8 +68,9 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         return None
     normal = network.elements[view.selected]
     element = results.at(view.state).elements[view.selected]
-    lacking = {m.parameter.name: study for study in STUDIES for m in missing_of(network.elements, element, study)}
-    shown_fields = [_field(network, element, normal, p, lacking) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
+    lacking = {(m.parameter.name, study) for study in STUDIES for m in missing_of(network.elements, element, study)}
+    empty = {name for name, _ in lacking}
+    shown_fields = [_field(network, element, normal, p, empty) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
     sections: dict[str, list[FieldShown]] = {}
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
@@ -83,8 +83,8 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         derived=derived_of_card(network, element),
         sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
-        missing_for=sorted({study.replace("_", " ") for study in lacking.values()}),
-        can_fill=any(p.typical and p.name in lacking for p in parameters_of(type(element))),
+        missing_for=sorted({study.replace("_", " ") for _, study in lacking}),
+        can_fill=any(p.typical and p.name in empty for p in parameters_of(type(element))),
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
         energised=results.at(view.state).energised.get(element.id, True),
@@ -123,7 +123,7 @@ def _trips(network: Network, element: Element) -> str:
     return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
 
 
-def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: Mapping[str, str]) -> FieldShown:
+def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: set[str]) -> FieldShown:
     value, base = getattr(element, p.name), getattr(normal, p.name)
     idle = _because(element, p)
     choices: tuple[tuple[str, str], ...] = ()
