@@ -184,3 +184,34 @@ def test_a_document_is_attached_opened_and_read_through_a_link(walk, tmp_path): 
     walk.until(lambda: walk.one(".card h1").text == "T1")
     assert walk.one(".documents a").text == "isolation.txt"
     assert not walk.all("[hx-post], form[method=post]")
+
+
+def test_rows_pasted_by_heads_go_to_their_elements_and_a_locked_one_is_refused(walk):  # noqa: F811
+    walk.open("/projects/1/network?selected=W28")
+    Select(walk.one("#field-locked")).select_by_visible_text("yes")
+    walk.until(lambda: "data locked" in walk.card())
+    assert walk.one("#field-length_m").get_attribute("readonly")
+    table = Table(walk, "/projects/1/table/cable")
+    table.paste("Length [km]\tName\tColour\n1,5\tW25\tred\n0.2\tW28\tblue\n0,05\tW26\t")
+    walk.until(lambda: "3 rows pasted" in table.said())
+    assert "Not a column of this table: Colour." in table.said()
+    assert "unlock them first" in table.said()
+    assert [table.cell(name, 3).text for name in ("W25", "W26", "W28")] == ["1500", "50", "0.2"]
+    assert "refused" in table.cell("W28", 3).get_attribute("class")
+    walk.one('[data-grid="undo"]').click()
+    walk.until(lambda: [table.cell(name, 3).text for name in ("W25", "W26", "W28")] == ["640", "410", "280"])
+
+
+def test_the_second_example_shows_feet_gauges_and_what_is_planned(walk):  # noqa: F811
+    walk.open("/projects/2/flow?selected=C1")
+    assert walk.one("#field-length_m").get_attribute("value") == "820"
+    assert "ft" in walk.one("#field-length_m + .unit").text
+    assert walk.one("#field-area_mm2").get_attribute("value") == "4/0 AWG"
+    assert "planned" in walk.classes("Ammonia compressor 3")
+    assert "dead" in walk.classes("Ammonia compressor 3")
+    before = walk.figure("Carries")
+    walk.state("Third compressor")
+    walk.until(lambda: "dead" not in walk.classes("Ammonia compressor 3"))
+    assert walk.figure("Carries") != before
+    walk.enter("250 m")
+    walk.until(lambda: walk.one("#field-length_m").get_attribute("value").startswith("820.2"))
