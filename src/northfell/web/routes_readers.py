@@ -11,6 +11,7 @@ from northfell.app import documents
 from northfell.app.projects import Project, open_project
 from northfell.core.errors import NotFound
 from northfell.core.model.network import NORMAL
+from northfell.drawing.shapes import svg_of
 from northfell.store import readers, transaction
 from northfell.store.readers import ReaderLink
 from northfell.web.card import card_of
@@ -86,7 +87,7 @@ def read(
     seen = {
         "network": network, "view": view, "sheet": shown_on, "drawing": drawing, "card": card, "stages": STAGES, "there": there, "token": token,
         "address": lambda e, s="": base + f"&selected={quote_plus(e)}", "whole": not link.element_id,
-        "problem": problem_of(results, view), "may_see": lambda e: may_see(link, e),
+        "problem": problem_of(results, view), "svg_of": svg_of, "may_see": lambda e: may_see(link, e),
     }  # fmt: skip
     return templates.TemplateResponse(request, "read.html", seen)
 

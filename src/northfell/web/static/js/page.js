@@ -15,3 +15,12 @@ document.addEventListener("click", (event) => {
   navigator.clipboard?.writeText(button.dataset.copy);
   button.textContent = "Copied";
 });
+
+// a page that is shown again after a change stands where it stood
+const stood = `stood ${window.location.pathname}`;
+document.addEventListener("submit", () => sessionStorage.setItem(stood, String(window.scrollY)));
+const y = sessionStorage.getItem(stood);
+if (y !== null) {
+  window.scrollTo(0, Number(y));
+  sessionStorage.removeItem(stood);
+}
