@@ -184,13 +184,13 @@ def test_a_document_is_attached_opened_and_read_through_a_link(walk, tmp_path): 
     walk.browser.execute_script("arguments[0].dispatchEvent(new MouseEvent('click', {bubbles: true}))", walk.one('#sheet a[data-element="T1"]'))
     walk.until(lambda: walk.one(".card h1").text == "T1")
     assert walk.one(".documents a").text == "isolation.txt"
-    whole = walk.one("#sheet").get_attribute("viewBox")
+    whole = walk.one("#sheet").get_dom_attribute("viewBox")
     walk.one('[data-do="in"]').click()
-    nearer = walk.one("#sheet").get_attribute("viewBox")
+    nearer = walk.one("#sheet").get_dom_attribute("viewBox")
     assert float(nearer.split()[2]) < float(whole.split()[2])
     hand = ActionChains(walk.browser, duration=20).move_to_element_with_offset(walk.one("#sheet"), 200, 250).click_and_hold()
     hand.move_by_offset(40, 0).move_by_offset(40, 0).release().perform()
-    assert walk.one("#sheet").get_attribute("viewBox") != nearer
+    assert walk.one("#sheet").get_dom_attribute("viewBox") != nearer
     assert walk.one(".card h1").text == "T1"  # moving the sheet chooses nothing
     assert not walk.all("[hx-post], form[method=post]")
 
