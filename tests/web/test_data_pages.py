@@ -214,6 +214,10 @@ def test_reference_pages_hold_every_parameter_of_every_kind(client):  # noqa: F8
             assert p.meaning in page
             assert p.enters in page
     assert client.get("/reference/rope").status_code == 404
+    page = client.get("/reference/transformer").text
+    assert page.index('id="s_rated_mva"') < page.index('id="in_service"')  # nameplate first
+    tap, count, served = (page[page.index(f'id="{name}"') :].split("</dd>")[0] for name in ("tap_pct", "parallel", "in_service"))
+    assert ("Begins as 0." in tap, "Begins as 1." in count, "Begins as yes." in served) == (True, True, True)
 
 
 def one_of_each():

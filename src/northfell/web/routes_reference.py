@@ -2,6 +2,7 @@
 
 from fastapi import APIRouter, Request, Response
 
+from northfell.app.tabling import SECTIONS
 from northfell.core.catalogue.typical import rule_text
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import KINDS
@@ -28,6 +29,8 @@ def subject(request: Request, subject: str) -> Response:
     for p in parameters_of(cls):
         if p.form != "record":
             sections.setdefault(p.section, []).append(p)
+    if subject in KINDS:  # nameplate first, as in tables
+        sections = dict(sorted(sections.items(), key=lambda one: (one[0] == "Connection", SECTIONS.index(one[0]))))
     title = KINDS[subject].TITLE if subject in KINDS else next(t for t, group in GROUPS.items() if group is cls)
     labels = {p.name: p.label for p in parameters_of(cls)}
     seen = {
