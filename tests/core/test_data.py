@@ -37,6 +37,11 @@ def test_a_value_says_where_it_was_read_until_it_is_set_anew(simple):
         done(simple, Set(id="W", values={"r_ohm_per_km": 0.33}, origins={"r_ohm_per_km": "hearsay"}))
 
 
+def test_a_text_with_a_rule_says_what_it_takes():
+    with pytest.raises(NetworkRefused, match="vector_group is “Dyn12”, accepted is a vector group such as Dyn11"):
+        done(DEMO, Set(id="T1", values={"vector_group": "Dyn12"}))
+
+
 def test_locked_data_stay_while_the_switch_is_operated():
     locked = done(DEMO, Set(id="Q10", values={"locked": True}))
     for act in (Set(id="Q10", values={"i_rated_a": 1.0}), Remove(id="Q10")):

@@ -59,6 +59,8 @@ def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: An
             found.append(InputRefused("kind", raw.get("kind") if isinstance(raw, dict) else raw, "one of " + ", ".join(KINDS), where=where))
         elif one["type"] == "missing":
             found.append(InputRefused(field, None, p.accepted if p else "a value", where=where))
+        elif isinstance(told, ValueError) and p is not None and p.form == "text":
+            found.append(InputRefused(field, got, str(told), where=where))  # the rule of that text says what it takes
         elif field == "name":
             found.append(InputRefused(field, got, NAME_ACCEPTED, where=where))
         else:
