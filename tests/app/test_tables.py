@@ -83,6 +83,12 @@ def test_names_stay_unique_and_new_names_need_their_connections():
     assert same.change.acts == ()
 
 
+def test_standing_takes_service_with_it_as_on_the_card():
+    made = tabling.pasted(DEMO, "induction_motor", "Name\tStanding\nP1\tplanned", [], [])
+    changed, _ = apply_change(DEMO, made.change)
+    assert (made.errors, changed.elements["P1"].status, changed.elements["P1"].in_service) == ({}, "planned", False)
+
+
 def test_a_locked_row_is_refused_and_the_others_kept():
     locked, _ = apply_change(DEMO, Change("", (Set(id="W25", values={"locked": True}),)))
     made = tabling.pasted(locked, "cable", "Name\tLength\nW25\t5\nW26\t6", [], [])

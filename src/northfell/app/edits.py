@@ -40,10 +40,10 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
         return Change("", ())
     origins = {field: origin[:120]} if origin and value is not None and p in entry_parameters(type(element)) else {}
     bars = _bars(network, element_id) if field == "bus_kind" and value != "junction" else ()
-    return Change(title, (Set(id=element_id, values={field: value, **_follows(element, field, value)}, origins=origins), *bars))
+    return Change(title, (Set(id=element_id, values={field: value, **follows(element, field, value)}, origins=origins), *bars))
 
 
-def _follows(element: Element, field: str, value: Any) -> dict[str, Any]:
+def follows(element: Element, field: str, value: Any) -> dict[str, Any]:
     """What goes with a value: a planned element is out of service as drawn, and one that was planned comes into service when it exists."""
     if field == "status" and value == "planned":
         return {"in_service": False}

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from northfell.app.columns import Head, cells_of, head_of, read_cell
+from northfell.app.edits import follows
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Set, apply_change
 from northfell.core.model.completeness import missing_of
@@ -80,7 +81,7 @@ def set_cells(network: Network, kind: str, cells: Iterable[tuple[str, Head, str]
         if element is not None:
             changed = {k: v for k, v in _accepted(element, values, given, row, made).items() if v != getattr(element, k) or k in element.assumed}
             if changed:
-                acts.append(Set(id=row, values=changed))
+                acts.append(Set(id=row, values={**follows(element, "status", changed.get("status")), **changed} if "status" in changed else changed))
         elif raw := _new(kind, row, values, given, made):
             acts.append(Add(element={"id": names.new_id(raw["name"]), **raw}))
     acts = _agreeing(network, acts, by_row, made)
