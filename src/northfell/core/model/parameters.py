@@ -82,7 +82,7 @@ class Parameter:
 
     def acts(self, values: Mapping[str, Any]) -> bool:
         """Whether the parameter has an effect beside these other values."""
-        return self.idle(values) is None
+        return not self.acts_when or self.idle(values) is None  # most have no condition, and this is asked very often
 
     def idle(self, values: Mapping[str, Any]) -> "When | None":
         """The first condition that keeps the parameter from acting beside these other values; None if it acts."""
