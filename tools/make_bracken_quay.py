@@ -111,6 +111,7 @@ def bracken_quay() -> Network:
             s.card(name, field, typed)
     s.schedule("Condenser MCC", FANS)
     s.schedule("Evaporator MCC", EVAPORATORS)
+    s.card("Underfloor heating", "q_mvar", "0")
     for name, (ir, times, band) in TRIPS.items():
         for field, typed in (
             ("trip", "electronic"),

@@ -123,6 +123,13 @@ def test_voltages_are_carried_from_the_supply_through_transformers_and_follow_it
     assert wrong_side.elements["C"].v_nominal_kv is None  # 0.42 kV at 11 kV carries nothing on
 
 
+def test_a_locked_bus_keeps_its_voltage_and_refuses_no_change_elsewhere():
+    network = done(network_of([BUS_A, {"kind": "bus", "name": "B"}, INFEED, CABLE]))
+    locked = done(network, Set(id="B", values={"locked": True}))
+    moved = done(locked, Set(id="A", values={"v_nominal_kv": 10.0}))
+    assert (moved.elements["A"].v_nominal_kv, moved.elements["B"].v_nominal_kv) == (10.0, 11.0)
+
+
 def test_contradictions_are_found_before_any_study():
     cable = {**CABLE, "v_insulation_kv": 1.0}
     twins = [{**TX, "name": "T"}, {**TX, "name": "U", "uk_pct": 4.0, "vector_group": "Dyn5"}]

@@ -186,9 +186,6 @@ def _said(network: Network, n: str, row: Mapping[str, tuple[str, str]], made: Ta
             one.name = value
         else:
             one.values[head.p.name] = value
-    consumer = said.get("consumer")
-    if consumer and consumer.kind == "load" and "p_mw" in consumer.values and "q_mvar" not in consumer.values:
-        consumer.values["q_mvar"] = 0.0
     return [said[part] for part in ("device", "starter", "cable", "consumer") if part in said]
 
 

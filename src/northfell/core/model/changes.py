@@ -362,7 +362,8 @@ def apply_completed(network: Network, change: Change) -> tuple[Network, Change, 
     after, inverse = apply_change(network, change)
     more = []
     for bus_id, v in carried_voltages(after.elements).items():
-        if after.elements[bus_id].__dict__["v_nominal_kv"] != v.v_kv:
+        bus = after.elements[bus_id]
+        if bus.__dict__["v_nominal_kv"] != v.v_kv and not bus.locked:  # a lock on one bus refuses no change of another element
             usual = {"v_nominal_kv": "usual nominal voltage of the network at that rated voltage"} if v.usual else {}
             more.append(Set(id=bus_id, values={"v_nominal_kv": v.v_kv}, assumed=usual, origins={"v_nominal_kv": CARRIED}))
     if not more:
