@@ -202,6 +202,10 @@ def test_a_readers_link_shows_and_changes_nothing(client, database):  # noqa: F8
     for method in ("post", "put", "patch"):
         assert getattr(client, method)(f"/read/{whole}", data={"x": "1"}).status_code == 405
     assert network(database) == before
+    client.post("/projects/1/aside/delete", data={"value": ""})
+    assert client.get(f"/read/{whole}").status_code == client.get(f"/read/{whole}/documents/T1/isolation.txt").status_code == 404
+    client.post("/projects/1/aside/restore", data={"value": ""})
+    assert client.get(f"/read/{whole}").status_code == 200
     client.post("/projects/1/readers/away", data={"token": whole})
     assert client.get(f"/read/{whole}").status_code == 404
 

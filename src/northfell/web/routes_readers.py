@@ -55,7 +55,10 @@ def take_back(db: Db, project_id: int, token: Annotated[str, Form(max_length=100
 
 def _opened(db: Any, token: str) -> tuple[ReaderLink, Project]:
     link = readers.of_token(db, token)
-    return link, open_project(db, link.project_id)
+    opened = open_project(db, link.project_id)
+    if opened.row.deleted:
+        raise NotFound("The project of this reader's link was deleted.")
+    return link, opened
 
 
 def may_see(link: ReaderLink, element_id: str) -> bool:
@@ -87,7 +90,7 @@ def read(
     seen = {
         "network": network, "view": view, "sheet": shown_on, "drawing": drawing, "card": card, "stages": STAGES, "there": there, "token": token,
         "address": lambda e, s="": base + f"&selected={quote_plus(e)}", "whole": not link.element_id,
-        "problem": problem_of(results, view), "svg_of": svg_of, "may_see": lambda e: may_see(link, e),
+        "problem": problem_of(results, view), "svg_of": svg_of,
     }  # fmt: skip
     return templates.TemplateResponse(request, "read.html", seen)
 
