@@ -127,7 +127,7 @@ def test_result_files(run, demo, tmp_path):
     assert rows[0] == ["# buses"]
     assert rows[1][:4] == ["state", "name", "label", "v_pu [p.u.]"]
     book = openpyxl.load_workbook(tmp_path / "out.xlsx")
-    assert book.sheetnames == ["buses", "terminals", "branches", "sources", "loads", "settings"]
+    assert book.sheetnames == ["buses", "terminals", "branches", "sources", "loads", "controls", "totals", "reactive", "settings"]
     assert book["buses"]["D2"].value == pytest.approx(1.01)
     code, answer = run("run", "load_flow", demo, "--out", tmp_path / "out.doc")
     assert code == 1

@@ -93,7 +93,7 @@ def test_generation_follows_the_level_chosen_and_the_factor_of_the_state():
     }
     states = [OperatingState(name="Noon", differences={"S": {"output_level": "noon"}}), OperatingState(name="Haze", generation_factors={"Sun": 0.5})]
     network = network_of([BUS_A, BUS_B, INFEED, CABLE, solar], states)
-    power = {s: next(r["p_mw"] for r in load_flow.run(compile_network(network, s)).sources_table().records() if r["name"] == "S") for s in network.state_names}
+    power = {s: next(r["p_mw"] for r in load_flow.run(compile_network(network, s)).table("sources").records() if r["name"] == "S") for s in network.state_names}
     assert power == pytest.approx({"Normal": 1.0, "Noon": 1.6, "Haze": 0.5})
     with pytest.raises(NetworkRefused, match="accepted is one of noon, dusk"):
         done(network, Switch(state="Noon", id="S", values={"output_level": "midnight"}))

@@ -50,7 +50,7 @@ def test_base_kv_that_is_known_gives_kv():
     known = TEXT.replace("232.4   -16.9     0.0 ", "232.4   -16.9   132.0 ")
     network, _ = common_data_format.read(known)
     assert network.elements["1"].v_nominal_kv == 132
-    assert next(StateResults(network, "Normal").load_flow().buses_table().records())["v_kv"] == pytest.approx(132 * 1.06)
+    assert next(StateResults(network, "Normal").load_flow().table("buses").records())["v_kv"] == pytest.approx(132 * 1.06)
 
 
 @pytest.mark.parametrize(

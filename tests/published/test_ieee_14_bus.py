@@ -21,19 +21,19 @@ def flow():
 
 @pytest.mark.parametrize("row", PRINTED, ids=lambda row: row["bus"])
 def test_voltage_is_the_printed_one(flow, row):
-    bus = next(b for b in flow.buses_table().records() if b["name"] == row["bus"])
+    bus = next(b for b in flow.table("buses").records() if b["name"] == row["bus"])
     assert bus["v_pu"] == pytest.approx(float(row["v_pu"]), abs=0.0005)
     assert bus["angle_deg"] == pytest.approx(float(row["angle_deg"]), abs=0.01)
     assert bus["v_kv"] is None  # base kV 0 in the file means unknown
 
 
 def test_slack_power_is_the_published_one(flow):
-    source = next(s for s in flow.sources_table().records() if s["bus"] == "1")
+    source = next(s for s in flow.table("sources").records() if s["bus"] == "1")
     assert source["p_mw"] == pytest.approx(232.39, abs=0.005)
     assert source["q_mvar"] == pytest.approx(-16.89, abs=0.005)
     assert flow.messages == ()  # no reactive limit is broken
 
 
 def test_rows_stand_in_the_order_of_the_file(flow):
-    assert flow.buses_table().column("name") == [str(i) for i in range(1, 15)]
-    assert flow.branches_table().column("name")[:3] == ["1-2-1", "1-5-1", "2-3-1"]
+    assert flow.table("buses").column("name") == [str(i) for i in range(1, 15)]
+    assert flow.table("branches").column("name")[:3] == ["1-2-1", "1-5-1", "2-3-1"]

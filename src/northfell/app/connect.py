@@ -318,7 +318,11 @@ def remove(network: Network, ids: Iterable[str]) -> Change:
             bare = all(e in gone for e in known.at[bus])
             if bare and getattr(network.elements[bus], "bus_kind", "") == "junction":
                 gone[bus] = None
-    mains = [Set(id=e.id, values={"main": None}) for e in network.elements.values() if e.id not in gone and getattr(e, "main", None) in gone]
+    emptied = [
+        Set(id=e.id, values=empty)
+        for e in network.elements.values()
+        if e.id not in gone and (empty := {p.name: None for p in references_of(type(e)) if p.optional and getattr(e, p.name) in gone})
+    ]
     named = [network.elements[i].name for i in gone if getattr(network.elements[i], "bus_kind", "") != "junction"] or [network.elements[i].name for i in gone]
     title = f"Deleted {', '.join(named[:3])}" + (f" and {len(named) - 3} more" if len(named) > 3 else "")
-    return Change(title, (*mains, *(Remove(id=i) for i in gone)))
+    return Change(title, (*emptied, *(Remove(id=i) for i in gone)))

@@ -75,11 +75,15 @@ class NoSolution(NorthfellError):
     iterations: int
     mismatch_mva: float
     bus: str
+    others: tuple[tuple[str, float], ...] = ()  # further buses with their mismatch [MVA], largest first
+    reached_pct: float | None = None  # share of load and generation up to which there is a solution, where that is known
 
     def __str__(self) -> str:
+        also = f" (then {', '.join(f'{bus} {mva:.4g}' for bus, mva in self.others)})" if self.others else ""
+        reached = "" if self.reached_pct is None else f" With all load and generation at {self.reached_pct:.3g} % there is a solution, with more there is none."
         return (
             f"No solution found: {self.tried}. After {self.iterations} iterations the largest mismatch is "
-            f"{self.mismatch_mva:.4g} MVA at bus {self.bus}. The load there may be more than the network can carry, or an "
+            f"{self.mismatch_mva:.4g} MVA at bus {self.bus}{also}.{reached} The load there may be more than the network can carry, or an "
             "impedance on the way to it may be wrong."
         )
 

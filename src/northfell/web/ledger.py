@@ -78,8 +78,8 @@ def ledger_of(network: Network, results: Results, view: View, findings: list[Fin
         "findings": lambda: _findings(findings or []),
         "branches": lambda: _branches(network, results, view),
         "buses": lambda: _buses(network, results, view),
-        "sources": lambda: shown(network, results.at(view.state).load_flow().sources_table(), "name bus p_mw q_mvar mode", "name"),
-        "loads": lambda: shown(network, results.at(view.state).load_flow().loads_table(), LOADS, "name", "not fed"),
+        "sources": lambda: shown(network, results.at(view.state).load_flow().table("sources"), "name bus p_mw q_mvar mode", "name"),
+        "loads": lambda: shown(network, results.at(view.state).load_flow().table("loads"), LOADS, "name", "not fed"),
         "totals": lambda: _totals(results, network),
         "faults": lambda: _faults(results, view),
         "contributions": lambda: _contributions(results, view),
@@ -210,7 +210,7 @@ def _flows(results: Results, network: Network) -> dict[str, LoadFlow]:
 def _branches(network: Network, results: Results, view: View) -> Ledger:
     flow, limits = results.at(view.state).load_flow(), network.settings.limits
     every, ends = _flows(results, network), Ends(network.elements)
-    table = flow.branches_table()
+    table = flow.table("branches")
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
@@ -231,8 +231,8 @@ def _branches(network: Network, results: Results, view: View) -> Ledger:
 
 def _buses(network: Network, results: Results, view: View) -> Ledger:
     flow, limits = results.at(view.state).load_flow(), network.settings.limits
-    every = [{r["name"]: r["v_pu"] for r in f.buses_table().records()} for f in _flows(results, network).values()]
-    table = flow.buses_table()
+    every = [{r["name"]: r["v_pu"] for r in f.table("buses").records()} for f in _flows(results, network).values()]
+    table = flow.table("buses")
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]

@@ -218,6 +218,11 @@ def _synchronous_xd2(elements: Mapping[str, Element], e: Element, field: str) ->
     return Typical(15.0, "synchronous motors of 2 to 6 poles, typical table (unverified)")
 
 
+def _tap_step(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    value = {"tap_lowest_pct": -10.0, "tap_highest_pct": 10.0, "tap_step_pct": 1.25}[field]
+    return Typical(value, "usual tap changer on load: ±8 steps of 1.25 % (unverified)")
+
+
 _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] = {
     "infeed_r_over_x": _infeed_r_over_x,
     "enclosure": _enclosure,
@@ -243,6 +248,9 @@ _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] =
     "synchronous_motor_efficiency": _synchronous_efficiency,
     "synchronous_motor_power_factor": _synchronous_power_factor,
     "synchronous_motor_xd2": _synchronous_xd2,
+    "tap_lowest": _tap_step,
+    "tap_highest": _tap_step,
+    "tap_step": _tap_step,
 }
 _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "infeed_r_over_x": "0.1 (IEC 60909-0:2016, where unknown)",
@@ -269,4 +277,7 @@ _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "synchronous_motor_efficiency": "95 % (unverified)",
     "synchronous_motor_power_factor": "0.9, overexcited (unverified)",
     "synchronous_motor_xd2": "15 % (unverified)",
+    "tap_lowest": "−10 % (unverified)",
+    "tap_highest": "10 % (unverified)",
+    "tap_step": "1.25 % (unverified)",
 }

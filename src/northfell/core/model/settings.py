@@ -28,6 +28,22 @@ class Limits(Settings):
         6.0, label="Voltage deviation, breach", unit="%", gt=0, le=50, section="Limits",
         meaning="Deviation from nominal above which a voltage is beyond its limit."
     )
+    start_voltage_pct: float = param(
+        85.0, label="Voltage while a motor starts, least", unit="%", gt=30, le=100, section="Limits",
+        meaning="Of nominal, at the terminals of the motor that starts; below it the start is a breach.", enters="static motor start"
+    )
+    start_dip_pct: float = param(
+        10.0, label="Dip while a motor starts, most", unit="%", gt=0, le=60, section="Limits",
+        meaning="Fall of the voltage of any other bus while a motor starts, of nominal.", enters="static motor start"
+    )
+    power_factor_contract: float | None = param(
+        None, label="Power factor by contract", symbol="cosφ", gt=0.1, le=1, section="Limits",
+        meaning="Least power factor of what is taken at each infeed, and by each consumer. Empty: not judged.", enters="cosφ = P/S, held against it"
+    )
+    power_factor_margin: float = param(
+        0.02, label="Power factor, close within", ge=0, le=0.5, section="Limits", acts_when=When("power_factor_contract"),
+        meaning="This much above the contract a power factor is near its limit.", enters="close below contract + margin"
+    )
     energy_close_cal_cm2: float = param(
         8.0, label="Incident energy, close", unit="cal/cm²", gt=0, le=1000, section="Limits", meaning="A level of the site, not of a standard."
     )
@@ -45,6 +61,18 @@ class LoadFlowSettings(Settings):
     load_level_pct: float = param(
         100.0, label="Load level", unit="%", ge=0, le=500, section="Load flow", meaning="Scales every load and motor, in all operating states.",
         enters="P, Q of each consumer · level / 100"
+    )
+    reactive_limits: Literal["on", "off"] = param(
+        "on", label="Reactive limits", section="Load flow", meaning="On: a source at its limit no longer holds its voltage. Off: limits are only reported.",
+        enters="whether Qmin ≤ Q ≤ Qmax is enforced"
+    )
+    tap_changers: Literal["on", "off"] = param(
+        "on", label="Tap changers", section="Load flow", meaning="On: tap changers on load step to hold what they hold. Off: every tap stays as it is given.",
+        enters="whether taps are stepped"
+    )
+    capacitor_steps: Literal["on", "off"] = param(
+        "on", label="Switched capacitors", section="Load flow", meaning="On: controllers of capacitor banks switch steps. Off: the steps given are in.",
+        enters="whether steps are switched"
     )
 
 

@@ -24,15 +24,15 @@ class Factorised:
         except RuntimeError as error:
             raise SingularMatrix(str(error)) from None
 
-    def solve(self, rhs: NDArray) -> NDArray:
-        """Solve for one or many right-hand sides.
+    def solve(self, rhs: NDArray, transposed: bool = False) -> NDArray:
+        """Solve for one or many right-hand sides, perhaps with the transposed matrix.
 
         Raises
         ------
         SingularMatrix
             If the answer is not finite.
         """
-        answer = self._lu.solve(rhs)
+        answer: NDArray = self._lu.solve(rhs, "T" if transposed else "N")  # type: ignore[call-overload]
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer

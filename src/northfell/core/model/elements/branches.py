@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator
 
+from northfell.core.model.elements import tap_changer as tap
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import When, param
 
@@ -74,7 +75,16 @@ class Transformer(Element):
     )
     s_forced_mva: float | None = param(
         None, label="Rated power with fans", symbol="SrT,f", unit="MVA", gt=0, le=5000, acts_when=When("cooling", ("ONAN/ONAF", "KNAN/KNAF", "AN/AF")),
-        meaning="As on the nameplate. Empty: see the derived value.", enters="not used by today's studies; loading is held against SrT"
+        meaning="As on the nameplate. Empty: see the derived value.", enters="loading = S/(n·SrT,f) while the fans run"
+    )
+    fans_run: bool = param(
+        False, label="Fans run", section="Operation", in_state=True, acts_when=When("cooling", ("ONAN/ONAF", "KNAN/KNAF", "AN/AF")),
+        meaning="With the fans running, loading is judged against the rated power with fans.", enters="which rated power a loading is of"
+    )
+    s_emergency_mva: float | None = param(
+        None, label="Emergency rating", symbol="SrT,e", unit="MVA", gt=0, le=5000,
+        meaning="What one unit may carry for the time of an emergency. Empty: the continuous rating counts there too.",
+        enters="loading with an element out is held against n·SrT,e"
     )
     no_load_loss_kw: float | None = param(
         None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance",
@@ -86,11 +96,19 @@ class Transformer(Element):
         meaning="Magnetising current in percent of the rated current. Empty: left out of load flow.",
         enters="magnetising branch: B = −√(i0² − g²)·SrT/UrT²"
     )
-    tap_pct: float = param(
-        0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
-        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap.",
-        enters="ratio t = (UrTHV/UrTLV)·(1 + tap/100), load flow"
-    )
+    tap_pct: float = tap.tap_pct()
+    tap_changer: Literal["off load", "holds voltage", "holds reactive flow"] = tap.tap_changer()
+    tap_lowest_pct: float | None = tap.tap_lowest_pct()
+    tap_highest_pct: float | None = tap.tap_highest_pct()
+    tap_step_pct: float | None = tap.tap_step_pct()
+    tap_held: Literal["low side", "high side", "another bus"] = tap.tap_held()
+    tap_bus: Reference | None = tap.tap_bus()
+    tap_v_set_pu: float = tap.tap_v_set_pu()
+    tap_band_pct: float = tap.tap_band_pct()
+    tap_drop_r_ohm: float = tap.tap_drop_ohm("resistance", "R")
+    tap_drop_x_ohm: float = tap.tap_drop_ohm("reactance", "X")
+    tap_q_set_mvar: float = tap.tap_q_set_mvar()
+    tap_q_band_mvar: float = tap.tap_q_band_mvar()
     neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
     neutral_lv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, low side", "How the low-side star point is earthed.")
@@ -125,6 +143,11 @@ class Conductor(Element):
         None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000,
         meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged.",
         enters="loading = I/(n·Iz)"
+    )
+    i_emergency_a: float | None = param(
+        None, label="Emergency capacity", symbol="Ie", unit="A", gt=0, le=20000,
+        meaning="What one cable or line may carry for the time of an emergency. Empty: the continuous capacity counts there too.",
+        enters="loading with an element out is held against n·Ie"
     )
     r_ohm_per_km: float | None = param(
         None, label="Resistance at 20 °C", symbol="R′L", unit="ohm/km", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),

@@ -38,6 +38,11 @@ class Bus(Element):
         "switchboard", label="Kind of bus", meaning="A junction is a point where elements meet, without a board of its own.",
         enters="a junction is not judged for voltage; the symbol shows the kind"
     )
+    i_rated_a: float | None = param(
+        None, label="Rated current of the bars", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: the loading of the bars is not judged.",
+        enters="loading = I/Ir, I what is brought into the bus"
+    )
+    area: str = param("", label="Area", section="Identity", meaning="Totals are given for each area.", enters="totals by area")
     equipment_class: EquipmentClass | None = param(
         None, label="Equipment class", section="Enclosure", acts_when=ENCLOSED,
         meaning="Finds typical gap, box and working distance; it does not itself enter the equations.", source="IEEE 1584-2018",

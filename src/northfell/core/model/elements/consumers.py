@@ -2,6 +2,9 @@
 
 from typing import Any, Literal
 
+from pydantic import ValidationInfo, field_validator
+
+from northfell.core.errors import InputRefused
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
 from northfell.core.model.parameters import When, param
 
@@ -108,6 +111,14 @@ class InductionMotor(Consumer):
         meaning="Through a drive the motor brings no current into a fault; a regenerative drive is taken with ILR/IrM 3 and RM/XM 0.10.",
         enters="through a drive: no ZM in faults; regenerative: ILR/IrM 3, RM/XM 0.10"
     )
+    start_tap_pct: float = param(
+        65.0, label="Tap of the starter", unit="%", gt=10, le=100, section="Operation", acts_when=When("starter", ("autotransformer",)),
+        meaning="Voltage at the motor while it starts, of that at its bus.", enters="I = (tap/100)²·ILR from the network at the start"
+    )
+    start_current: float = param(
+        3.0, label="Current held by the starter", unit="p.u.", gt=0.5, le=10, section="Operation", acts_when=When("starter", ("soft starter",)),
+        meaning="Current that the soft starter allows, of the rated current.", enters="I = k·IrM at the start"
+    )
 
 
 class SynchronousMotor(Consumer):
@@ -164,9 +175,17 @@ class StaticLoad(Consumer):
     )
 
     @property
-    def constant(self) -> str:
-        """What stays constant when the voltage changes: power, current or impedance."""
-        return "power"
+    def shares(self) -> tuple[float, float, float]:
+        """Parts of the load with constant power, current and impedance; a share of motors draws constant power."""
+        return (1.0, 0.0, 0.0)
+
+
+def _share(constant: str, k: str) -> Any:
+    return param(
+        0.0, label=f"Constant {constant}", unit="%", ge=0, le=100, section="Operation", acts_when=When("characteristic", ("mixed",)),
+        meaning=f"Part of the static load with constant {constant}; what the shares leave is constant impedance.",
+        enters=f"this part of P0 stands with (U/Un)^{k}"
+    )
 
 
 class Load(StaticLoad):
@@ -174,10 +193,12 @@ class Load(StaticLoad):
 
     TITLE = "Load"
     kind: Literal["load"] = "load"
-    characteristic: Literal["power", "current", "impedance"] = param(
-        "power", label="Constant", section="Operation", meaning="What stays constant in the static part when the voltage changes.",
+    characteristic: Literal["power", "current", "impedance", "mixed"] = param(
+        "power", label="Constant", section="Operation", meaning="What stays constant in the static part when the voltage changes; mixed: by the shares below.",
         enters="P = P0·(U/Un)^k with k = 0, 1, 2 for power, current, impedance"
     )
+    share_power_pct: float = _share("power", "0")
+    share_current_pct: float = _share("current", "1")
     motor_share_pct: float | None = param(
         None, label="Share of motors", unit="%", gt=0, le=100, section="Operation",
         meaning="This part draws constant power and brings current into faults, as a group of motors. Empty: a static load.",
@@ -194,9 +215,19 @@ class Load(StaticLoad):
         enters="Z = R + jX with R = (R/X)·X"
     )
 
+    @field_validator("share_current_pct")
+    @classmethod
+    def _no_more_than_all(cls, share: float, info: ValidationInfo) -> float:
+        if share + info.data.get("share_power_pct", 0.0) > 100:
+            raise InputRefused("share_current_pct", share, f"at most {100 - info.data['share_power_pct']:g} %: the shares are parts of one load")
+        return share
+
     @property
-    def constant(self) -> str:
-        return self.characteristic
+    def shares(self) -> tuple[float, float, float]:
+        motors = (self.motor_share_pct or 0.0) / 100
+        p, i = self.share_power_pct / 100, self.share_current_pct / 100
+        static = {"power": (1.0, 0.0, 0.0), "current": (0.0, 1.0, 0.0), "impedance": (0.0, 0.0, 1.0)}.get(self.characteristic, (p, i, 1 - p - i))
+        return (motors + (1 - motors) * static[0], (1 - motors) * static[1], (1 - motors) * static[2])
 
 
 class Rectifier(StaticLoad):

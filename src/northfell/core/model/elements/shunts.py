@@ -5,8 +5,8 @@ from typing import Literal
 from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
-from northfell.core.model.elements.base import Element, Reference, neutral, neutral_ohm, terminal
-from northfell.core.model.parameters import param
+from northfell.core.model.elements.base import LF, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off
@@ -42,6 +42,9 @@ class Shunt(Compensation):
         return complex(self.p_mw, -self.q_mvar)
 
 
+BY_VOLTAGE, BY_POWER_FACTOR = When("switching", ("by voltage",)), When("switching", ("by power factor",))
+
+
 class CapacitorBank(Compensation):
     """A capacitor bank, switched in equal steps."""
 
@@ -57,6 +60,27 @@ class CapacitorBank(Compensation):
         enters="Q = steps in·Q1"
     )
     loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.", enters="P = Q·loss/100")
+    switching: Literal["fixed", "by voltage", "by power factor"] = param(
+        "fixed", label="Switching", section="Operation", in_state=True,
+        meaning="Fixed: the steps given are in. Otherwise a controller switches them, starting from the steps given.", enters="whether load flow switches steps"
+    )
+    v_in_pu: float = param(
+        0.98, label="Switches in below", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", acts_when=BY_VOLTAGE,
+        meaning="Voltage of its bus below which a step is switched in.", enters="a step goes in while U is below"
+    )
+    v_out_pu: float = param(
+        1.02, label="Switches out above", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", acts_when=BY_VOLTAGE,
+        meaning="Voltage of its bus above which a step is switched out.", enters="a step goes out while U is above"
+    )
+    power_factor_target: float = param(
+        0.95, label="Power factor held", symbol="cosφ", gt=0.1, le=1, section="Operation", acts_when=BY_POWER_FACTOR,
+        meaning="Least power factor where it is measured, inductive.", enters="as few steps as keep Q ≤ P·tan(arccos cosφ) where it is measured"
+    )
+    measured_at: Reference | None = param(
+        None, label="Measured at", section="Operation", acts_when=BY_POWER_FACTOR, needed_for=(LF,),
+        refers_to=("transformer", "cable", "line", "trunking", "breaker", "switch", "infeed"),
+        meaning="The incomer whose power factor is held.", enters="P and Q that the power factor is taken from"
+    )
 
     @field_validator("steps_in")
     @classmethod
@@ -67,7 +91,11 @@ class CapacitorBank(Compensation):
 
     @property
     def s_drawn_mva(self) -> complex:
-        q = self.q_step_mvar * (self.steps if self.steps_in is None else self.steps_in)
+        return self.drawn_with(self.steps if self.steps_in is None else self.steps_in)
+
+    def drawn_with(self, steps: int) -> complex:
+        """Power drawn at nominal voltage with so many steps in."""
+        q = self.q_step_mvar * steps
         return complex(q * self.loss_pct / 100, -q)
 
 

@@ -1,5 +1,6 @@
 """Sources: the public network at its connection point, synchronous generators, and inverters."""
 
+import math
 from typing import Any, Literal
 
 from pydantic import ValidationInfo, field_validator
@@ -53,7 +54,7 @@ class Infeed(Element):
         return True
 
 
-SET_POINTS = ("voltage", "power", "power factor")  # modes with a fixed active power
+SET_POINTS = ("voltage", "power", "power factor", "volt-var")  # modes with a fixed active power
 BY_VALUE = When("output_level", ("",))
 REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 
@@ -77,8 +78,17 @@ def _power_factor_held() -> Any:
 def _reactive_limit(which: str, symbol: str, excitation: str) -> Any:
     return param(
         None, label=f"{which} reactive power", symbol=symbol, unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
-        meaning=f"Reactive limit, {excitation}. Load flow reports where it is broken.",
-        enters="load flow reports where Q is beyond it"
+        meaning=f"Reactive limit, {excitation}. Beyond it the source gives this power and no longer holds its voltage.",
+        enters="Qmin ≤ Q ≤ Qmax; at a limit Q is fixed and |U| is free"
+    )
+
+
+def _capability() -> Any:
+    return param(
+        "limits as given", label="Reactive range", section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        meaning="By rating: besides limits that are given, the apparent power stays within the rated one, and a synchronous machine with a given "
+        "synchronous reactance within the field current of its rated point.",
+        enters="|Q| ≤ √(Sr² − P²); Q ≤ √((E·U/Xd)² − P²) − U²/Xd"
     )
 
 
@@ -158,10 +168,27 @@ class SynchronousGenerator(Dispatched):
     power_factor_set: float = _power_factor_held()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
+    capability: Literal["limits as given", "by rating"] = _capability()
+    xd_pct: float | None = param(
+        None, label="Synchronous reactance", symbol="xd", unit="%", gt=0, le=400, section="Impedance", acts_when=When("capability", ("by rating",)),
+        meaning="Direct-axis synchronous reactance, on the rating; it bounds the field current. Empty: only the apparent power bounds.",
+        enters="Q ≤ √((E·U/Xd)² − P²) − U²/Xd, E at the rated point"
+    )
 
     @property
     def feeds(self) -> bool:
         return True
+
+
+VOLT_VAR = When("mode", ("volt-var",))
+
+
+def _volt_var(default: float, label: str, symbol: str) -> Any:
+    return param(
+        default, label=label, symbol=symbol, unit="p.u.", gt=0.5, lt=1.5, section="Volt-var", acts_when=VOLT_VAR,
+        meaning="Corner of the curve, of the nominal voltage: most given at V1 and below, none from V2 to V3, most taken from V4 on.",
+        enters="Q by straight lines between the corners"
+    )
 
 
 class Inverter(Dispatched):
@@ -186,9 +213,10 @@ class Inverter(Dispatched):
         meaning="What the unit feeds into a three-phase fault at its terminals, of its rated current; from the maker.", source=IEC,
         enters="I″kPF = (IskPF/Ir)·Ir·count, maximum case"
     )
-    mode: Literal["reference", "voltage", "power", "power factor"] = param(
+    mode: Literal["reference", "voltage", "power", "power factor", "volt-var"] = param(
         "power factor", label="Mode", section="Operation", in_state=True,
-        meaning="Power factor, power: follows the network. Voltage: fixed active power, holds the voltage. Reference: forms the network by itself.",
+        meaning="Power factor, power: follows the network. Volt-var: reactive power by the voltage. Voltage: fixed active power, holds the voltage. "
+        "Reference: forms the network by itself.",
         enters="which of P, Q, U and angle are fixed at its bus in load flow"
     )
     p_mw: float | None = param(
@@ -205,6 +233,23 @@ class Inverter(Dispatched):
     v_set_pu: float = _voltage_held()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
+    capability: Literal["limits as given", "by rating"] = _capability()
+    vv_v1_pu: float = _volt_var(0.92, "Gives most at", "V1")
+    vv_v2_pu: float = _volt_var(0.98, "Gives up to", "V2")
+    vv_v3_pu: float = _volt_var(1.02, "Takes from", "V3")
+    vv_v4_pu: float = _volt_var(1.08, "Takes most at", "V4")
+    vv_q_pct: float = param(
+        44.0, label="Most reactive power", unit="%", gt=0, le=100, section="Volt-var", acts_when=VOLT_VAR,
+        meaning="Given and taken at the ends of the curve, of the rated power of all units.", enters="Q = ±q·Sr·count at the ends of the curve"
+    )
+
+    @field_validator("vv_v4_pu")
+    @classmethod
+    def _rising(cls, v4: float, info: ValidationInfo) -> float:
+        points = [info.data.get(f"vv_v{i}_pu", math.nan) for i in (1, 2, 3)] + [v4]
+        if not points[0] < points[1] <= points[2] < points[3] and not any(map(math.isnan, points)):
+            raise InputRefused("vv_v4_pu", v4, "V1 < V2 ≤ V3 < V4")
+        return v4
 
     @property
     def feeds(self) -> bool:

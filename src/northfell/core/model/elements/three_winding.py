@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator
 
+from northfell.core.model.elements import tap_changer as tap
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import param
 
@@ -87,11 +88,19 @@ class ThreeWindingTransformer(Element):
         meaning="Magnetising current in percent of the rated current of the high side. Empty: left out of load flow.",
         enters="magnetising branch: B = −√(i0² − g²)·SrT/UrT²"
     )
-    tap_pct: float = param(
-        0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
-        meaning="Change of the high-side voltage at the tap in use. Load flow uses it; faults take the main tap.",
-        enters="ratio t = (UrTHV/UrTLV)·(1 + tap/100), load flow"
-    )
+    tap_pct: float = tap.tap_pct()
+    tap_changer: Literal["off load", "holds voltage", "holds reactive flow"] = tap.tap_changer()
+    tap_lowest_pct: float | None = tap.tap_lowest_pct()
+    tap_highest_pct: float | None = tap.tap_highest_pct()
+    tap_step_pct: float | None = tap.tap_step_pct()
+    tap_held: Literal["low side", "medium side", "high side", "another bus"] = tap.tap_held()
+    tap_bus: Reference | None = tap.tap_bus()
+    tap_v_set_pu: float = tap.tap_v_set_pu()
+    tap_band_pct: float = tap.tap_band_pct()
+    tap_drop_r_ohm: float = tap.tap_drop_ohm("resistance", "R")
+    tap_drop_x_ohm: float = tap.tap_drop_ohm("reactance", "X")
+    tap_q_set_mvar: float = tap.tap_q_set_mvar()
+    tap_q_band_mvar: float = tap.tap_q_band_mvar()
     neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
     neutral_mv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, medium side", "How the medium-side star point is earthed.")

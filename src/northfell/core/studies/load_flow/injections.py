@@ -4,19 +4,22 @@ import math
 
 import numpy as np
 
+from northfell.core.model.elements import Element, InductionMotor, Inverter, SynchronousGenerator, SynchronousMotor
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
 
-CHARACTERISTIC = ("power", "current", "impedance")  # position is the exponent of voltage
-
 
 def motor_power(net: Compiled) -> Complexes:
     """Power each motor symbol draws [p.u.]: shaft power in use over efficiency, at rated power factor; overexcited, it gives reactive power."""
-    p = np.array([(m.p_rated_kw or 0) / 1000 * m.count * m.drawn_factor * net.factor_of(m) / ((m.efficiency_pct or 100) / 100) for m in net.motors])
-    sign = np.array([-1.0 if getattr(m, "excitation", "") == "overexcited" else 1.0 for m in net.motors])
-    q = np.array([math.tan(math.acos(m.power_factor or 1)) for m in net.motors]) * p * sign
-    return np.asarray((p + 1j * q) / net.s_base_mva, complex)
+    return np.array([one_motor(m) * m.count * m.drawn_factor * net.factor_of(m) / net.s_base_mva for m in net.motors], complex)
+
+
+def one_motor(m: InductionMotor | SynchronousMotor) -> complex:
+    """Power that one motor draws at rated shaft power [MVA]."""
+    p = (m.p_rated_kw or 0) / 1000 / ((m.efficiency_pct or 100) / 100)
+    sign = -1.0 if getattr(m, "excitation", "") == "overexcited" else 1.0
+    return complex(p, sign * p * math.tan(math.acos(m.power_factor or 1)))
 
 
 def load_power(net: Compiled) -> Complexes:
@@ -24,23 +27,18 @@ def load_power(net: Compiled) -> Complexes:
     return np.array([((e.p_mw or 0) + 1j * (e.q_mvar or 0)) * e.drawn_factor * net.factor_of(e) / net.s_base_mva for e in net.loads], complex)
 
 
-def motor_share(net: Compiled) -> Floats:
-    """Part of each load that is motors and draws constant power."""
-    return np.array([(getattr(e, "motor_share_pct", None) or 0.0) / 100 for e in net.loads], float)
-
-
-def exponents(net: Compiled) -> Ints:
-    """Exponent of voltage in the static part of each load."""
-    return np.array([CHARACTERISTIC.index(e.constant) for e in net.loads], np.intp)
+def load_shares(net: Compiled) -> Floats:
+    """Parts of each load with constant power, current and impedance, shape (load, 3)."""
+    return np.array([e.shares for e in net.loads], float).reshape(-1, 3)
 
 
 def shunt_power(net: Compiled) -> Complexes:
-    """Power each shunt draws at nominal voltage [p.u.]."""
+    """Power each shunt draws at nominal voltage with the steps given [p.u.]."""
     return np.array([e.s_drawn_mva / net.s_base_mva for e in net.shunts], complex)
 
 
 def machine_power(net: Compiled) -> Complexes:
-    """What each generator and inverter delivers by its set points [p.u.]; reactive power 0 where it holds the voltage."""
+    """What each generator and inverter delivers by its set points [p.u.]; reactive power 0 where it follows from the voltage."""
     s = []
     for g in net.machines:
         scale = net.factor_of(g)
@@ -48,3 +46,31 @@ def machine_power(net: Compiled) -> Complexes:
         q = {"power": g.q_mvar * scale, "power factor": p * math.tan(math.acos(g.power_factor_set))}.get(g.mode, 0.0)
         s.append((p + 1j * q) / net.s_base_mva)
     return np.array(s, complex)
+
+
+class VoltVar:
+    """Inverters whose reactive power follows the voltage, by straight lines between four corners."""
+
+    def __init__(self, net: Compiled) -> None:
+        self.machines: Ints = np.array([i for i, g in enumerate(net.machines) if g.mode == "volt-var"], np.intp)
+        chosen = [net.machines[i] for i in self.machines]
+        self.corners = np.array([[getattr(g, f"vv_v{k}_pu") for k in (1, 2, 3, 4)] for g in chosen], float).reshape(-1, 4)
+        self.q_pu = np.array([_most(g) / net.s_base_mva for g in chosen], float)
+        self.node = net.node_of(net.machines)[self.machines]
+
+    def q(self, v_abs: Floats) -> Floats:
+        """Reactive power given at the voltage of each inverter [p.u.]."""
+        v1, v2, v3, v4 = self.corners.T
+        v = v_abs
+        return self.q_pu * (np.clip((v2 - v) / (v2 - v1), 0, 1) - np.clip((v - v3) / (v4 - v3), 0, 1))
+
+    def slope(self, v_abs: Floats) -> Floats:
+        """Its derivative by the voltage."""
+        v1, v2, v3, v4 = self.corners.T
+        v = v_abs
+        return -self.q_pu * (((v > v1) & (v < v2)) / (v2 - v1) + ((v > v3) & (v < v4)) / (v4 - v3))
+
+
+def _most(g: Element) -> float:
+    assert isinstance(g, Inverter | SynchronousGenerator)
+    return (g.s_rated_mva or 0.0) * getattr(g, "count", 1) * getattr(g, "vv_q_pct", 0.0) / 100

@@ -3,7 +3,8 @@
 It knows indices, never names: see :mod:`northfell.core.studies.load_flow.solve` for what the indices stand for.
 """
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,14 +24,32 @@ class Outcome:
     v: Complexes  # (node,)
     converged: bool
     iterations: int
-    mismatch_pu: float  # largest
-    worst: int  # node of the largest mismatch
+    mismatch: Floats  # (node,) size of what is left of the power balance at each node
     halvings: int  # steps that had to be shortened
+    reached: float = 1.0  # part of load and generation up to which there is a solution, where that was searched
 
 
 def power_drawn(v_abs: Floats, load: Complexes) -> Complexes:
     """Load at each node for a voltage magnitude; `load` has shape (node, exponent)."""
     return (load * v_abs[:, None] ** EXPONENTS).sum(axis=1)
+
+
+@dataclass(frozen=True)
+class Given:
+    """What is injected at the nodes, and what of the voltage is free. All in p.u., by node of the matrix."""
+
+    y: csr_array  # nodal admittance, sorted, with a full diagonal
+    generation: Complexes  # fixed injections; the reactive part is ignored where the magnitude is held
+    load: Complexes  # (node, exponent) drawn at 1 p.u.
+    angle_free: Ints
+    magnitude_free: Ints
+    volt_var: Callable[[Floats], tuple[Floats, Floats]] | None = None  # magnitudes -> reactive power given, and its slope, by node
+
+    def asked(self, v: Complexes) -> Complexes:
+        """Power that must flow into the network at each node less what is injected there: zero where balanced."""
+        v_abs = np.abs(v)
+        s = v * np.conj(current_of(self.y, v)) - self.generation + power_drawn(v_abs, self.load)
+        return s if self.volt_var is None else s - 1j * self.volt_var(v_abs)[0]
 
 
 def current_of(y: csr_array, v: Complexes) -> Complexes:
@@ -64,8 +83,9 @@ class Jacobian:
         self.indices = all_rows[self.order].astype(np.int32)
         self.indptr = np.searchsorted(all_columns[self.order], np.arange(self.size + 1)).astype(np.int32)
 
-    def at(self, v: Complexes, load: Complexes) -> csc_array:
+    def at(self, v: Complexes, given: Given) -> csc_array:
         """The matrix at a voltage."""
+        load = given.load
         v_abs = np.abs(v)
         direction = v / v_abs
         current = current_of(self.y, v)
@@ -76,31 +96,24 @@ class Jacobian:
         with np.errstate(divide="ignore", invalid="ignore"):
             slope = (load[:, 1:] * EXPONENTS[1:] * v_abs[:, None] ** (EXPONENTS[1:] - 1)).sum(axis=1)
         by_magnitude[self.diagonal] += direction * np.conj(current) + slope
+        if given.volt_var is not None:
+            by_magnitude[self.diagonal] -= 1j * given.volt_var(v_abs)[1]
         pp, pq, qp, qq = self.blocks
         data = np.concatenate([by_angle.real[pp], by_magnitude.real[pq], by_angle.imag[qp], by_magnitude.imag[qq]])
         return csc_array((data[self.order], self.indices, self.indptr), shape=(self.size, self.size))
 
 
-def newton(
-    y: csr_array, generation: Complexes, load: Complexes, v_start: Complexes, angle_free: Ints, magnitude_free: Ints,
-    tolerance_pu: float, max_iterations: int,
-) -> Outcome:  # fmt: skip
+def newton(given: Given, v_start: Complexes, tolerance_pu: float, max_iterations: int) -> Outcome:
     """Solve the power balance.
 
     .. math:: S_i = V_i \\sum_j Y_{ij}^* V_j^*, \\qquad S_i = S_{G,i} - \\sum_k S_{L,i,k} |V_i|^k
 
     Parameters
     ----------
-    y : csr_array, shape (node, node)
-        Nodal admittance [p.u.], sorted, with a full diagonal.
-    generation : ndarray of complex, shape (node,)
-        Fixed injections [p.u.]; the reactive part is ignored where the magnitude is held.
-    load : ndarray of complex, shape (node, 3)
-        Loads drawn at 1 p.u. as constant power, current and impedance [p.u.].
+    given : Given
+        Admittances and injections, and which angles and magnitudes are unknown.
     v_start : ndarray of complex, shape (node,)
         Start, with the held magnitudes and angles in place.
-    angle_free, magnitude_free : ndarray of int
-        Nodes whose angle, and whose magnitude, is unknown.
     tolerance_pu, max_iterations
         When to take the answer, and when to give up.
 
@@ -110,36 +123,94 @@ def newton(
         A step that does not lessen the mismatch is halved, up to eight times.
     """
     v = v_start.astype(complex)
-    jacobian = Jacobian(y, angle_free, magnitude_free)
-    n_angle = len(angle_free)
-
-    def mismatch(v: Complexes) -> Floats:
-        s = v * np.conj(current_of(y, v)) - generation + power_drawn(np.abs(v), load)
-        return np.concatenate([s.real[angle_free], s.imag[magnitude_free]])
-
-    nodes = np.concatenate([angle_free, magnitude_free])
-    error = mismatch(v)
+    jacobian = Jacobian(given.y, given.angle_free, given.magnitude_free)
+    angle_free, magnitude_free, n_angle = given.angle_free, given.magnitude_free, len(given.angle_free)
+    s = given.asked(v)
+    error = np.concatenate([s.real[angle_free], s.imag[magnitude_free]])
     iterations = halvings = 0
-    while (largest := _largest(error)) > tolerance_pu and iterations < max_iterations:
+    while _largest(error) > tolerance_pu and iterations < max_iterations:
         try:
-            step = Factorised(jacobian.at(v, load)).solve(-error)
+            step = Factorised(jacobian.at(v, given)).solve(-error)
         except SingularMatrix:
             break
         iterations += 1
         for _ in range(9):
-            angle, magnitude = np.angle(v), np.abs(v)
-            angle[angle_free] += step[:n_angle]
-            magnitude[magnitude_free] += step[n_angle:]
-            v_new = magnitude * np.exp(1j * angle)
-            error_new = mismatch(v_new)
-            if np.all(magnitude > 0.05) and np.linalg.norm(error_new) < np.linalg.norm(error):
+            v_new = moved(v, step, given)
+            s_new = given.asked(v_new)
+            error_new = np.concatenate([s_new.real[angle_free], s_new.imag[magnitude_free]])
+            if np.all(np.abs(v_new) > LEAST_VOLTAGE) and np.linalg.norm(error_new) < np.linalg.norm(error):
                 break
             step, halvings = step / 2, halvings + 1
         else:
             break  # no length of this step helps
         v, error = v_new, error_new
-    worst = int(nodes[np.argmax(np.abs(error))]) if len(error) else 0
-    return Outcome(v, largest <= tolerance_pu, iterations, largest, worst, halvings)
+    left = np.zeros(len(v))
+    left[angle_free] = np.abs(error[:n_angle])
+    left[magnitude_free] = np.hypot(left[magnitude_free], error[n_angle:])
+    return Outcome(v, _largest(error) <= tolerance_pu, iterations, left, halvings)
+
+
+LEAST_VOLTAGE = 0.05  # p.u.; below it the equations of constant power have no meaning
+
+
+def moved(v: Complexes, step: Floats, given: Given) -> Complexes:
+    """Voltages after a step of the unknowns: angles first, then magnitudes."""
+    n_angle = len(given.angle_free)
+    angle, magnitude = np.angle(v), np.abs(v)
+    angle[given.angle_free] += step[:n_angle]
+    magnitude[given.magnitude_free] += step[n_angle:]
+    return np.asarray(magnitude * np.exp(1j * angle), complex)
+
+
+def continued(given: Given, v_start: Complexes, tolerance_pu: float, max_iterations: int) -> Outcome:
+    """The second method: load and generation are raised from nothing in steps that shrink where a step fails.
+
+    It stays on the branch of high voltages, and where there is no solution it tells how far there is one.
+    """
+    part, v, step = 0.0, v_start, 0.5
+    iterations = halvings = 0
+    best = last = newton(_scaled(given, 0.0), v_start, tolerance_pu, max_iterations)
+    if not last.converged:
+        return replace(last, reached=0.0)
+    v = last.v
+    while part < 1 and step > LEAST_PART:
+        aim = min(1.0, part + step)
+        last = newton(_scaled(given, aim), v, tolerance_pu, max_iterations)
+        iterations, halvings = iterations + last.iterations, halvings + last.halvings
+        if last.converged:
+            part, v, step, best = aim, last.v, step * 1.5, last
+        else:
+            step /= 2
+    shown = best if part >= 1 else replace(newton(given, v, tolerance_pu, max_iterations), converged=False)
+    return replace(shown, iterations=iterations, halvings=halvings, reached=part)
+
+
+LEAST_PART = 1e-4  # of load and generation, at which raising them is given up
+
+
+def _scaled(given: Given, part: float) -> Given:
+    return replace(given, generation=given.generation * part, load=given.load * part)
+
+
+class Linearised:
+    """The power balance about a solution: what a small change of injections does to the voltages."""
+
+    def __init__(self, given: Given, v: Complexes) -> None:
+        self.given, self.v = given, v
+        self.factor = Factorised(Jacobian(given.y, given.angle_free, given.magnitude_free).at(v, given))
+
+    def voltages(self, surplus: Complexes) -> Complexes:
+        """Change of the voltages that makes up for a surplus asked at the nodes, shape (node,)."""
+        rhs = np.concatenate([surplus.real[self.given.angle_free], surplus.imag[self.given.magnitude_free]])
+        return moved(self.v, self.factor.solve(-rhs), self.given) - self.v
+
+    def weights(self, by_angle: Floats, by_magnitude: Floats) -> tuple[Floats, Floats]:
+        """How a quantity with these derivatives changes with active and reactive power injected at each node: zero where the node gives way."""
+        g = self.given
+        answer = self.factor.solve(np.concatenate([by_angle[g.angle_free], by_magnitude[g.magnitude_free]]), transposed=True)
+        p, q = np.zeros(len(self.v)), np.zeros(len(self.v))
+        p[g.angle_free], q[g.magnitude_free] = answer[: len(g.angle_free)], answer[len(g.angle_free) :]
+        return p, q
 
 
 def _largest(error: NDArray) -> float:

@@ -1,0 +1,48 @@
+"""What a finding is."""
+
+import math
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+Severity = Literal["breach", "close", "missing"]
+ORDER: dict[str, int] = {"breach": 0, "close": 1, "missing": 2}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What, where, by how much, in which state, why, and what would help where that is known."""
+
+    study: str
+    state: str
+    element_id: str
+    element: str
+    severity: Severity
+    text: str
+    value: float | None = None
+    limit: float | None = None
+    unit: str = ""
+    help: str = ""
+    check: str = ""  # which check found it: with the element and the study it is the same finding in every state
+    falls: bool = False  # the smaller the value, the worse
+
+    @property
+    def key(self) -> str:
+        """What stays the same while the figure and the state change."""
+        return "\n".join((self.study, self.element_id, self.check or self.text))
+
+    @property
+    def beyond(self) -> float:
+        """How far the value stands toward or beyond its limit: more is worse, 1 is the limit."""
+        if self.value is None or not self.limit or not math.isfinite(self.value):
+            return 0.0
+        return self.limit / self.value if self.falls and self.value else self.value / self.limit
+
+    def to_json(self) -> dict[str, Any]:
+        """As the command line prints it, by element name."""
+        return {k: v for k, v in asdict(self).items() if k not in ("element_id", "falls")}
+
+
+def severity_of(value: float, close: float, breach: float) -> Severity | None:
+    """Where a value stands: within limits, near the limit, or beyond it. Compared before any rounding; equal is within."""
+    beyond = value > breach and not math.isclose(value, breach, rel_tol=1e-9)  # 1.06 p.u. is 6 %, not a hair more
+    return "breach" if beyond else "close" if value >= close else None

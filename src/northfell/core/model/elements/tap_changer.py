@@ -1,0 +1,109 @@
+"""The tap changer of a transformer: what it holds, in which steps, and how far it goes. Both kinds of transformer declare it with these."""
+
+from typing import Any
+
+from northfell.core.model.elements.base import LF
+from northfell.core.model.parameters import When, param
+
+# Declarations read as a table.
+# fmt: off
+
+HOLDS_VOLTAGE = When("tap_changer", ("holds voltage",))
+HOLDS_FLOW = When("tap_changer", ("holds reactive flow",))
+ON_LOAD = When("tap_changer", ("holds voltage", "holds reactive flow"))
+
+
+def tap_pct() -> Any:
+    return param(
+        0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
+        meaning="Change of the high-side voltage at the tap in use; where the tap changer regulates, the position it starts from. Faults take the main tap.",
+        enters="ratio t = (UrTHV/UrTLV)·(1 + tap/100), load flow"
+    )
+
+
+def tap_changer() -> Any:
+    return param(
+        "off load", label="Tap changer", section="Tap changer", in_state=True,
+        meaning="Off load: stays where it is set. On load it steps until the voltage, or the reactive flow into the high side, stands within its band.",
+        enters="whether load flow steps the tap"
+    )
+
+
+def _position(label: str, meaning: str, typical: str) -> Any:
+    return param(
+        None, label=label, unit="%", ge=-40, le=40, section="Tap changer", needed_for=(LF,), acts_when=ON_LOAD, typical=typical, meaning=meaning,
+        enters="positions between lowest and highest, a step apart, counted from the main tap"
+    )
+
+
+def tap_lowest_pct() -> Any:
+    return _position("Lowest position", "Change of the high-side voltage at the lowest position.", "tap_lowest")
+
+
+def tap_highest_pct() -> Any:
+    return _position("Highest position", "Change of the high-side voltage at the highest position.", "tap_highest")
+
+
+def tap_step_pct() -> Any:
+    return param(
+        None, label="Step", unit="%", gt=0, le=10, section="Tap changer", needed_for=(LF,), acts_when=ON_LOAD, typical="tap_step",
+        meaning="Change of the high-side voltage from one position to the next.", enters="positions between lowest and highest, a step apart"
+    )
+
+
+def tap_held() -> Any:
+    return param(
+        "low side", label="Holds the voltage of", section="Tap changer", acts_when=HOLDS_VOLTAGE, meaning="Where the voltage is measured.",
+        enters="the bus whose voltage is held"
+    )
+
+
+def tap_bus() -> Any:
+    return param(
+        None, label="That bus", section="Tap changer", refers_to=("bus",), needed_for=(LF,),
+        acts_when=(HOLDS_VOLTAGE, When("tap_held", ("another bus",))), meaning="A bus elsewhere whose voltage is held.",
+        enters="the bus whose voltage is held"
+    )
+
+
+def tap_v_set_pu() -> Any:
+    return param(
+        1.0, label="Voltage held", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Tap changer", in_state=True, acts_when=HOLDS_VOLTAGE,
+        meaning="Middle of the band, of the nominal voltage of that bus.", enters="steps while |U − U held| is beyond the band"
+    )
+
+
+def tap_band_pct() -> Any:
+    return param(
+        1.0, label="Band", unit="%", gt=0, le=20, section="Tap changer", acts_when=HOLDS_VOLTAGE,
+        meaning="To either side of the voltage held. Narrower than a step, the changer may find no place to rest; load flow says so.",
+        enters="steps while |U − U held| is beyond the band"
+    )
+
+
+def tap_drop_ohm(part: str, symbol: str) -> Any:
+    return param(
+        0.0, label=f"Line-drop compensation, {part}", symbol=symbol, unit="ohm", ge=-100, le=100, section="Tap changer", acts_when=HOLDS_VOLTAGE,
+        meaning=f"{part.capitalize()} of the line to the place whose voltage matters, at the voltage of the held side; 0: none.",
+        enters="held is |U − √3·(R + jX)·I|, I the current out of that side"
+    )
+
+
+def tap_q_set_mvar() -> Any:
+    return param(
+        0.0, label="Reactive flow held", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Tap changer", in_state=True, acts_when=HOLDS_FLOW,
+        meaning="Into the high side; negative: out of it.", enters="steps while |Q − Q held| is beyond the band"
+    )
+
+
+def tap_q_band_mvar() -> Any:
+    return param(
+        0.5, label="Band of that flow", unit="Mvar", gt=0, le=5000, section="Tap changer", acts_when=HOLDS_FLOW, meaning="To either side of the flow held.",
+        enters="steps while |Q − Q held| is beyond the band"
+    )
+
+
+__all__ = [
+    "tap_band_pct", "tap_bus", "tap_changer", "tap_drop_ohm", "tap_held", "tap_highest_pct", "tap_lowest_pct", "tap_pct", "tap_q_band_mvar",
+    "tap_q_set_mvar", "tap_step_pct", "tap_v_set_pu",
+]  # fmt: skip

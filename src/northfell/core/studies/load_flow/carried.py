@@ -1,0 +1,88 @@
+"""From solved voltages to what each element carries, and what each source then delivers."""
+
+import numpy as np
+
+from northfell.core.network import switch_currents
+from northfell.core.network.compile import Complexes
+from northfell.core.studies.load_flow.capability import shared
+from northfell.core.studies.load_flow.case import Case
+from northfell.core.studies.load_flow.injections import load_power, load_shares, machine_power, motor_power
+from northfell.core.studies.load_flow.newton import EXPONENTS, power_drawn
+from northfell.core.studies.load_flow.result import LoadFlow
+
+
+def carried(case: Case, v_fed: Complexes, messages: tuple[str, ...] = ()) -> LoadFlow:
+    """What each element carries at these voltages of the fed nodes. Powers flow from the bus into the element, in p.u."""
+    net = case.net
+    v_node = case.by_node(v_fed)
+    node_of_bus = net.topology.node_of_bus
+    v = np.where(node_of_bus >= 0, v_node[node_of_bus], np.nan)  # (bus,)
+    ends = np.stack([net.branches.from_bus, net.branches.to_bus], axis=1)
+    two_port = case.two_port()
+    i_branch = np.einsum("bij,bj->bi", two_port, v[ends])
+    s_branch = v[ends] * np.conj(i_branch)
+
+    def v_at(elements: tuple) -> Complexes:
+        return v[net.bus_of(elements)]
+
+    v_loads = v_at(net.loads)
+    s_load = np.where(np.isnan(v_loads), np.nan, load_power(net) * (load_shares(net) * np.abs(v_loads)[:, None] ** EXPONENTS).sum(axis=1))
+    s_motor = np.where(np.isnan(v_at(net.motors)), np.nan, motor_power(net))
+    s_shunt = case.shunt * np.abs(v_at(net.shunts)) ** 2
+    s_infeed, s_machine = _source_power(case, v_node, s_branch)
+
+    into_bus = np.zeros((len(v), 1), complex)  # currents that elements bring into each bus
+    for elements, s in ((net.loads, s_load), (net.motors, s_motor), (net.shunts, s_shunt), (net.infeeds, -s_infeed), (net.machines, -s_machine)):
+        if elements:
+            at = v_at(elements)
+            fed = ~np.isnan(at)
+            np.add.at(into_bus[:, 0], net.bus_of(elements)[fed], -np.conj(s[fed] / at[fed]))
+    for side in (0, 1):
+        np.add.at(into_bus[:, 0], ends[:, side], -np.nan_to_num(i_branch[:, side]))
+    i_switch = switch_currents(net.topology, into_bus)[:, 0]
+    left = case.given().asked(v_fed)
+    free = case.given()
+    mismatch = max(np.abs(left.real[free.angle_free]).max(initial=0.0), np.abs(left.imag[free.magnitude_free]).max(initial=0.0))
+    sides = {i: side for node, side in case.at_limit.items() for i in case.sources.holders[node]}
+    return LoadFlow(
+        net=net, settings=case.settings, iterations=case.iterations, mismatch_mva=float(mismatch) * net.s_base_mva, notes=messages,
+        v=v, s_branch=s_branch, s_load=s_load, s_motor=s_motor, s_shunt=s_shunt, s_infeed=s_infeed, s_machine=s_machine, i_switch=i_switch,
+        ratio=case.ratio.copy(), shunt=case.shunt.copy(), at_limit=sides, ranges={i: _mvar(r, net.s_base_mva) for i, r in case.sources.ranges.items()},
+    )  # fmt: skip
+
+
+def _mvar(one: tuple[float, float], s_base_mva: float) -> tuple[float, float]:
+    return one[0] * s_base_mva, one[1] * s_base_mva
+
+
+def _source_power(case: Case, v_node: Complexes, s_branch: Complexes) -> tuple[Complexes, Complexes]:
+    """Power delivered by infeeds and machines: what the node needs is shared among those that hold its voltage."""
+    net, sources = case.net, case.sources
+    n = net.topology.n_nodes
+    needs = power_drawn(np.abs(v_node), case.load)[:n]
+    for side, bus in enumerate((net.branches.from_bus, net.branches.to_bus)):
+        np.add.at(needs, net.topology.node_of_bus[bus], s_branch[:, side])
+    np.add.at(needs, net.node_of(net.shunts), case.shunt * np.abs(v_node[net.node_of(net.shunts)]) ** 2)
+    s_machine = np.where(np.isnan(v_node[sources.machine_node]), np.nan, machine_power(net))  # an inverter alone delivers nothing
+    chosen = case.volt_var.machines
+    s_machine[chosen] += 1j * case.volt_var.q(np.abs(v_node[case.volt_var.node]))
+
+    v_bus = v_node[net.node_of(net.infeeds)]
+    z = np.where(sources.infeed_z == 0, 1, sources.infeed_z)
+    s_infeed = np.where(sources.infeed_z == 0, 0, v_bus * np.conj((v_node[sources.infeed_node] - v_bus) / z))
+    given = np.zeros(n, complex)
+    np.add.at(given, sources.machine_node, np.nan_to_num(s_machine))
+    np.add.at(given, net.node_of(net.infeeds), s_infeed)
+    rest = needs - given  # at nodes that hold a voltage; nothing elsewhere
+    for i, node in enumerate(sources.infeed_node):
+        if sources.infeed_z[i] == 0:
+            s_infeed[i] = rest[node]
+    for i, (g, node) in enumerate(zip(net.machines, sources.machine_node, strict=True)):
+        if g.mode == "reference":
+            s_machine[i] = rest[node]
+    for node, sharing in sources.holders.items():
+        if case.fed[node]:
+            each = [sources.ranges[i] for i in sharing]
+            for i, q in zip(sharing, shared(float(rest[node].imag), each), strict=True):
+                s_machine[i] += 1j * q
+    return s_infeed, s_machine

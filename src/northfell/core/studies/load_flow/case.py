@@ -1,0 +1,269 @@
+"""One state as the iteration sees it: admittances and injections by node, and what controls may change between two solutions."""
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from scipy.sparse import coo_array, csr_array
+from scipy.sparse.csgraph import breadth_first_order, connected_components
+
+from northfell.core.errors import NoSolution
+from northfell.core.model.elements import CapacitorBank
+from northfell.core.model.settings import LoadFlowSettings
+from northfell.core.network import Compiled, branch_two_ports, node_admittance
+from northfell.core.network.compile import Complexes, Floats
+from northfell.core.network.topology import Ints
+from northfell.core.studies.load_flow.injections import VoltVar, load_power, load_shares, machine_power, motor_power, shunt_power
+from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Linearised, Outcome, continued, newton
+from northfell.core.studies.load_flow.sources import STUDY, Sources, bus_name
+
+Side = Literal["least", "most"]
+
+
+@dataclass
+class Case:
+    """A compiled state with the positions of its controls. Nodes of infeeds behind an impedance stand behind those of the topology."""
+
+    net: Compiled
+    settings: LoadFlowSettings
+    sources: Sources
+    ratio: Complexes = field(init=False)  # (branch,) at the taps as they stand
+    shunt: Complexes = field(init=False)  # (shunt,) power drawn at 1 p.u. with the steps that are in
+    at_limit: dict[int, Side] = field(default_factory=dict)  # node whose machines are at a reactive limit
+    iterations: int = 0
+    halvings: int = 0
+    continued_from_nothing: bool = False
+
+    def __post_init__(self) -> None:
+        self.ratio = self.net.branches.ratio.copy()
+        self.shunt = shunt_power(self.net)
+
+    @cached_property
+    def inner(self) -> Ints:
+        """The infeeds that stand behind an impedance."""
+        return np.flatnonzero(self.sources.infeed_z)
+
+    @cached_property
+    def n_all(self) -> int:
+        return self.net.topology.n_nodes + len(self.inner)
+
+    @cached_property
+    def fed(self) -> np.ndarray:
+        return np.concatenate([self.net.topology.fed_node, np.ones(len(self.inner), bool)])
+
+    @cached_property
+    def ends(self) -> tuple[Ints, Ints]:
+        """Nodes at the two ends of the branches, then of the inner impedances of infeeds."""
+        node = self.net.topology.node_of_bus
+        f, t = node[self.net.branches.from_bus], node[self.net.branches.to_bus]
+        return np.concatenate([f, self.sources.infeed_node[self.inner]]), np.concatenate([t, self.net.node_of(self.net.infeeds)[self.inner]])
+
+    @cached_property
+    def load(self) -> Complexes:
+        """Loads drawn at 1 p.u. by node and exponent of voltage."""
+        load = np.zeros((self.n_all, len(EXPONENTS)), complex)
+        np.add.at(load, self.net.node_of(self.net.loads), load_power(self.net)[:, None] * load_shares(self.net))
+        np.add.at(load[:, 0], self.net.node_of(self.net.motors), motor_power(self.net))
+        return load
+
+    @cached_property
+    def set_points(self) -> Complexes:
+        """What machines deliver by their set points, by node."""
+        given = np.zeros(self.n_all, complex)
+        np.add.at(given, self.net.node_of(self.net.machines), machine_power(self.net))
+        return given
+
+    @cached_property
+    def volt_var(self) -> VoltVar:
+        return VoltVar(self.net)
+
+    def two_port(self) -> Complexes:
+        """(branch, 2, 2) at the taps as they stand."""
+        b = self.net.branches
+        return branch_two_ports(b.r_flow, b.x, b.g, b.b, self.ratio)
+
+    def generation(self) -> Complexes:
+        """Fixed injections by node, with machines at a reactive limit at that limit."""
+        given = self.set_points.copy()
+        for node, side in self.at_limit.items():
+            given[node] += 1j * self.sources.range_of(node)[side == "most"]
+        return given
+
+    def given(self) -> Given:
+        """The power balance of the fed nodes as the controls stand."""
+        z = self.sources.infeed_z[self.inner]
+        none = np.zeros(len(z))
+        ports = np.concatenate([self.two_port(), branch_two_ports(z.real, z.imag, none, none, np.ones(len(z), complex))])
+        shunt = np.zeros(self.n_all, complex)
+        np.add.at(shunt, self.net.node_of(self.net.shunts), np.conj(self.shunt))
+        used = self.fed[self.ends[0]]  # a branch lies wholly in a fed island or in none
+        f, t = self.number[self.ends[0][used]], self.number[self.ends[1][used]]
+        y = node_admittance(int(self.fed.sum()), ports[used], f, t, shunt[self.fed])
+        held = self.number[np.array(list(self.sources.held), np.intp)]
+        pv = self.number[np.array([n for n in self.sources.magnitude if n not in self.at_limit], np.intp)]
+        angle_free = np.setdiff1d(np.arange(y.shape[0]), held)
+        curve = self._volt_var_by_node if len(self.volt_var.machines) else None
+        return Given(y, self.generation()[self.fed], self.load[self.fed], angle_free, np.setdiff1d(angle_free, pv), curve)
+
+    @cached_property
+    def number(self) -> Ints:
+        """Position of each node among the fed ones."""
+        return np.asarray(np.cumsum(self.fed) - 1, np.intp)
+
+    def _volt_var_by_node(self, v_abs: Floats) -> tuple[Floats, Floats]:
+        q, slope = np.zeros(len(v_abs)), np.zeros(len(v_abs))
+        on = self.fed[self.volt_var.node]
+        node = self.number[self.volt_var.node]
+        at = v_abs[node]
+        np.add.at(q, node[on], self.volt_var.q(at)[on])
+        np.add.at(slope, node[on], self.volt_var.slope(at)[on])
+        return q, slope
+
+    def start(self) -> Complexes:
+        """A flat start: 1 p.u., with the angle of the reference carried along the phase shifts of the transformers. Shape (fed node,)."""
+        n = int(self.fed.sum())
+        v = np.ones(n, complex)
+        held = self.number[np.array(list(self.sources.held), np.intp)]
+        v_held = np.array(list(self.sources.held.values()), complex)
+        shift = np.concatenate([np.angle(self.ratio), np.zeros(len(self.inner))])
+        if np.any(shift) or np.any(v_held.imag):
+            used = self.fed[self.ends[0]]
+            f, t, along = self.number[self.ends[0][used]], self.number[self.ends[1][used]], shift[used]
+            angle = carried_angles(n, f, t, along, held, np.angle(v_held))
+            v = np.exp(1j * angle)
+        v[held] = v_held
+        return self.with_held(v)
+
+    def with_held(self, v: Complexes) -> Complexes:
+        """The same start with the magnitudes that are held now."""
+        v = v.copy()
+        for node, magnitude in self.sources.magnitude.items():
+            if node not in self.at_limit:
+                v[self.number[node]] *= magnitude / abs(v[self.number[node]])
+        return v
+
+    def solved(self, warm: Complexes | None = None) -> Complexes:
+        """Voltages of the fed nodes: each island by Newton's method from where it stood, from flat, and then by raising the load from nothing.
+
+        Raises
+        ------
+        NoSolution
+            With what was tried and the buses of the largest mismatches.
+        """
+        given, v = self.given(), self.start() if warm is None else self.with_held(warm)
+        count, island = connected_components(_pattern(given.y), directed=False)
+        if count == 1:
+            return self._island(given, v, np.arange(len(v)), warm is not None)
+        answer = v.copy()
+        order = np.argsort(island, kind="stable")
+        for nodes in np.split(order, np.flatnonzero(np.diff(island[order])) + 1):
+            answer[nodes] = self._island(_part(given, nodes), v[nodes], nodes, warm is not None)
+        return answer
+
+    def _island(self, given: Given, v: Complexes, nodes: Ints, warm: bool) -> Complexes:
+        tolerance, most = self.settings.tolerance_mva / self.net.s_base_mva, self.settings.max_iterations
+        outcome = newton(given, v, tolerance, most)
+        self._count(outcome)
+        if not outcome.converged:
+            flat = self.start()[nodes] if warm else v
+            if warm:
+                outcome = newton(given, flat, tolerance, most)
+                self._count(outcome)
+            if not outcome.converged:
+                outcome = continued(given, flat, tolerance, most)
+                self._count(outcome)
+                self.continued_from_nothing = outcome.converged
+        if not outcome.converged:
+            raise self._no_solution(outcome, nodes)
+        return outcome.v
+
+    def _count(self, outcome: Outcome) -> None:
+        self.iterations += outcome.iterations
+        self.halvings += outcome.halvings
+
+    def _no_solution(self, outcome: Outcome, nodes: Ints) -> NoSolution:
+        fed = np.flatnonzero(self.fed)[nodes]
+        worst = [int(i) for i in np.argsort(-outcome.mismatch, kind="stable")[:4]]
+        told = [(self._bus_at(int(fed[i])), float(outcome.mismatch[i]) * self.net.s_base_mva) for i in worst if outcome.mismatch[i] > 0]
+        tried = (
+            "Newton's method from a flat start along the transformers' phase shifts, with steps halved where they did not help, "
+            "then load and generation raised step by step from nothing"
+        )
+        if self.at_limit:
+            tried += f", with {len(self.at_limit)} buses at a reactive limit"
+        (bus, mva), *others = told or [(self._bus_at(int(fed[0])), math.nan)]
+        return NoSolution(STUDY, tried, self.iterations, mva, bus, tuple(others), 100 * outcome.reached or None)
+
+    def _bus_at(self, node: int) -> str:
+        n = self.net.topology.n_nodes
+        return bus_name(self.net, node if node < n else int(self.ends[1][len(self.net.branches.ids) + node - n]))
+
+    def linearised(self, v: Complexes) -> Linearised:
+        """The power balance about a solution."""
+        return Linearised(self.given(), v)
+
+    def by_node(self, v: Complexes) -> Complexes:
+        """Voltages of all nodes; nan where not fed."""
+        v_node = np.full(self.n_all, np.nan, complex)
+        v_node[self.fed] = v
+        return v_node
+
+    @cached_property
+    def rows_of(self) -> dict[str, list[int]]:
+        """The branches of each element."""
+        rows: dict[str, list[int]] = {}
+        for i, branch_id in enumerate(self.net.branches.ids):
+            rows.setdefault(branch_id, []).append(i)
+        return rows
+
+    @cached_property
+    def banks(self) -> dict[str, int]:
+        """Position among the shunts of each capacitor bank."""
+        return {e.id: i for i, e in enumerate(self.net.shunts) if isinstance(e, CapacitorBank)}
+
+
+def _pattern(y: csr_array) -> csr_array:
+    return csr_array((np.ones(len(y.indices)), y.indices, y.indptr), shape=y.shape)
+
+
+def _part(given: Given, nodes: Ints) -> Given:
+    """The power balance of one island."""
+    at = np.full(given.y.shape[0], -1)
+    at[nodes] = np.arange(len(nodes))
+
+    def those(free: Ints) -> Ints:
+        return np.asarray(at[free][at[free] >= 0], np.intp)
+
+    y = csr_array(given.y[nodes][:, nodes])
+    y.sort_indices()
+    curve = None
+    if whole := given.volt_var:
+
+        def curve(v_abs: Floats) -> tuple[Floats, Floats]:
+            all_v = np.ones(given.y.shape[0])
+            all_v[nodes] = v_abs
+            q, slope = whole(all_v)
+            return q[nodes], slope[nodes]
+
+    return Given(y, given.generation[nodes], given.load[nodes], those(given.angle_free), those(given.magnitude_free), curve)
+
+
+def carried_angles(n: int, f: Ints, t: Ints, shift: Floats, roots: Ints, angles: Floats) -> Floats:
+    """Angle of each node by the phase shifts on the way from the next root, level by level."""
+    graph = coo_array((np.ones(2 * len(f)), (np.concatenate([f, t]), np.concatenate([t, f]))), shape=(n, n)).tocsr()
+    lead = coo_array((np.concatenate([-shift, shift]), (np.concatenate([f, t]), np.concatenate([t, f]))), shape=(n, n)).tocsr()
+    several = coo_array((np.ones(2 * len(f)), (np.concatenate([f, t]), np.concatenate([t, f]))), shape=(n, n)).tocsr()
+    lead.data = lead.data / several.data  # of parallel branches the mean counts
+    answer, reached = np.zeros(n), np.zeros(n, bool)
+    for root, angle in zip(roots, angles, strict=True):
+        if reached[root]:
+            continue
+        order, before = breadth_first_order(graph, root, directed=False)
+        answer[root] = angle
+        steps = np.asarray(lead[before[order[1:]], order[1:]]).ravel() if len(order) > 1 else np.zeros(0)
+        for node, step in zip(order[1:].tolist(), steps.tolist(), strict=True):
+            answer[node] = answer[before[node]] + step
+        reached[order] = True
+    return answer

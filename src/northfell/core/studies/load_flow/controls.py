@@ -1,0 +1,373 @@
+"""What acts between two solutions: reactive limits, tap changers, switched capacitors. Each settles before the next is asked.
+
+A position is never tried twice: where controls would hunt, they stay where they miss least, and a message says so.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from northfell.core.errors import NoSolution
+from northfell.core.model.elements import CapacitorBank, Element, ThreeWindingTransformer, Transformer
+from northfell.core.model.network import title_of
+from northfell.core.network.compile import Complexes, Floats
+from northfell.core.network.topology import Ints
+from northfell.core.studies.load_flow.carried import carried
+from northfell.core.studies.load_flow.case import Case, Side
+from northfell.core.studies.load_flow.sources import STUDY, bus_name
+
+MOST_ROUNDS = 200
+ALL_AT_ONCE = 12  # rounds in which every source beyond its limit is switched; afterwards only the worst
+MOST_RETURNS = 4  # times a node may take up its voltage again
+HUNTING = "finds no position at rest: its band may be narrower than a step. It stays where it misses least."
+
+
+@dataclass
+class Changer:
+    """A tap changer on load, as arrays see it."""
+
+    element: Transformer | ThreeWindingTransformer
+    rows: Ints  # its branches whose ratio the tap is part of
+    terminal: int  # the side at which it measures; -1 for a bus elsewhere
+    node: int  # where it measures
+    step: float  # [%]
+    low: int  # lowest and highest position, in steps from the main tap
+    high: int
+    start: int
+    position: int
+    drop: complex  # line-drop compensation [p.u.]
+
+    @property
+    def tap_pct(self) -> float:
+        return self.position * self.step
+
+    @property
+    def band(self) -> float:
+        """Half of the width within which it rests: p.u. of voltage, or Mvar."""
+        return self.element.tap_band_pct / 100 if self.holds_voltage else self.element.tap_q_band_mvar
+
+    @property
+    def holds_voltage(self) -> bool:
+        return self.element.tap_changer == "holds voltage"
+
+    @property
+    def aim(self) -> float:
+        return self.element.tap_v_set_pu if self.holds_voltage else self.element.tap_q_set_mvar
+
+
+@dataclass
+class Controls:
+    """The controls of a case and what became of them."""
+
+    case: Case
+    changers: list[Changer] = field(default_factory=list)
+    banks: list[tuple[CapacitorBank, int]] = field(default_factory=list)  # with the position among the shunts
+    steps_in: dict[str, int] = field(default_factory=dict)
+    messages: list[str] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        settings = self.case.settings
+        if settings.tap_changers == "on":
+            self.changers = _changers(self.case)
+            for one in self.changers:
+                _put(self.case, one, one.position)
+        if settings.capacitor_steps == "on":
+            under_voltage = {e.id for e in self.case.net.taking_part()} if self.case.banks else set()
+            self.banks = [
+                (e, i) for e, i in ((self.case.net.shunts[i], i) for i in self.case.banks.values())
+                if isinstance(e, CapacitorBank) and e.switching != "fixed" and e.id in under_voltage
+            ]  # fmt: skip
+            self.steps_in = {e.id: e.steps if e.steps_in is None else e.steps_in for e, _ in self.banks}
+
+    def settled(self) -> Complexes:
+        """Voltages of the fed nodes at which every control rests.
+
+        Raises
+        ------
+        NoSolution
+            If there is none at some position on the way.
+        """
+        case = self.case
+        limits = _ReactiveLimits(case)
+        v = limits.first()
+        seen_taps: dict[tuple[int, ...], float] = {}
+        seen_steps: set[tuple[int, ...]] = set()
+        taps_rest = not self.changers
+        steps_rest = not self.banks
+        for _ in range(MOST_ROUNDS):
+            v = limits.kept(v)
+            if not taps_rest:
+                taps_rest = not self._step_taps(v, seen_taps)
+            elif not steps_rest:
+                steps_rest = not self._switch_steps(v, seen_steps)
+                taps_rest = not self.changers or steps_rest  # taps look again at what the steps did
+                if not taps_rest:
+                    seen_taps.clear()
+            else:
+                self.messages += limits.messages
+                self._tell_ends(v)
+                return v
+            v = case.solved(v)
+        raise NoSolution(STUDY, f"controls that still move after {MOST_ROUNDS} rounds", case.iterations, math.nan, bus_name(case.net, 0))
+
+    # ---- tap changers
+
+    def _missed(self, v: Complexes) -> Floats:
+        """By how much each changer's quantity stands above what it holds."""
+        quantities = _quantities(self.case, self.changers, v)
+        return quantities - np.array([one.aim for one in self.changers])
+
+    def _step_taps(self, v: Complexes, seen: dict[tuple[int, ...], float]) -> bool:
+        """Move the taps that are beyond their bands; whether any moved."""
+        off = self._missed(v)
+        beyond = np.array([abs(d) - one.band for d, one in zip(off, self.changers, strict=True)])
+        here = tuple(one.position for one in self.changers)
+        seen[here] = float(np.max(beyond / [one.band for one in self.changers]))
+        out = np.flatnonzero(beyond > 1e-9)
+        if not len(out):
+            return False
+        effect = self._effect(v, out)  # (out, out) change of each quantity by a step of each changer
+        wanted = np.linalg.lstsq(effect, -np.sign(off[out]) * beyond[out], rcond=1e-6)[0]
+        moves = {int(i): int(math.copysign(math.floor(abs(w) + 1e-9), w)) for i, w in zip(out, wanted, strict=True) if abs(w) >= 1}
+        worst = max(out, key=lambda i: beyond[i] / self.changers[i].band)
+        single, alone = {}, []
+        for k, i in enumerate(out):
+            towards = int(-np.sign(off[i]) * np.sign(effect[k, k]))
+            alone.append({int(i): towards})
+            if _twins(self.changers[i], self.changers[worst]):
+                single[int(i)] = towards
+        hunting = False
+        for tried in (moves, single, *alone):
+            there = tuple(min(max(p + tried.get(i, 0), one.low), one.high) for i, (p, one) in enumerate(zip(here, self.changers, strict=True)))
+            if there == here:
+                continue  # they stand at an end
+            if there not in seen:
+                self._put_all(there)
+                return True
+            hunting = True
+        if hunting:
+            self.messages += [f"{title_of(self.changers[i].element)}: its tap changer {HUNTING}" for i in out]
+            self._put_all(min(seen.items(), key=lambda item: item[1])[0])
+        return False
+
+    def _put_all(self, positions: Sequence[int]) -> None:
+        for one, position in zip(self.changers, positions, strict=True):
+            _put(self.case, one, position)
+
+    def _effect(self, v: Complexes, out: Ints) -> Floats:
+        """Change of each quantity that is out of its band by one step of each of those changers, about the present voltages."""
+        linear = self.case.linearised(v)
+        balance = linear.given.asked(v)
+        chosen = [self.changers[i] for i in out]
+        before = _quantities(self.case, chosen, v)
+        columns = []
+        for one in chosen:
+            at, step = one.position, 1 if one.position < one.high else -1
+            _put(self.case, one, at + step)
+            surplus = self.case.given().asked(v) - balance
+            after = _quantities(self.case, chosen, v + linear.voltages(surplus))
+            _put(self.case, one, at)
+            columns.append((after - before) * step)
+        return np.array(columns).T
+
+    def _tell_ends(self, v: Complexes) -> None:
+        if not self.changers:
+            return
+        for one, d in zip(self.changers, self._missed(v), strict=True):
+            if abs(d) > one.band + 1e-9 and one.position in (one.low, one.high):
+                end = "lowest" if one.position == one.low else "highest"
+                what = f"{abs(d):.2%} of nominal" if one.holds_voltage else f"{abs(d):.4g} Mvar"
+                self.messages.append(f"{title_of(one.element)}: its tap changer stands at its {end} position and misses what it holds by {what}.")
+
+    # ---- capacitor steps
+
+    def _switch_steps(self, v: Complexes, seen: set[tuple[int, ...]]) -> bool:
+        """Switch one bank towards what its controller asks for; whether any was switched."""
+        here = tuple(self.steps_in[e.id] for e, _ in self.banks)
+        seen.add(here)
+        for k, (bank, i) in enumerate(self.banks):
+            wanted = min(max(self._wanted(bank, here[k], v), 0), bank.steps)
+            there = (*here[:k], wanted, *here[k + 1 :])
+            if wanted == here[k]:
+                continue
+            if there in seen:
+                message = f"{title_of(bank)}: its controller finds no number of steps at rest; it stays at {here[k]} of {bank.steps}."
+                if message not in self.messages:
+                    self.messages.append(message)
+                continue
+            self.steps_in[bank.id] = wanted
+            self.case.shunt[i] = bank.drawn_with(wanted) / self.case.net.s_base_mva
+            return True
+        return False
+
+    def _wanted(self, bank: CapacitorBank, n: int, v: Complexes) -> int:
+        if bank.switching == "by voltage":
+            u = abs(v[self.case.number[self.case.net.topology.node_of_bus[self.case.net.topology.bus_index[bank.bus]]]])
+            return n + (1 if u < bank.v_in_pu else -1 if u > bank.v_out_pu else 0)
+        flow = carried(self.case, v)  # the measured element may be a closed switch
+        power = flow.terminal_power.get(bank.measured_at or "")
+        if power is None or not math.isfinite(power[0].real):
+            return n
+        s = max(power, key=lambda one: one.real) if len(power) > 1 else -power[0]  # where it enters; what an infeed delivers
+        u = abs(complex(flow.v[flow.net.topology.bus_index[bank.bus]]))
+        surplus = s.imag - abs(s.real) * math.tan(math.acos(bank.power_factor_target))
+        return n + math.ceil(surplus / (bank.q_step_mvar * u**2) - 1e-6)
+
+
+class _ReactiveLimits:
+    """Machines give up their voltage at a reactive limit, and take it up again where less is asked of them."""
+
+    def __init__(self, case: Case) -> None:
+        self.case = case
+        self.bounded = {n: case.sources.range_of(n) for n in case.sources.magnitude} if case.settings.reactive_limits == "on" else {}
+        self.bounded = {n: r for n, r in self.bounded.items() if math.isfinite(r[0]) or math.isfinite(r[1])}
+        self.returns: dict[int, int] = {}
+        self.rounds = 0
+        self.slack = case.settings.tolerance_mva / case.net.s_base_mva
+        self.messages: list[str] = []
+
+    def first(self) -> Complexes:
+        """A first solution: with all voltages held, or where there is none, with every bounded source at a limit, to take up what it can."""
+        try:
+            return self.case.solved()
+        except NoSolution:
+            if not self.bounded:
+                raise
+        for node, (_, high) in self.bounded.items():
+            self.case.at_limit[node] = "most" if math.isfinite(high) else "least"
+        return self.case.solved()
+
+    def kept(self, v: Complexes) -> Complexes:
+        """Voltages at which every source is within its range, or at a limit with its voltage on the side where that limit holds it."""
+        while self.bounded:
+            breaking, returning = self._asked(v)
+            if not breaking and not returning:
+                break
+            self.rounds += 1
+            if self.rounds > MOST_ROUNDS:
+                raise NoSolution(STUDY, "reactive limits that do not settle", self.case.iterations, math.nan, bus_name(self.case.net, next(iter(self.bounded))))
+            v = self._switched(v, breaking, returning)
+        return v
+
+    def _switched(self, v: Complexes, breaking: dict[int, tuple[float, Side]], returning: dict[int, float]) -> Complexes:
+        """Solve with the limits switched: all of them, or from some round on, or where that has no solution, the worst one only."""
+        before = dict(self.case.at_limit)
+        if self.rounds <= ALL_AT_ONCE:
+            for node, (_, side) in breaking.items():
+                self.case.at_limit[node] = side
+            for node in returning:
+                self._release(node)
+            try:
+                return self.case.solved(v)
+            except NoSolution:
+                if len(breaking) + len(returning) == 1:
+                    raise
+                self.case.at_limit.clear()
+                self.case.at_limit.update(before)
+        if breaking:
+            worst = max(breaking, key=lambda n: breaking[n][0])
+            self.case.at_limit[worst] = breaking[worst][1]
+        else:
+            self._release(max(returning, key=lambda n: returning[n]))
+        return self.case.solved(v)
+
+    def _release(self, node: int) -> None:
+        del self.case.at_limit[node]
+        self.returns[node] = self.returns.get(node, 0) + 1
+
+    def _asked(self, v: Complexes) -> tuple[dict[int, tuple[float, Side]], dict[int, float]]:
+        """Nodes whose sources are beyond a limit, by how much and which; and those that could hold their voltage again."""
+        case = self.case
+        given = case.given()
+        s = given.asked(v) + given.generation  # what all sources at each node deliver
+        breaking: dict[int, tuple[float, Side]] = {}
+        returning: dict[int, float] = {}
+        for node, (low, high) in self.bounded.items():
+            at = case.number[node]
+            if not case.fed[node]:
+                continue
+            if (side := case.at_limit.get(node)) is not None:
+                above = abs(v[at]) - case.sources.magnitude[node]
+                gone_by = above if side == "most" else -above
+                if gone_by > 1e-9:
+                    if self.returns.get(node, 0) < MOST_RETURNS:
+                        returning[node] = gone_by
+                    elif (message := self._stays(node, side)) not in self.messages:
+                        self.messages.append(message)
+                continue
+            q = float(s[at].imag - case.set_points[node].imag)
+            if q > high + self.slack:
+                breaking[node] = (q - high, "most")
+            elif q < low - self.slack:
+                breaking[node] = (low - q, "least")
+        return breaking, returning
+
+    def _stays(self, node: int, side: Side) -> str:
+        names = ", ".join(title_of(self.case.net.machines[i]) for i in self.case.sources.holders[node])
+        return f"{names}: went to and from its limit {MOST_RETURNS} times and was left giving its {side} reactive power."
+
+
+def _changers(case: Case) -> list[Changer]:
+    net = case.net
+    fed = {e.id for e in net.taking_part()} if any(getattr(e, "tap_changer", "off load") != "off load" for e in net.elements.values()) else set()
+    found = []
+    for e in net.elements.values():
+        if not isinstance(e, Transformer | ThreeWindingTransformer) or e.tap_changer == "off load" or e.id not in fed:
+            continue
+        assert e.tap_step_pct is not None  # asked for as missing data
+        assert e.tap_lowest_pct is not None
+        assert e.tap_highest_pct is not None
+        rows = np.array([i for i in case.rows_of[e.id] if net.branches.terminals[i, 0] == 0], np.intp)
+        sides = ("high side", "low side") if isinstance(e, Transformer) else ("high side", "medium side", "low side")
+        terminal = sides.index(e.tap_held) if e.tap_held in sides else -1
+        bus = net.topology.bus_index[e.buses[terminal] if terminal >= 0 else e.tap_bus or e.buses[-1]]
+        node = int(net.topology.node_of_bus[bus])
+        if not case.fed[node]:
+            continue
+        low, high = math.ceil(e.tap_lowest_pct / e.tap_step_pct - 1e-9), math.floor(e.tap_highest_pct / e.tap_step_pct + 1e-9)
+        start = min(max(round(e.tap_pct / e.tap_step_pct), low), high)
+        z_base = net.v_nominal_kv[bus] ** 2 / net.s_base_mva
+        drop = complex(e.tap_drop_r_ohm, e.tap_drop_x_ohm) / z_base if terminal >= 0 and math.isfinite(z_base) else 0j
+        found.append(Changer(e, rows, terminal, node, e.tap_step_pct, low, high, start, start, drop))
+    return found
+
+
+def _put(case: Case, one: Changer, position: int) -> None:
+    one.position = position
+    case.ratio[one.rows] = case.net.branches.ratio_main[one.rows] * (1 + one.tap_pct / 100)
+
+
+def _quantities(case: Case, changers: list[Changer], v: Complexes) -> Floats:
+    """What each changer measures at these voltages: p.u. of voltage, or Mvar into its high side."""
+    v_node = case.by_node(v)
+    two_port = case.two_port()
+    f, t = case.ends
+    found = []
+    for one in changers:
+        if one.holds_voltage and one.drop == 0:
+            found.append(abs(v_node[one.node]))
+            continue
+        into = _current_into(case, one.element, max(one.terminal, 0) if one.holds_voltage else 0, v_node, two_port, f, t)
+        if one.holds_voltage:
+            found.append(abs(v_node[one.node] - one.drop * -into))
+        else:
+            s = v_node[case.net.topology.node_of_bus[case.net.topology.bus_index[one.element.buses[0]]]] * np.conj(into)
+            found.append(float(s.imag) * case.net.s_base_mva)
+    return np.array(found, float)
+
+
+def _current_into(case: Case, e: Element, terminal: int, v_node: Complexes, two_port: Complexes, f: Ints, t: Ints) -> complex:
+    """Current from the bus into a terminal of a transformer [p.u.]."""
+    total = 0j
+    for row in case.rows_of[e.id]:
+        for end in (0, 1):
+            if case.net.branches.terminals[row, end] == terminal:
+                total += complex(two_port[row, end] @ np.array([v_node[f[row]], v_node[t[row]]]))
+    return total
+
+
+def _twins(a: Changer, b: Changer) -> bool:
+    """Whether two changers hold the same thing in the same steps, as those of parallel transformers do, and step together."""
+    return a is b or (a.holds_voltage and b.holds_voltage and (a.node, a.aim, a.band, a.step, a.position) == (b.node, b.aim, b.band, b.step, b.position))

@@ -1,0 +1,113 @@
+"""How much of its rating each element carries: which rating, on what basis, and at which terminal."""
+
+import cmath
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from northfell.core.model.elements import (
+    Bus,
+    Changeover,
+    Conductor,
+    Element,
+    EquivalentBranch,
+    SeriesReactor,
+    Switching,
+    ThreeWindingTransformer,
+    Transformer,
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Rating:
+    """What an element may carry."""
+
+    value: float | None
+    unit: str  # A or MVA
+    basis: str
+
+
+@dataclass(frozen=True)
+class Loading:
+    """How much of its rating an element carries."""
+
+    pct: float | None
+    carries: float | None
+    rating: float | None
+    unit: str
+    basis: str
+    terminal: str  # the one that governs
+
+
+FORCED = {"ONAN/ONAF": "ONAF", "KNAN/KNAF": "KNAF", "AN/AF": "AF"}
+
+
+def rating_of(e: Element, emergency: bool = False) -> Rating | None:
+    """The rating a loading is of; None for what carries no current from one place to another.
+
+    With `emergency`, the rating for the time of an emergency where there is one, else the continuous one.
+    """
+    if isinstance(e, Transformer):
+        return _transformer_rating(e, emergency)
+    if isinstance(e, ThreeWindingTransformer):
+        return Rating(e.s_hv_mva, "MVA", "rated power of the winding")
+    if isinstance(e, Conductor):
+        own = emergency and e.i_emergency_a is not None
+        one = e.i_emergency_a if own else e.i_rated_a
+        return Rating(_times(one, e.parallel), "A", ("emergency capacity" if own else "current-carrying capacity") + _in_parallel(e.parallel))
+    if isinstance(e, EquivalentBranch):
+        return Rating(e.s_rated_mva, "MVA", "rated power")
+    if isinstance(e, SeriesReactor | Switching | Changeover):
+        return Rating(getattr(e, "i_rated_a", None), "A", "rated current")
+    if isinstance(e, Bus):
+        return Rating(e.i_rated_a, "A", "rated current of the bars")
+    return None
+
+
+def _transformer_rating(e: Transformer, emergency: bool) -> Rating:
+    if emergency and e.s_emergency_mva is not None:
+        return Rating(e.s_emergency_mva * e.parallel, "MVA", "emergency rating" + _in_parallel(e.parallel))
+    stage = FORCED.get(e.cooling or "")
+    if stage and e.fans_run and e.s_forced_mva is not None:
+        return Rating(e.s_forced_mva * e.parallel, "MVA", f"rated power with fans, {stage}" + _in_parallel(e.parallel))
+    natural = f", {(e.cooling or '').split('/')[0]}" if e.cooling else ""
+    return Rating(_times(e.s_rated_mva, e.parallel), "MVA", f"rated power{natural}" + _in_parallel(e.parallel))
+
+
+def stages_of(e: Element) -> list[Rating]:
+    """Every rating an element has: continuous, with fans, for emergencies."""
+    found = [rating_of(e), rating_of(e, emergency=True)]
+    if isinstance(e, Transformer) and e.cooling in FORCED and e.s_forced_mva is not None:
+        found.insert(1, rating_of(e.model_copy(update={"fans_run": not e.fans_run})))
+    return list(dict.fromkeys(r for r in found if r is not None and r.value is not None))
+
+
+def loading_of(e: Element, rating: Rating, power: Sequence[complex] | None, currents: Sequence[float | None]) -> Loading:
+    """The terminal that carries most of the rating: `power` [MVA] and `currents` [A] by terminal."""
+    if power is None or not all(map(cmath.isfinite, power)):
+        return Loading(None, None, rating.value, rating.unit, rating.basis, "")
+    if isinstance(e, ThreeWindingTransformer):
+        return _winding_loading(e, rating, power)
+    carried = [abs(s) for s in power] if rating.unit == "MVA" else list(currents)
+    known = [(c, terminal) for c, terminal in zip(carried, e.TERMINALS or ("",), strict=True) if c is not None]
+    if not known:
+        return Loading(None, None, rating.value, rating.unit, rating.basis, "")
+    carries, terminal = max(known)
+    return Loading(100 * carries / rating.value if rating.value else None, carries, rating.value, rating.unit, rating.basis, terminal)
+
+
+def _winding_loading(e: ThreeWindingTransformer, rating: Rating, power: Sequence[complex]) -> Loading:
+    """The winding that carries most of its own rating."""
+    ratings = (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)
+    each = [(100 * abs(s) / r, abs(s), r, t) for s, r, t in zip(power, ratings, e.TERMINALS, strict=True) if r]
+    if not each:
+        return Loading(None, None, None, rating.unit, rating.basis, "")
+    pct, s, r, terminal = max(each)
+    return Loading(pct, s, r, "MVA", rating.basis, terminal)
+
+
+def _times(value: float | None, n: int) -> float | None:
+    return None if value is None else value * n
+
+
+def _in_parallel(n: int) -> str:
+    return f", {n} in parallel" if n > 1 else ""

@@ -1,0 +1,161 @@
+"""Arrays of one solved state, and what follows for each element."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from northfell.core.model.elements import Bus, Element, Inverter, SynchronousGenerator
+from northfell.core.model.network import title_of
+from northfell.core.model.settings import LoadFlowSettings
+from northfell.core.network import Compiled
+from northfell.core.network.compile import Complexes
+from northfell.core.studies.load_flow.loading import Loading, Rating, loading_of, rating_of
+
+LIMIT_SLACK_MVAR = 1e-6  # the iteration stops within this
+
+
+@dataclass(frozen=True)
+class Solved:
+    """Arrays of one solved state. Voltages in p.u. of nominal; powers flow from the bus into the element, in p.u."""
+
+    net: Compiled
+    settings: LoadFlowSettings
+    iterations: int
+    mismatch_mva: float
+    notes: tuple[str, ...]  # on sources and the iteration
+    v: Complexes  # (bus,) nan where not fed
+    s_branch: Complexes  # (branch, end)
+    s_load: Complexes  # (load,)
+    s_motor: Complexes  # (motor,)
+    s_shunt: Complexes  # (shunt,)
+    s_infeed: Complexes  # (infeed,) delivered
+    s_machine: Complexes  # (machine,) delivered: generators, then inverters
+    i_switch: Complexes  # (closed switch,) from the first terminal to the second
+    ratio: Complexes  # (branch,) at the taps that were found
+    shunt: Complexes  # (shunt,) power drawn at 1 p.u., with the steps that were found
+    at_limit: Mapping[int, str]  # machine -> which reactive limit it gives, and so does not hold its voltage
+    ranges: dict[int, tuple[float, float]]  # machine that holds a voltage -> its reactive range [Mvar]
+
+    def broken_limits(self) -> list[tuple[SynchronousGenerator | Inverter, float, str, float]]:
+        """Generators and inverters that hold a voltage beyond a reactive limit: generator, power given [Mvar], the limit's field and value."""
+        broken = []
+        for i, (g, s) in enumerate(zip(self.net.machines, self.s_machine, strict=True)):
+            if i in self.at_limit:
+                continue
+            q = float(s.imag) * self.net.s_base_mva
+            if g.mode in ("reference", "voltage"):
+                if g.q_max_mvar is not None and q > g.q_max_mvar + LIMIT_SLACK_MVAR:
+                    broken.append((g, q, "q_max_mvar", g.q_max_mvar))
+                if g.q_min_mvar is not None and q < g.q_min_mvar - LIMIT_SLACK_MVAR:
+                    broken.append((g, q, "q_min_mvar", g.q_min_mvar))
+        return broken
+
+    @property
+    def messages(self) -> tuple[str, ...]:
+        """What is worth knowing beside the tables."""
+        told = [f"{title_of(g)} would have to give {q:.4g} Mvar to hold its voltage; {name} is {limit:g}." for g, q, name, limit in self.broken_limits()]
+        limited = [self._at_limit_told(i, side) for i, side in self.at_limit.items()]
+        return (*self.notes, *told, *limited)
+
+    def _at_limit_told(self, i: int, side: str) -> str:
+        g = self.net.machines[i]
+        v, q = abs(self.voltage(g.bus)), float(self.s_machine[i].imag) * self.net.s_base_mva
+        return f"{title_of(g)} gives its {side} reactive power, {q:.4g} Mvar, and holds {v:.4f} p.u. instead of {g.v_set_pu:g}."
+
+    @cached_property
+    def terminal_power(self) -> dict[str, list[complex]]:
+        """Complex power from the bus into each element, by element id and terminal [MVA]; nan where not fed."""
+        net, base = self.net, self.net.s_base_mva
+        power: dict[str, list[complex]] = {}
+        for branch_id, ends, s_ends in zip(net.branches.ids, net.branches.terminals.tolist(), self.s_branch, strict=True):
+            at = power.setdefault(branch_id, [0j] * len(net.elements[branch_id].TERMINALS))
+            for end, s in zip(ends, s_ends, strict=True):
+                at[end] += complex(s) * base
+        groups = (
+            (net.loads, self.s_load),
+            (net.motors, self.s_motor),
+            (net.shunts, self.s_shunt),
+            (net.infeeds, -self.s_infeed),
+            (net.machines, -self.s_machine),
+        )
+        for elements, s in groups:
+            for e, value in zip(elements, s, strict=True):
+                power[e.id] = [complex(value) * base]
+        top = net.topology
+        for i, closed_id in enumerate(top.closed_ids):
+            s = self.v[top.closed_from[i]] * np.conj(self.i_switch[i]) * base
+            power[closed_id] = [0j] * len(net.elements[closed_id].TERMINALS)
+            first, second = top.closed_terminals[i].tolist()
+            power[closed_id][first], power[closed_id][second] = complex(s), complex(-s)
+        return power
+
+    def current_a(self, element: Element) -> list[float | None]:
+        """Current at each terminal [A]; None where the voltage is unknown or the element carries none."""
+        currents: list[float | None] = []
+        for bus_id, s in zip(element.buses, self.terminal_power.get(element.id, ()), strict=False):
+            bus = self.net.topology.bus_index[bus_id]
+            u = abs(self.v[bus]) * self.net.v_nominal_kv[bus]
+            currents.append(_finite(abs(s) / (math.sqrt(3) * u) * 1000) if u > 0 else None)
+        return currents
+
+    def loading(self, element: Element, emergency: bool = False) -> Loading:
+        """Loading of an element that has a rating, with the basis of that rating and the terminal that governs."""
+        key = element.id, emergency
+        if key not in self._loadings:
+            rating = rating_of(element, emergency) or Rating(None, "", "")
+            if isinstance(element, Bus):
+                self._loadings[key] = loading_of(element, rating, [0j], [self.bar_current_a.get(element.id)])
+            else:
+                self._loadings[key] = loading_of(element, rating, self.terminal_power.get(element.id), self.current_a(element))
+        return self._loadings[key]
+
+    @cached_property
+    def _loadings(self) -> dict[tuple[str, bool], Loading]:
+        return {}
+
+    @cached_property
+    def bar_current_a(self) -> dict[str, float]:
+        """What is brought into each bus by the elements that deliver to it [A]: the largest current its bars may have to carry."""
+        brought: dict[str, complex] = {}
+        for element_id, power in self.terminal_power.items():
+            for bus_id, s in zip(self.net.elements[element_id].buses, power, strict=True):
+                if s.real < 0:
+                    brought[bus_id] = brought.get(bus_id, 0j) - s
+        found = {}
+        for bus_id, s in brought.items():
+            at = self.net.topology.bus_index[bus_id]
+            u = abs(self.v[at]) * self.net.v_nominal_kv[at]
+            if u > 0:
+                found[bus_id] = float(abs(s) / (math.sqrt(3) * u) * 1000)
+        return found
+
+    def voltage(self, bus_id: str) -> complex:
+        """Voltage of a bus [p.u.]; nan where not fed."""
+        return complex(self.v[self.net.topology.bus_index[bus_id]])
+
+    def source_power(self, element_id: str) -> complex:
+        """What a source delivers [MVA]; nan where it is not in the result."""
+        return -self.terminal_power.get(element_id, [complex(math.nan, math.nan)])[0]
+
+    @cached_property
+    def totals(self) -> dict[str, float]:
+        """Generation, load, losses and what shunts draw or give [MW, Mvar]: generation = load + losses + shunts."""
+        base = self.net.s_base_mva
+        generation = (np.nansum(self.s_infeed) + np.nansum(self.s_machine)) * base
+        load = (np.nansum(self.s_load) + np.nansum(self.s_motor)) * base
+        losses = np.nansum(self.s_branch) * base
+        shunt = np.nansum(self.s_shunt) * base
+        return {
+            "generation_mw": float(generation.real), "generation_mvar": float(generation.imag),
+            "load_mw": float(load.real), "load_mvar": float(load.imag),
+            "losses_mw": float(losses.real), "losses_mvar": float(losses.imag),
+            "shunt_mw": float(shunt.real), "shunt_mvar": float(shunt.imag),
+        }  # fmt: skip
+
+
+def _finite(value: float) -> float | None:
+    value = float(value)
+    return value if math.isfinite(value) else None

@@ -1,0 +1,371 @@
+"""Reactive limits, tap changers, switched capacitors, volt-var: each against a result found another way."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.optimize import root
+from tests.conftest import BUS_A, BUS_B, BUS_C, CABLE, INFEED, LOAD, network_of
+
+from northfell.app.studies import StateResults
+from northfell.core.errors import NoSolution
+from northfell.core.findings import findings_of
+from northfell.core.network import branch_two_ports
+from northfell.core.studies.load_flow.capability import shared, within_apparent_power, within_field_current
+from northfell.core.studies.load_flow.totals import circulating_currents, reactive_power, steps_in, sums, taps
+
+LV = {"kind": "bus", "name": "L", "v_nominal_kv": 0.4}
+TX = {
+    "kind": "transformer", "name": "T", "hv_bus": "B", "lv_bus": "L", "s_rated_mva": 2.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 6.0, "ur_pct": 1.0,
+    "vector_group": "Dyn11",
+}  # fmt: skip
+STEPS = {"tap_lowest_pct": -10.0, "tap_highest_pct": 10.0, "tap_step_pct": 1.25}
+HELD = {**TX, **STEPS, "tap_changer": "holds voltage", "tap_v_set_pu": 1.0, "tap_band_pct": 1.0}
+LV_LOAD = {"kind": "load", "name": "EL", "bus": "L", "p_mw": 1.6, "q_mvar": 0.9}
+GENERATOR = {"kind": "synchronous_generator", "name": "G2", "bus": "B", "mode": "voltage", "p_mw": 1.0, "v_set_pu": 1.02}
+
+
+def flow_of(elements, **settings):
+    network = network_of(elements)
+    used = network.settings.load_flow.model_copy(update=settings)
+    return StateResults(network.model_copy(update={"settings": network.settings.model_copy(update={"load_flow": used})}), "Normal").load_flow()
+
+
+def held_of(flow, name="L"):
+    return abs(flow.voltage(name))
+
+
+# ---- an independent solution: the same network as rectangular equations, solved by a general method
+
+
+def by_other_means(flow):
+    """Voltages from a dense admittance matrix and a general root finder, machines and loads as the result says they stand."""
+    net = flow.net
+    n = len(net.topology.bus_ids)
+    b = net.branches
+    y = np.zeros((n, n), complex)
+    for ports, f, t in zip(branch_two_ports(b.r_flow, b.x, b.g, b.b, flow.ratio), b.from_bus, b.to_bus, strict=True):
+        y[np.ix_([f, t], [f, t])] += ports
+    held = {net.topology.bus_index[e.bus]: e.v_set_pu * np.exp(1j * math.radians(e.angle_deg)) for e in net.infeeds}
+    magnitude = {net.topology.bus_index[g.bus]: g.v_set_pu for i, g in enumerate(net.machines) if g.mode == "voltage" and i not in flow.at_limit}
+
+    def left(x):
+        v = x[:n] + 1j * x[n:]
+        s = np.zeros(n, complex)
+        for e in net.loads:
+            k, base = net.topology.bus_index[e.bus], complex(e.p_mw, e.q_mvar) / net.s_base_mva
+            s[k] -= base * sum(part * abs(v[k]) ** power for power, part in enumerate(e.shares))
+        for i, g in enumerate(net.machines):
+            s[net.topology.bus_index[g.bus]] += complex(g.p_set_mw, flow.s_machine[i].imag * net.s_base_mva) / net.s_base_mva
+        s -= v * np.conj(y @ v)
+        real, imag = s.real.copy(), s.imag.copy()
+        for k, u in magnitude.items():
+            imag[k] = abs(v[k]) - u
+        for k, u in held.items():
+            real[k], imag[k] = (v[k] - u).real, (v[k] - u).imag
+        return np.concatenate([real, imag])
+
+    found = root(left, np.concatenate([np.ones(n), np.zeros(n)]), method="hybr", tol=1e-13)
+    return found.x[:n] + 1j * found.x[n:]
+
+
+@st.composite
+def meshed(draw):
+    """A meshed network in per unit with machines that hold voltages within limits, mixed loads, phase shifters and parallel circuits."""
+    n = draw(st.integers(3, 8))
+    unit = st.floats(0.1, 1.0)
+    elements = [{"kind": "bus", "name": f"N{i * 7}"} for i in range(n)]
+    elements.append(
+        {"kind": "infeed", "name": "S", "bus": "N0", "v_set_pu": draw(st.floats(0.98, 1.05)), "angle_deg": draw(st.sampled_from([0.0, -17.0, 30.0]))}
+    )
+    pairs = [(draw(st.integers(0, i - 1)), i) for i in range(1, n)] + draw(st.lists(st.tuples(st.integers(0, n - 2), st.just(n - 1)), max_size=3))
+    for k, (i, j) in enumerate(pairs):
+        shift = {"ratio_pu": 1 + 0.05 * draw(st.floats(-1, 1)), "shift_deg": draw(st.sampled_from([0.0, 4.0]))} if draw(st.booleans()) else {}
+        r, x = 0.02 * draw(unit), 0.1 * draw(unit) + 0.02
+        ends = {"from_bus": f"N{i * 7}", "to_bus": f"N{j * 7}"}
+        elements.append({"kind": "equivalent_branch", "name": f"Z{k}", **ends, "r_pu": r, "x_pu": x, "b_pu": 0.02, **shift})
+    for i in range(1, n):
+        shares = {"characteristic": "mixed", "share_power_pct": draw(st.floats(0, 60)), "share_current_pct": draw(st.floats(0, 40))}
+        elements.append({"kind": "load", "name": f"E{i}", "bus": f"N{i * 7}", "p_mw": 25 * draw(unit), "q_mvar": 10 * draw(unit), **shares})
+        if draw(st.booleans()):
+            low = -20 * draw(unit)
+            limits = {"q_min_mvar": low, "q_max_mvar": low + 30 * draw(unit)}
+            held = {"mode": "voltage", "p_mw": 20 * draw(unit), "v_set_pu": draw(st.floats(0.97, 1.05))}
+            elements.append({"kind": "synchronous_generator", "name": f"G{i}", "bus": f"N{i * 7}", **held, **limits})
+    return elements
+
+
+@given(meshed(), st.randoms())
+def test_meshed_networks_agree_with_another_method_and_rest_within_limits(elements, shuffle):
+    flow = flow_of(elements)
+    assert flow.v == pytest.approx(by_other_means(flow), abs=1e-7)
+    for i, (low, high) in flow.ranges.items():
+        g, q = flow.net.machines[i], flow.s_machine[i].imag * flow.net.s_base_mva
+        assert low - 1e-5 <= q <= high + 1e-5
+        above = abs(flow.voltage(g.bus)) - g.v_set_pu
+        if i not in flow.at_limit:
+            assert abs(above) < 1e-9
+        else:  # at its most it cannot lift the voltage any more, at its least it cannot lower it
+            assert above < 1e-7 if flow.at_limit[i] == "most" else above > -1e-7
+    totals = flow.totals
+    assert totals["generation_mw"] == pytest.approx(totals["load_mw"] + totals["losses_mw"] + totals["shunt_mw"], abs=1e-6)
+    renamed = [{k: (f"x{v}" if k in ("name", "bus", "from_bus", "to_bus") else v) for k, v in e.items()} for e in elements]
+    shuffle.shuffle(renamed)
+    other = flow_of(renamed)
+    assert [other.voltage(f"x{b}") for b in flow.net.topology.bus_ids] == pytest.approx([flow.voltage(b) for b in flow.net.topology.bus_ids], abs=1e-7)
+
+
+# ---- no solution
+
+
+@pytest.mark.parametrize("pf", [1.0, 0.9, 0.8])
+def test_nose_of_two_buses(pf):
+    """Lossless line of X to a load P + jP·tanφ: the most that can be carried is U²·cosφ/(2X(1 + sinφ)); voltage there by the quadratic."""
+    x, base = 0.1, 100.0
+    tan = math.tan(math.acos(pf))
+    most = 1.0 / (2 * x) * pf / (1 + math.sin(math.acos(pf))) * base
+
+    def solved(p):
+        line = {"kind": "equivalent_branch", "name": "Z", "from_bus": "A", "to_bus": "B", "r_pu": 0.0, "x_pu": x}
+        return flow_of([BUS_A, BUS_B, INFEED, line, {**LOAD, "p_mw": p, "q_mvar": p * tan}], max_iterations=50)
+
+    for part in (0.3, 0.9, 0.999, 0.99999):
+        p = part * most / base
+        q = p * tan
+        u2 = (1 - 2 * q * x) / 2 + math.sqrt(max((1 - 2 * q * x) ** 2 / 4 - x**2 * (p**2 + q**2), 0.0))  # the upper of both solutions
+        assert abs(solved(part * most).voltage("B")) == pytest.approx(math.sqrt(u2), abs=1e-5)
+    with pytest.raises(NoSolution) as refused:
+        solved(1.25 * most)
+    assert refused.value.bus == "B"
+    assert refused.value.reached_pct == pytest.approx(80.0, abs=0.05)
+    assert "at 80 % there is a solution" in str(refused.value)
+
+
+def test_one_island_without_solution_is_named_and_each_island_has_its_own_reference():
+    other = [{**BUS_C}, {**INFEED, "name": "G9", "bus": "C", "angle_deg": 40.0}, {**LOAD, "name": "E9", "bus": "D"}, {**BUS_C, "name": "D"},
+             {**CABLE, "name": "W9", "from_bus": "C", "to_bus": "D"}]  # fmt: skip
+    flow = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, *other])
+    assert flow.voltage("D") == pytest.approx(flow.voltage("B") * np.exp(1j * math.radians(40)))
+    with pytest.raises(NoSolution) as refused:
+        flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, *other[:-3], {**other[2], "p_mw": 900.0}, *other[3:]])
+    assert refused.value.bus == "D"
+
+
+# ---- tap changers
+
+
+def first_within(start_pct, measured, aim, band, towards):
+    """The position a changer stops at: from where it stands, step by step, until its quantity is within the band."""
+    position = round(start_pct / 1.25)
+    for _ in range(40):
+        d = measured(position * 1.25) - aim
+        if abs(d) <= band:
+            return position * 1.25
+        position += towards if d < 0 else -towards
+    raise AssertionError
+
+
+@pytest.mark.parametrize("start", [0.0, -7.5, 5.0])
+@pytest.mark.parametrize("drop", [0.0, 0.002])
+def test_tap_changer_stops_at_the_first_position_within_its_band(start, drop):
+    held = {**HELD, "tap_pct": start, "tap_drop_r_ohm": drop, "tap_drop_x_ohm": 2 * drop}
+
+    def measured(tap):
+        flow = flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, {**TX, "tap_pct": tap}, LV_LOAD])
+        current = np.conj(-flow.terminal_power["T"][1] / flow.voltage("L")) / flow.net.s_base_mva
+        return abs(flow.voltage("L") - complex(drop, 2 * drop) / (0.4**2 / flow.net.s_base_mva) * current)
+
+    flow = flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, held, LV_LOAD])
+    assert taps(flow)["T"] == pytest.approx(first_within(start, measured, 1.0, 0.01, -1))
+    assert abs(measured(taps(flow)["T"]) - 1.0) <= 0.01
+
+
+def test_tap_changer_for_another_bus_and_for_the_high_side_fed_from_below():
+    far = [{"kind": "bus", "name": "F", "v_nominal_kv": 0.4}, {**LV_LOAD, "bus": "F"},
+           {**CABLE, "name": "WF", "from_bus": "L", "to_bus": "F", "length_m": 20.0, "r_ohm_per_km": 0.05, "x_ohm_per_km": 0.05}]  # fmt: skip
+    flow = flow_of([BUS_A, BUS_B, LV, *far, INFEED, CABLE, {**HELD, "tap_held": "another bus", "tap_bus": "F"}])
+    assert abs(held_of(flow, "F") - 1) <= 0.01
+    assert taps(flow)["T"] < 0
+    from_below = [{**INFEED, "bus": "L", "v_set_pu": 0.95}, {**HELD, "tap_held": "high side"}, {**LOAD, "p_mw": 0.5, "q_mvar": 0.2}]
+    flow = flow_of([BUS_B, LV, *from_below])
+    assert abs(held_of(flow, "B") - 1) <= 0.01
+    assert taps(flow)["T"] > 0
+
+
+def test_tap_changer_that_holds_reactive_flow():
+    """Two supplies joined through a transformer: its tap sets the reactive power between them."""
+    held = {**TX, **STEPS, "lv_bus": "B", "hv_bus": "A", "v_lv_kv": 11.0, "vector_group": "Yyn0", "tap_changer": "holds reactive flow",
+            "tap_q_set_mvar": 0.4, "tap_q_band_mvar": 0.25}  # fmt: skip
+    flow = flow_of([BUS_A, BUS_B, INFEED, {**INFEED, "name": "G9", "bus": "B"}, held])
+    q = flow.terminal_power["T"][0].imag
+    assert abs(q - 0.4) <= 0.25
+    free = {**held, "tap_changer": "off load", "tap_pct": taps(flow)["T"] + 1.25}
+    before = flow_of([BUS_A, BUS_B, INFEED, {**INFEED, "name": "G9", "bus": "B"}, free])
+    assert abs(before.terminal_power["T"][0].imag - 0.4) > 0.25  # a step nearer to where it came from was not within the band
+
+
+def test_parallel_transformers_step_together_and_unequal_taps_drive_a_current_round():
+    twin = {**HELD, "name": "T2"}
+    flow = flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, HELD, twin, LV_LOAD])
+    assert taps(flow)["T"] == taps(flow)["T2"]
+    assert [c.i_a for c in circulating_currents(flow)] == pytest.approx([0, 0], abs=1e-6)
+    flow = flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, {**TX, "tap_pct": 2.5}, {**TX, "name": "T2", "tap_pct": -2.5}])
+    # without a load the difference of the two open voltages stands across both impedances
+    z_own = complex(0.01, math.sqrt(0.06**2 - 0.01**2)) * 0.4**2 / 2.0
+    u = 400 * abs(flow.voltage("B"))
+    lv_a = abs(u / 1.025 - u / 0.975) / math.sqrt(3) / abs(2 * z_own)
+    one, other = circulating_currents(flow)
+    assert one.i_a * 11 / 0.4 == pytest.approx(lv_a, rel=0.03)  # taken to the high side by the main ratio
+    assert one.i_a == pytest.approx(other.i_a)
+
+
+def test_tap_changer_at_its_end_and_one_that_would_hunt():
+    flow = flow_of([BUS_A, BUS_B, LV, {**INFEED, "v_set_pu": 0.85}, CABLE, HELD, LV_LOAD])
+    assert taps(flow)["T"] == pytest.approx(-10)
+    assert any("lowest position" in m for m in flow.messages)
+    assert any(f.check == "control" and f.element == "T" for f in findings_of(flow, flow.net.network.settings.limits))
+    flow = flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, {**HELD, "tap_band_pct": 0.05, "tap_v_set_pu": 0.998}, LV_LOAD])
+    assert any("narrower than a step" in m for m in flow.messages)
+    assert abs(held_of(flow) - 0.998) < 0.0125  # of both positions it hunts between, the nearer one
+
+
+def test_tap_changers_in_cascade_and_off():
+    chain = [
+        {"kind": "bus", "name": "H", "v_nominal_kv": 33.0}, {**INFEED, "bus": "H", "v_set_pu": 0.96},
+        {**HELD, "name": "T0", "hv_bus": "H", "lv_bus": "B", "v_hv_kv": 33.0, "v_lv_kv": 11.0, "s_rated_mva": 5.0},
+    ]  # fmt: skip
+    flow = flow_of([*chain, BUS_B, LV, HELD, LV_LOAD])
+    assert abs(held_of(flow, "B") - 1) <= 0.01
+    assert abs(held_of(flow, "L") - 1) <= 0.01
+    assert set(taps(flow_of([*chain, BUS_B, LV, HELD, LV_LOAD], tap_changers="off")).values()) == {0.0}
+
+
+# ---- capacitors and inverters
+
+
+def test_capacitor_steps_by_voltage():
+    bank = {"kind": "capacitor_bank", "name": "C", "bus": "B", "q_step_mvar": 0.5, "steps": 6, "switching": "by voltage", "steps_in": 0, "v_in_pu": 0.99,
+            "v_out_pu": 1.01}  # fmt: skip
+    heavy = [BUS_A, BUS_B, INFEED, {**CABLE, "length_m": 5000.0, "x_ohm_per_km": 0.35}, {**LOAD, "q_mvar": 1.5}]
+
+    def v_with(n):
+        return held_of(flow_of([*heavy, {**bank, "switching": "fixed", "steps_in": n}]), "B")
+
+    least = next(n for n in range(7) if v_with(n) >= 0.99 or n == 6)
+    flow = flow_of([*heavy, bank])
+    assert 0 < least <= 6
+    assert steps_in(flow)["C"] == least
+    assert steps_in(flow_of([*heavy, bank], capacitor_steps="off"))["C"] == 0
+    light = flow_of([BUS_A, BUS_B, {**INFEED, "v_set_pu": 1.02}, CABLE, {**bank, "steps_in": 6}])
+    assert steps_in(light)["C"] == 0
+
+
+@pytest.mark.parametrize("at", ["T", "G", "Q"])
+def test_capacitor_steps_by_power_factor(at):
+    breaker = [{"kind": "bus", "name": "D", "v_nominal_kv": 0.4}, {"kind": "breaker", "name": "Q", "from_bus": "L", "to_bus": "D"}]
+    bank = {"kind": "capacitor_bank", "name": "C", "bus": "D", "q_step_mvar": 0.1, "steps": 12, "switching": "by power factor", "measured_at": at,
+            "power_factor_target": 0.96}  # fmt: skip
+    network = [BUS_A, BUS_B, LV, *breaker, INFEED, CABLE, TX, {**LV_LOAD, "bus": "D"}]
+
+    def factor(n):
+        s = flow_of([*network, {**bank, "switching": "fixed", "steps_in": n}]).terminal_power[at][0]
+        s = -s if at == "G" else s
+        return s.imag <= abs(s.real) * math.tan(math.acos(0.96)) + 1e-9
+
+    flow = flow_of([*network, bank])
+    assert steps_in(flow)["C"] == next(n for n in range(13) if factor(n))
+
+
+def test_volt_var_inverter_stands_on_its_curve():
+    inverter = {"kind": "inverter", "name": "PV", "bus": "B", "s_rated_mva": 6.0, "p_mw": 4.0, "mode": "volt-var"}
+    long = {**CABLE, "length_m": 6000.0, "x_ohm_per_km": 0.35}
+    for v_set, load in ((1.0, 0.2), (1.03, 0.2), (0.95, 8.0)):
+        flow = flow_of([BUS_A, BUS_B, {**INFEED, "v_set_pu": v_set}, long, {**LOAD, "p_mw": load}, inverter])
+        v = held_of(flow, "B")
+        expected = np.interp(v, [0.92, 0.98, 1.02, 1.08], [1, 0, 0, -1]) * 0.44 * 6.0
+        assert flow.s_machine[0].imag * flow.net.s_base_mva == pytest.approx(expected, abs=1e-5)
+    alone = flow_of([BUS_A, BUS_B, INFEED, long, {**LOAD, "p_mw": 0.2}, {**inverter, "mode": "power"}])
+    held = flow_of([BUS_A, BUS_B, INFEED, long, {**LOAD, "p_mw": 0.2}, inverter])
+    assert held_of(held, "B") < held_of(alone, "B")
+
+
+# ---- machines
+
+
+def test_capability_of_a_machine():
+    assert within_apparent_power(8, 10) == pytest.approx(6)
+    assert within_apparent_power(11, 10) == 0
+    # at the rated point the field limit meets the rated power; unloaded it is (E − U)·U/Xd
+    p, q = 0.8 * 10, 0.6 * 10
+    assert within_field_current(p, 10, 0.8, 180, 1.0) == pytest.approx(q)
+    e = abs(1 + 1.8j * complex(0.8, -0.6))
+    assert within_field_current(0, 10, 0.8, 180, 1.0) == pytest.approx(10 * (e - 1) / 1.8)
+    rated = {**GENERATOR, "p_mw": 0.8, "s_rated_mva": 1.0, "power_factor_rated": 0.8, "xd_pct": 180.0, "capability": "by rating", "v_set_pu": 1.05}
+    flow = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, rated])
+    assert flow.at_limit == {0: "most"}
+    assert flow.s_machine[0].imag * flow.net.s_base_mva == pytest.approx(within_field_current(0.8, 1.0, 0.8, 180, 1.05), abs=1e-9)
+
+
+def test_machines_on_one_bus_share_by_their_ranges():
+    assert shared(3.0, [(0, 2), (0, 4)]) == pytest.approx([1, 2])
+    assert shared(3.0, [(-math.inf, math.inf), (0, 1)]) == pytest.approx([2, 1])
+    assert shared(4.0, [(-math.inf, math.inf)] * 2) == pytest.approx([2, 2])
+    two = [{**GENERATOR, "q_min_mvar": -1.0, "q_max_mvar": 3.0}, {**GENERATOR, "name": "G3", "q_min_mvar": 0.0, "q_max_mvar": 2.0}]
+    flow = flow_of([BUS_A, BUS_B, INFEED, {**CABLE, "x_ohm_per_km": 0.8}, LOAD, *two])
+    q = flow.s_machine.imag * flow.net.s_base_mva
+    assert (q[0] + 1) / 4 == pytest.approx(q[1] / 2)
+
+
+def test_findings_on_machines_and_power_factor():
+    unbounded = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, GENERATOR])
+    limits = unbounded.net.network.settings.limits
+    assert any(f.check == "no reactive limits" and f.element == "G2" for f in findings_of(unbounded, limits))
+    beyond = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, {**GENERATOR, "mode": "power", "p_mw": 1.0, "q_mvar": 1.0, "s_rated_mva": 1.2}])
+    assert next(f for f in findings_of(beyond, limits) if f.check == "capability").value == pytest.approx(100 * math.sqrt(2) / 1.2)
+    plain = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD])
+    assert not any(f.check == "power factor" for f in findings_of(plain, limits))
+    found = [f for f in findings_of(plain, limits.model_copy(update={"power_factor_contract": 0.95})) if f.check == "power factor"]
+    assert [(f.element, f.severity) for f in found] == [("G", "breach"), ("E", "close")]
+    s = -plain.terminal_power["G"][0]
+    assert found[0].value == pytest.approx(s.real / abs(s))
+
+
+# ---- sums
+
+
+def test_reactive_power_told_apart_with_known_parts():
+    """Two supplies at different voltages over a reactance, nothing else: the one gives what the other takes, and the reactance its share."""
+    reactance = {"kind": "equivalent_branch", "name": "Z", "from_bus": "A", "to_bus": "B", "r_pu": 0.0, "x_pu": 0.1}
+    flow = flow_of([BUS_A, BUS_B, {**INFEED, "v_set_pu": 1.02}, {**INFEED, "name": "G9", "bus": "B", "v_set_pu": 0.98}, reactance])
+    r = reactive_power(flow)
+    assert r.given == pytest.approx(1.02 * (1.02 - 0.98) / 0.1 * 100)
+    assert r.taken_back == pytest.approx(0.98 * (1.02 - 0.98) / 0.1 * 100)
+    assert r.circulating == r.taken_back
+    assert r.series == pytest.approx((1.02 - 0.98) ** 2 / 0.1 * 100)
+    bank = {"kind": "capacitor_bank", "name": "C", "bus": "B", "q_step_mvar": 0.5}
+    line = {**CABLE, "c_uf_per_km": 0.3, "length_m": 4000.0}
+    flow = flow_of([BUS_A, BUS_B, LV, INFEED, line, {**TX, "no_load_loss_kw": 2.0, "no_load_current_pct": 0.8}, LOAD, LV_LOAD, bank])
+    r = reactive_power(flow)
+    b = 2 * math.pi * 50 * 0.3e-6 * 4
+    assert r.charging == pytest.approx(b * 11**2 / 2 * (1 + held_of(flow, "B") ** 2))
+    assert r.capacitors == pytest.approx(0.5 * held_of(flow, "B") ** 2)
+    assert r.loads == pytest.approx(1.9)
+    assert r.magnetising == pytest.approx(2.0 * math.sqrt(0.008**2 - 0.001**2) * (held_of(flow, "B") ** 2 + held_of(flow) ** 2) / 2)
+    assert r.given + r.charging + r.capacitors == pytest.approx(r.taken_back + r.loads + r.reactors + r.series + r.magnetising)
+
+
+def test_totals_by_area_and_level_add_up():
+    areas = [{**BUS_A, "area": "North"}, {**BUS_B, "area": "South"}, {**LV, "area": "South"}]
+    machine = {**GENERATOR, "mode": "power", "p_mw": 0.5, "s_rated_mva": 2.0, "power_factor_rated": 0.8}
+    flow = flow_of([*areas, INFEED, CABLE, TX, LOAD, LV_LOAD, machine])
+    found = sums(flow)
+    assert [(s.scope, s.name) for s in found[:3]] == [("network", "Test"), ("area", "North"), ("area", "South")]
+    assert [s.name for s in found[3:]] == ["11.00 kV", "0.4000 kV"]
+    for scope in ("area", "voltage level"):
+        those = [s for s in found if s.scope == scope]
+        for what in ("generation", "load", "losses", "shunts"):
+            assert sum(getattr(s, what) for s in those) == pytest.approx(getattr(found[0], what), abs=1e-9)
+    assert found[0].installed_mw == pytest.approx(1.6)
+    assert found[0].reserve_mw == pytest.approx(1.1)
