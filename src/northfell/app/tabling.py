@@ -17,7 +17,20 @@ from northfell.core.model.showing import text_shown
 
 Cell = tuple[str, str]  # element id (or the name of a new one) and field
 HIDDEN = ("label",)
-SECTIONS = ("Connection", "Rating", "Construction", "Impedance", "Earthing", "Enclosure", "Protection", "Operation", "Identity", "Notes")
+SECTIONS = (
+    "Connection",
+    "Rating",
+    "Construction",
+    "Impedance",
+    "Earthing",
+    "Enclosure",
+    "Protection",
+    "Operation",
+    "Tap changer",
+    "Volt-var",
+    "Identity",
+    "Notes",
+)
 
 
 @dataclass

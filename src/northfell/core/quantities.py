@@ -165,6 +165,6 @@ def fixed(value: float | None, decimals: int) -> str:
     return text.replace("-", MINUS)
 
 
-def entry(value: float) -> str:
-    """A number as it stands in an input field: exact, without needless zeros."""
-    return f"{value:.15g}"
+def entry(value: float | None) -> str:
+    """A number as it stands in an input field: exact, without needless zeros; nothing where it is empty."""
+    return "" if value is None else f"{value:.15g}"

@@ -74,7 +74,20 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
     sections: dict[str, list[FieldShown]] = {}
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
-    order = ["Rating", "Impedance", "Earthing", "Construction", "Enclosure", "Protection", "Operation", "Connection", "Identity", "Notes"]
+    order = [
+        "Rating",
+        "Impedance",
+        "Earthing",
+        "Construction",
+        "Enclosure",
+        "Protection",
+        "Operation",
+        "Tap changer",
+        "Volt-var",
+        "Connection",
+        "Identity",
+        "Notes",
+    ]
     return Card(
         element=element,
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
