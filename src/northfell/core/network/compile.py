@@ -140,15 +140,19 @@ def numbers(elements: Iterable[Element], field: str) -> Floats:
     return np.array([math.nan if (v := getattr(e, field)) is None else v for e in elements], float)
 
 
-def compile_network(network: Network, state: str, study: str = "load_flow", topology: Topology | None = None) -> Compiled:
+def compile_network(
+    network: Network, state: str, study: str = "load_flow", topology: Topology | None = None, elements: dict[str, Element] | None = None
+) -> Compiled:  # fmt: skip
     """Turn a network in a state into arrays; its topology is found, unless it is known already.
+
+    With `elements`, these stand for those of the state: the same, but for what is tried out.
 
     Raises
     ------
     CannotRun
         Where nominal voltages contradict each other, or one that is needed is unknown; with every place.
     """
-    elements = network.in_state(state)
+    elements = network.in_state(state) if elements is None else elements
     topology = topology or topology_of(elements)
     buses = [cast(Bus, elements[b]) for b in topology.bus_ids]
     live = [e for e in elements.values() if topology.live[e.id]]

@@ -6,8 +6,8 @@ from northfell.core.network import switch_currents
 from northfell.core.network.compile import Complexes
 from northfell.core.studies.load_flow.capability import shared
 from northfell.core.studies.load_flow.case import Case
-from northfell.core.studies.load_flow.injections import load_power, load_shares, machine_power, motor_power
-from northfell.core.studies.load_flow.newton import EXPONENTS, power_drawn
+from northfell.core.studies.load_flow.injections import machine_power
+from northfell.core.studies.load_flow.newton import power_drawn
 from northfell.core.studies.load_flow.result import LoadFlow
 
 
@@ -25,9 +25,8 @@ def carried(case: Case, v_fed: Complexes, messages: tuple[str, ...] = ()) -> Loa
     def v_at(elements: tuple) -> Complexes:
         return v[net.bus_of(elements)]
 
-    v_loads = v_at(net.loads)
-    s_load = np.where(np.isnan(v_loads), np.nan, load_power(net) * (load_shares(net) * np.abs(v_loads)[:, None] ** EXPONENTS).sum(axis=1))
-    s_motor = np.where(np.isnan(v_at(net.motors)), np.nan, motor_power(net))
+    s_load = power_drawn(np.abs(v_at(net.loads)), case.loads_draw)  # nan where not fed
+    s_motor = power_drawn(np.abs(v_at(net.motors)), case.motors_draw)
     s_shunt = case.shunt * np.abs(v_at(net.shunts)) ** 2
     s_infeed, s_machine = _source_power(case, v_node, s_branch)
 

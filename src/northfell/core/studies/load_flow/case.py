@@ -31,6 +31,8 @@ class Case:
     sources: Sources
     ratio: Complexes = field(init=False)  # (branch,) at the taps as they stand
     shunt: Complexes = field(init=False)  # (shunt,) power drawn at 1 p.u. with the steps that are in
+    loads_draw: Complexes = field(init=False)  # (load, exponent) power drawn at 1 p.u.
+    motors_draw: Complexes = field(init=False)  # (motor, exponent)
     at_limit: dict[int, Side] = field(default_factory=dict)  # node whose machines are at a reactive limit
     iterations: int = 0
     halvings: int = 0
@@ -39,6 +41,8 @@ class Case:
     def __post_init__(self) -> None:
         self.ratio = self.net.branches.ratio.copy()
         self.shunt = shunt_power(self.net)
+        self.loads_draw = load_power(self.net)[:, None] * load_shares(self.net)
+        self.motors_draw = np.outer(motor_power(self.net), np.eye(len(EXPONENTS))[0])
 
     @cached_property
     def inner(self) -> Ints:
@@ -60,12 +64,12 @@ class Case:
         f, t = node[self.net.branches.from_bus], node[self.net.branches.to_bus]
         return np.concatenate([f, self.sources.infeed_node[self.inner]]), np.concatenate([t, self.net.node_of(self.net.infeeds)[self.inner]])
 
-    @cached_property
+    @property
     def load(self) -> Complexes:
-        """Loads drawn at 1 p.u. by node and exponent of voltage."""
+        """Power drawn at 1 p.u. by node and exponent of voltage."""
         load = np.zeros((self.n_all, len(EXPONENTS)), complex)
-        np.add.at(load, self.net.node_of(self.net.loads), load_power(self.net)[:, None] * load_shares(self.net))
-        np.add.at(load[:, 0], self.net.node_of(self.net.motors), motor_power(self.net))
+        np.add.at(load, self.net.node_of(self.net.loads), self.loads_draw)
+        np.add.at(load, self.net.node_of(self.net.motors), self.motors_draw)
         return load
 
     @cached_property

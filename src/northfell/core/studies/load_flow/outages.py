@@ -1,0 +1,103 @@
+"""Each element out in turn: what the rest of the network then carries, and which loss is worst."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.model.elements import Changeover, Element, Infeed, Inverter, Switching, SynchronousGenerator
+from northfell.core.model.network import Network
+from northfell.core.network import compile_network
+from northfell.core.studies.load_flow.result import LoadFlow
+from northfell.core.studies.load_flow.solve import run
+from northfell.core.tables import Cell, Table, build
+
+
+@dataclass(frozen=True)
+class Outage:
+    """The network with one element out of service."""
+
+    element: Element
+    outcome: str  # empty where solved, else why there is no result
+    loaded: str = ""  # name of what is loaded most, of the emergency rating where there is one
+    loading_pct: float | None = None
+    rating_basis: str = ""
+    lowest: str = ""
+    v_lowest_pu: float | None = None
+    highest: str = ""
+    v_highest_pu: float | None = None
+    not_fed: tuple[str, ...] = ()  # consumers that lose their supply
+    lost_mw: float = 0.0
+
+
+def candidates(network: Network, state: str) -> list[Element]:
+    """What may fail: branches and sources that take part in the state. Switching devices fail with what they feed."""
+    elements = network.in_state(state)
+    kinds = (Infeed, SynchronousGenerator, Inverter)
+    return [
+        e for e in elements.values()
+        if e.in_service and ((len(e.TERMINALS) > 1 and not isinstance(e, Switching | Changeover)) or isinstance(e, kinds))
+    ]  # fmt: skip
+
+
+def each_out(network: Network, state: str, told: Callable[[int, int], None] | None = None) -> Iterator[Outage]:
+    """Take each element out, solve, and say what is worst. `told` is given how many are done, of how many."""
+    base = run(compile_network(network, state))
+    those = [e for e in candidates(network, state) if e.id in {one.id for one in base.net.taking_part()}]
+    for n, element in enumerate(those):
+        yield _without(network, state, element, base)
+        if told:
+            told(n + 1, len(those))
+
+
+def _without(network: Network, state: str, element: Element, base: LoadFlow) -> Outage:
+    elements = {**network.in_state(state), element.id: element.model_copy(update={"in_service": False})}
+    try:
+        flow = run(compile_network(network, state, elements=elements))
+    except NoSolution as error:
+        return Outage(element, str(error))
+    except CannotRun as error:
+        return Outage(element, "; ".join(error.reasons))
+    loadings = [(flow.loading(e, emergency=True), e.name) for e in flow.net.elements.values() if flow.net.topology.live[e.id]]
+    worst, loaded = max(((one, name) for one, name in loadings if one.pct is not None), default=(None, ""), key=lambda one: one[0].pct or 0.0)
+    v = np.abs(flow.v)
+    judged = [i for i, bus in enumerate(flow.net.topology.bus_ids) if np.isfinite(v[i]) and getattr(flow.net.elements[bus], "bus_kind", "") != "junction"]
+    low, high = (min(judged, key=lambda i: v[i], default=None), max(judged, key=lambda i: v[i], default=None))
+    lost = _lost(base, flow)
+    ids = flow.net.topology.bus_ids
+    return Outage(
+        element, "", loaded, worst.pct if worst else None, worst.basis if worst else "",
+        flow.net.name(ids[low]) if low is not None else "", float(v[low]) if low is not None else None,
+        flow.net.name(ids[high]) if high is not None else "", float(v[high]) if high is not None else None,
+        tuple(e.name for e, _ in lost), sum(p for _, p in lost),
+    )  # fmt: skip
+
+
+def _lost(base: LoadFlow, flow: LoadFlow) -> list[tuple[Element, float]]:
+    """Consumers that were fed before and are not now, with what they drew [MW]."""
+    found: list[tuple[Element, float]] = []
+    for e in (*base.net.loads, *base.net.motors):
+        p = base.terminal_power[e.id][0].real
+        now = flow.terminal_power.get(e.id, [complex(np.nan)])[0].real
+        if np.isfinite(p) and p > 0 and not np.isfinite(now):
+            found.append((e, float(p)))
+    return found
+
+
+def outages_table(state: str, outages: list[Outage]) -> Table:
+    """One row for each element out."""
+    rows: list[tuple[Cell, ...]] = [
+        (
+            state, o.element.name, o.element.kind, not o.outcome, o.loaded, o.loading_pct, o.rating_basis, o.lowest, o.v_lowest_pu, o.highest, o.v_highest_pu,
+            len(o.not_fed), o.lost_mw, ", ".join(o.not_fed[:6]), o.outcome,
+        )
+        for o in outages
+    ]  # fmt: skip
+    columns = (
+        ("state", "", "State"), ("element", "", "Out"), ("kind", "", "Kind"), ("solved", "", "Solved"), ("loaded", "", "Loaded most"),
+        ("loading_pct", "%", "Loading"), ("rating_basis", "", "Basis"), ("lowest", "", "Lowest bus"), ("v_lowest_pu", "p.u.", "Lowest"),
+        ("highest", "", "Highest bus"), ("v_highest_pu", "p.u.", "Highest"), ("not_fed", "", "Consumers lost"), ("lost_mw", "MW", "Load lost"),
+        ("lost", "", "Which"), ("outcome", "", "Outcome"),
+    )  # fmt: skip
+    return build("outages", columns, rows)
