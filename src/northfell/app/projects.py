@@ -8,6 +8,7 @@ from threading import Lock
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, StaleVersion
+from northfell.core.model import proposing
 from northfell.core.model.changes import Change, apply_change, apply_completed
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network, Sheet
@@ -25,6 +26,7 @@ class Project:
     network: Network
     undo_title: str | None
     redo_title: str | None
+    proposal: str = ""  # the one that is worked in: the network is then that with the proposal
 
     @property
     def id(self) -> int:
@@ -115,11 +117,26 @@ def put_aside(db: Connection, project_id: int, **given: str | bool) -> ProjectRo
     return old
 
 
-def open_project(db: Connection, project_id: int) -> Project:
-    """The project as it stands."""
+def open_project(db: Connection, project_id: int, proposal: str = "") -> Project:
+    """The project as it stands; with a proposal, as it would be with it. One that is not there any more is not worked in."""
     row = projects.project(db, project_id)
     undo, redo = history.change_at(db, project_id, row.head), history.change_at(db, project_id, row.head + 1)
-    return Project(row, _network(db, row), undo.title if undo else None, redo.title if redo else None)
+    network = _network(db, row)
+    if proposal and any(p.name == proposal for p in network.proposals):
+        network = _inside(db, row, network, proposal)
+    else:
+        proposal = ""
+    return Project(row, network, undo.title if undo else None, redo.title if redo else None, proposal)
+
+
+def _inside(db: Connection, row: ProjectRow, network: Network, proposal: str) -> Network:
+    project_id, version, rest = _key(db, row)
+    key = (project_id, version, f"{rest}\n{proposal}")
+    found = _networks.get(key)
+    if found is None:
+        found = proposing.inside(network, proposal).network
+        _networks.put(key, found)
+    return found
 
 
 def _key(db: Connection, row: ProjectRow) -> tuple[int, int, str]:
@@ -139,8 +156,8 @@ def _network(db: Connection, row: ProjectRow) -> Network:
     return network
 
 
-def change_project(db: Connection, project_id: int, change: Change, version: int) -> Project:
-    """Apply a change set to the version it was based on.
+def change_project(db: Connection, project_id: int, change: Change, version: int, proposal: str = "") -> Project:
+    """Apply a change set to the version it was based on; with a proposal, the change goes into it.
 
     Raises
     ------
@@ -150,16 +167,16 @@ def change_project(db: Connection, project_id: int, change: Change, version: int
         If the change is refused; nothing is changed then.
     """
     if not change.acts:
-        return open_project(db, project_id)
+        return open_project(db, project_id, proposal)
     with transaction(db):
         row = projects.project(db, project_id)
         if row.version != version:
             raise StaleVersion(_what_differs(db, row, version))
         old = _network(db, row)
-        new, inverse, change = apply_completed(old, change)
+        new, inverse, change = apply_completed(old, proposing.put_inside(old, proposal, change) if proposal else change)
         history.append(db, project_id, row.head + 1, change, inverse)
         _write(db, row, old, new, row.head + 1)
-    return open_project(db, project_id)
+    return open_project(db, project_id, proposal)
 
 
 def undo(db: Connection, project_id: int) -> Project:

@@ -7,6 +7,7 @@ from functools import cached_property
 from threading import Lock
 from typing import Any
 
+from northfell.app.projects import Project
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.findings import Finding, findings_of, missing_findings, network_findings, sorted_findings
 from northfell.core.model.completeness import missing
@@ -81,6 +82,9 @@ class StateResults:
         return kept
 
 
+Told = Callable[[int, int, str], None]  # steps done, of how many, and what is being done
+
+
 @dataclass
 class Results:
     """All states of one version of a network."""
@@ -88,6 +92,7 @@ class Results:
     network: Network
     states: dict[str, StateResults] = field(default_factory=dict)
     _findings: list[Finding] | None = None
+    kept: dict[str, Any] = field(default_factory=dict)  # what was computed on request: outages, motor starts, remedies
 
     def at(self, state: str) -> StateResults:
         if state not in self.states:
@@ -100,14 +105,17 @@ class Results:
         """Whether the findings of this version were gathered already; gathering runs every study in every state."""
         return self._findings is not None
 
-    def findings(self) -> list[Finding]:
-        """Over all studies and all operating states, gravest first."""
+    def findings(self, told: Told | None = None) -> list[Finding]:
+        """Over all studies and all operating states, gravest first. `told` hears of each step and may stop the run by raising."""
         if self._findings is None:
             found: list[Finding] = []
-            for state in self.network.state_names:
-                found += network_findings(self.at(state).elements, state)
-                for study in STUDIES:
-                    found += findings_in(self.at(state), study)
+            steps = [(state, study) for state in self.network.state_names for study in STUDIES]
+            for n, (state, study) in enumerate(steps):
+                if told:
+                    told(n, len(steps), f"{study.replace('_', ' ')} in {state}")
+                if study == STUDIES[0]:
+                    found += network_findings(self.at(state).elements, state)
+                found += findings_in(self.at(state), study)
             self._findings = sorted_findings(_once_each(found))
         return self._findings
 
@@ -116,7 +124,7 @@ def findings_in(results: StateResults, study: Study) -> list[Finding]:
     """Findings of one study in one state; what it lacks if it cannot run."""
     outcome = results.outcome(study)
     if isinstance(outcome, NoSolution):
-        return [Finding(study, results.state, "", "", "breach", str(outcome))]
+        return [Finding(study, results.state, "", "", "breach", str(outcome), check="no solution")]
     if isinstance(outcome, CannotRun):
         fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
         lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
@@ -137,18 +145,18 @@ def _once_each(found: list[Finding]) -> list[Finding]:
 
 
 class ResultsCache:
-    """Results of the last few network versions, by project and version."""
+    """Results of the last few network versions, by project, version and proposal."""
 
-    def __init__(self, most: int = 8) -> None:
-        self._kept: OrderedDict[tuple[int, int], Results] = OrderedDict()
+    def __init__(self, most: int = 12) -> None:
+        self._kept: OrderedDict[tuple[int, int, str], Results] = OrderedDict()
         self._most = most
         self._lock = Lock()  # requests run side by side
 
-    def of(self, project_id: int, version: int, network: Network) -> Results:
-        key = (project_id, version)
+    def of(self, project: Project) -> Results:
+        key = (project.id, project.version, project.proposal)
         with self._lock:
             if key not in self._kept:
-                self._kept[key] = Results(network)
+                self._kept[key] = Results(project.network)
                 while len(self._kept) > self._most:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(key)

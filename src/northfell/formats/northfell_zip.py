@@ -15,7 +15,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
-from northfell.core.model.changes import ACTS
+from northfell.core.model.changes import ACTS, acts_of
+from northfell.core.model.kept_beside import Acknowledged, Proposal
 from northfell.core.model.network import MOST_ELEMENTS, Network, OperatingState, OwnEntry, Sheet, check_network, element_from
 from northfell.core.model.own_entries import entry_breaches
 from northfell.core.model.settings import ProjectSettings
@@ -56,7 +57,8 @@ def write(project: WholeProject) -> bytes:
         "format": FORMAT, "format_version": FORMAT_VERSION, "name": n.name, "head": project.head, "settings": n.settings.model_dump(),
         "elements": [e.model_dump(exclude_defaults=True) | {"kind": e.kind} for e in n.elements.values()], "states": [s.model_dump() for s in n.states],
         "sheets": [{"name": s.name, "placements": {i: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}} for s in n.sheets],
-        "entries": [e.model_dump() for e in n.entries],
+        "entries": [e.model_dump() for e in n.entries], "proposals": [p.model_dump() for p in n.proposals],
+        "acknowledged": [a.model_dump() for a in n.acknowledged],
     }  # fmt: skip
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as pack:
@@ -131,12 +133,17 @@ def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
     network = Network(
         name=kept["name"], states=[OperatingState.model_validate(s) for s in kept["states"]], sheets=sheets or [Sheet(name="Sheet 1")],
         settings=ProjectSettings.model_validate(kept["settings"]), entries=[OwnEntry.model_validate(e) for e in kept.get("entries", [])],
+        proposals=[Proposal.model_validate(p) for p in kept.get("proposals", [])],
+        acknowledged=[Acknowledged.model_validate(a) for a in kept.get("acknowledged", [])],
     ).model_copy(update={"elements": {e.id: e for e in elements}})  # fmt: skip
     if len(network.elements) < len(elements):
         raise _refused("elements", "ids that differ")
     check_network(network)
     if breaches := [breach for one in network.entries for breach in entry_breaches(one)]:
         raise NetworkRefused(breaches)
+    for proposed in (c for p in network.proposals for c in p.changes):
+        acts_of(proposed.acts)
+        acts_of(proposed.found)
     history = tuple(KeptChange(str(c["title"]), str(c["made_at"]), str(c["acts"]), str(c["inverse"])) for c in changes)
     for change in history:
         ACTS.validate_json(change.acts)

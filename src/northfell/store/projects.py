@@ -6,6 +6,7 @@ from sqlite3 import Connection
 
 from northfell.core.errors import NotFound, StaleVersion
 from northfell.core.model.elements import ELEMENT
+from northfell.core.model.kept_beside import Acknowledged, Proposal
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Sheet
 from northfell.core.model.settings import ProjectSettings
 
@@ -63,6 +64,8 @@ def network_of(db: Connection, project_id: int) -> Network:
     states = db.execute("SELECT body FROM operating_state WHERE project_id = ? ORDER BY position", (project_id,))
     sheets = db.execute("SELECT body FROM sheet WHERE project_id = ? ORDER BY position", (project_id,))
     entries = db.execute("SELECT body FROM own_entry WHERE project_id = ? ORDER BY position", (project_id,))
+    proposals = db.execute("SELECT body FROM proposal WHERE project_id = ? ORDER BY position", (project_id,))
+    acknowledged = db.execute("SELECT body FROM acknowledged WHERE project_id = ? ORDER BY position", (project_id,))
     return Network.model_construct(
         name=head["name"],
         elements=elements,
@@ -70,6 +73,8 @@ def network_of(db: Connection, project_id: int) -> Network:
         sheets=[Sheet.model_validate_json(row["body"]) for row in sheets],
         settings=ProjectSettings.model_validate_json(head["settings"]),
         entries=[OwnEntry.model_validate_json(row["body"]) for row in entries],
+        proposals=[Proposal.model_validate_json(row["body"]) for row in proposals],
+        acknowledged=[Acknowledged.model_validate_json(row["body"]) for row in acknowledged],
     )
 
 
@@ -86,6 +91,10 @@ def write_network(db: Connection, project_id: int, old: Network, new: Network) -
         _rewrite(db, "sheet", project_id, [s.model_dump_json() for s in new.sheets])
     if old.entries != new.entries:
         _rewrite(db, "own_entry", project_id, [e.model_dump_json() for e in new.entries])
+    if old.proposals != new.proposals:
+        _rewrite(db, "proposal", project_id, [p.model_dump_json() for p in new.proposals])
+    if old.acknowledged != new.acknowledged:
+        _rewrite(db, "acknowledged", project_id, [a.model_dump_json() for a in new.acknowledged])
     if old.settings != new.settings:
         db.execute("UPDATE project SET settings = ? WHERE id = ?", (new.settings.model_dump_json(), project_id))
 

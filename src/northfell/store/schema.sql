@@ -67,3 +67,17 @@ CREATE TABLE reader_link (
     element_id TEXT NOT NULL DEFAULT '',
     made_at TEXT NOT NULL
 ) STRICT;
+
+CREATE TABLE proposal (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    position INTEGER NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, position)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE acknowledged (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    position INTEGER NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, position)
+) STRICT, WITHOUT ROWID;

@@ -38,7 +38,7 @@ def _shown(request: Request, db: Any, view: View, act: Any) -> Response:
         return show(request, db, act(), view)
     except NorthfellError as error:
         status = 409 if isinstance(error, StaleVersion) else 422
-        return show(request, db, open_project(db, view.project_id), view, status, refused=error.lines)
+        return show(request, db, open_project(db, view.project_id, view.proposal), view, status, refused=error.lines)
 
 
 @router.get("/elements/{element_id:path}/documents/{name}")

@@ -73,7 +73,7 @@ def arrange_some(
 @router.post("/place")
 def place(request: Request, db: Db, view: Looking, version: Version, kind: Annotated[str, Form(max_length=60)], x: Steps, y: Steps) -> Response:
     """A symbol from the tray, dropped on the sheet; `bus:panel` is a bus of that kind."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     name, _, bus_kind = kind.partition(":")
     made: list[str] = []
 
@@ -106,7 +106,7 @@ def join(request: Request, db: Db, view: Looking, version: Version, bus: Typed, 
 @router.post("/clip")
 def clip(db: Db, view: Looking, ids: Ids) -> Response:
     """A selection as text, for the clipboard."""
-    return Response(clips.clip_of(open_project(db, view.project_id).network, view.sheet, _ids(ids)), media_type="application/json")
+    return Response(clips.clip_of(open_project(db, view.project_id, view.proposal).network, view.sheet, _ids(ids)), media_type="application/json")
 
 
 @router.post("/paste")
@@ -114,7 +114,7 @@ def paste(
     request: Request, db: Db, view: Looking, version: Version, text: Annotated[str, Form(max_length=clips.MOST_BYTES)], onto: bool = Form(False)
 ) -> Response:  # fmt: skip
     """What was copied from this or another project; onto the selected bus if one end of it was cut."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     bus = bus_of_selection(opened.network, view.selected) if onto else ""
     return change_shown(request, db, view, version, lambda network: clips.paste(network, view.sheet, text, bus_id=bus)[0])
 
@@ -122,9 +122,9 @@ def paste(
 @router.get("/downstream")
 def everything_downstream(request: Request, db: Db, view: Looking) -> Response:
     """The ids of everything that would be dead without the selected element, in the state shown."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     opened.network.element(view.selected)
-    elements = request.app.state.results.of(opened.id, opened.version, opened.network).at(view.state).elements
+    elements = request.app.state.results.of(opened).at(view.state).elements
     return JSONResponse(downstream(elements, view.selected))
 
 
@@ -133,7 +133,7 @@ def change_sheets(
     request: Request, db: Db, view: Looking, version: Version, act: Annotated[str, Form(pattern="^(add|rename|remove)$")], value: Typed = ""
 ) -> Response:  # fmt: skip
     """Add a sheet, or rename or remove the one that is shown."""
-    shown = open_project(db, view.project_id).network.sheet(view.sheet).name
+    shown = open_project(db, view.project_id, view.proposal).network.sheet(view.sheet).name
     if act == "add":
         return change_shown(request, db, view.to(sheet=value.strip(), selected=""), version, lambda network: sheets.add_sheet(network, value))
     if act == "rename":
@@ -147,7 +147,7 @@ def change_sheets(
 @router.get("/assemblies")
 def list_assemblies(request: Request, db: Db, view: Looking) -> Response:
     """Shipped assemblies with their blanks, and those that engineers stored."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     at = bus_of_selection(opened.network, view.selected)
     seen = {"shipped": ASSEMBLIES, "own": stored.all_assemblies(db), "at": opened.network.elements[at].name if at else "", "project": opened, "view": view}
     return templates.TemplateResponse(request, "_assemblies.html", seen)
@@ -162,7 +162,7 @@ def assembly_line(request: Request, key: str) -> Response:
 @router.post("/assemblies")
 def store_assembly(db: Db, view: Looking, ids: Ids, name: Typed = "") -> Response:
     """Store a selection as an assembly of one's own, for all projects."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     try:
         Sheet(name=name.strip())  # the same rule as for every name
     except ValueError:
@@ -177,7 +177,7 @@ def store_assembly(db: Db, view: Looking, ids: Ids, name: Typed = "") -> Respons
 def place_assembly(request: Request, db: Db, view: Looking, assembly_id: int, version: Version) -> Response:
     """Put an assembly of one's own onto the sheet; on the selected bus, if one end of it was cut."""
     row = stored.assembly(db, assembly_id)
-    bus = bus_of_selection(open_project(db, view.project_id).network, view.selected)
+    bus = bus_of_selection(open_project(db, view.project_id, view.proposal).network, view.selected)
     return change_shown(request, db, view, version, lambda network: clips.paste(network, view.sheet, row.body, bus_id=bus)[0])
 
 

@@ -45,7 +45,7 @@ def one_typical(request: Request, db: Db, view: Looking, element_id: str, field:
 @router.get("/elements/{element_id:path}/derived/{field}")
 def derived(request: Request, db: Db, view: Looking, element_id: str, field: str, value: Shown = "") -> Response:
     """What would follow from a value while it is typed; what stands, where it cannot be read yet."""
-    network = projects.open_project(db, view.project_id).network
+    network = projects.open_project(db, view.project_id, view.proposal).network
     element = network.in_state(view.state).get(element_id) or network.element(element_id)
     with suppress(NorthfellError):
         after, _ = apply_change(network, edits.set_field(network, view.state, element_id, field, value))
@@ -62,7 +62,7 @@ def operate(request: Request, db: Db, view: Looking, element_id: str, version: V
 @router.post("/extend")
 def extend(request: Request, db: Db, view: Looking, version: Version, text: Typed = "") -> Response:
     """Place what was typed at the selection; the bus to extend from next is selected then."""
-    opened = projects.open_project(db, view.project_id)
+    opened = projects.open_project(db, view.project_id, view.proposal)
     made = plan(opened.network, view.sheet, bus_of_selection(opened.network, view.selected), text, view.selected)
     if made.change is None:
         return show(request, db, opened, view, 422, notice=made.problems or ["Type what to place, such as “breaker, cable 240 al xlpe 350 m”."])
@@ -107,10 +107,10 @@ def redo(request: Request, db: Db, view: Looking) -> Response:
 
 def _step(request: Request, db: Db, view: View, act: Callable[[Db, int], Project]) -> Response:
     try:
-        opened = act(db, view.project_id)
+        act(db, view.project_id)
     except NothingToUndo as error:
-        return show(request, db, projects.open_project(db, view.project_id), view, notice=[str(error)])
-    return show(request, db, opened, view)
+        return show(request, db, projects.open_project(db, view.project_id, view.proposal), view, notice=[str(error)])
+    return show(request, db, projects.open_project(db, view.project_id, view.proposal), view)
 
 
 @router.post("/history/{seq}")
@@ -128,9 +128,9 @@ def name_start(request: Request, db: Db, view: Looking, kind: str, version: Vers
 
 def change_shown(request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None) -> Response:
     """Make a change of the network as it stands, keep it, and answer with the workspace; what is refused is told there."""
-    opened = projects.open_project(db, view.project_id)
+    opened = projects.open_project(db, view.project_id, view.proposal)
     try:
-        opened = projects.change_project(db, view.project_id, make(opened.network), version)
+        opened = projects.change_project(db, view.project_id, make(opened.network), version, view.proposal)
     except NetworkRefused as error:
         return show(request, db, opened, view, 422, refused=error.lines, typed=typed)
     except StaleVersion as error:

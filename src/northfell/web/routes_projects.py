@@ -47,7 +47,7 @@ def _list(request: Request, db: Any, status: int = 200, refused: list[str] | Non
 def _listed(request: Request, db: Any, row: projects.ProjectRow, elements: int) -> dict[str, Any]:
     """One project with its picture and its open findings; those of a large one are counted once it is opened."""
     opened = use_cases.open_project(db, row.id)
-    results = request.app.state.results.of(row.id, row.version, opened.network)
+    results = request.app.state.results.of(opened)
     found = results.findings() if elements <= 500 or results.findings_are_known else None
     counts = {s: sum(f.severity == s for f in found) for s in ("breach", "close", "missing")} if found is not None else None
     return {"row": row, "elements": elements, "picture": thumbnail(row.id, opened.network, request.app.state.memories), "findings": counts}

@@ -75,7 +75,7 @@ def read(
     network = opened.network
     asked = View(opened.id, stage if stage in STAGES else "flow", state if state in network.state_names else NORMAL, sheet, link.element_id or selected)
     view = asked if asked.selected in network.elements else replace(asked, selected="")
-    results = request.app.state.results.of(opened.id, opened.version, network)
+    results = request.app.state.results.of(opened)
     shown_on = network.sheet(view.sheet)
     if view.selected and view.selected not in shown_on.placements and not view.sheet:
         shown_on = next((s for s in network.sheets if view.selected in s.placements), shown_on)

@@ -36,8 +36,8 @@ def working(
     faulted: Annotated[int | None, Query(ge=0)] = None,
 ) -> Response:
     """How a figure came about."""
-    opened = open_project(db, view.project_id)
-    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    opened = open_project(db, view.project_id, view.proposal)
+    results = request.app.state.results.of(opened)
     made = _working(results, view, study, quantity, case, variant, faulted)
     return answer(request, "working.html", "_working.html", working=made, value_text=value_text, given_text=given_text, view=view, project=opened)
 
@@ -60,11 +60,11 @@ def _working(results: Results, view: View, study: str, quantity: str, case: str,
 @router.get("/tables/{table}.csv")
 def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     """One table of the stage's study in the state shown, with full values."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     study = STUDY_OF[view.stage]
     if study is None:
         raise NotFound("This stage has no result tables.")
-    result = request.app.state.results.of(opened.id, opened.version, opened.network).at(view.state).run(study)
+    result = request.app.state.results.of(opened).at(view.state).run(study)
     found = next((t for t in result.tables() if t.name == table), None)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
@@ -79,8 +79,8 @@ def _table_name(network: Network, view: View, table: str) -> str:
 @router.get("/label.pdf")
 def label(request: Request, db: Db, view: Looking) -> Response:
     """The label of one location."""
-    opened = open_project(db, view.project_id)
-    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    opened = open_project(db, view.project_id, view.proposal)
+    results = request.app.state.results.of(opened)
     made = labels.labels_of(opened.network, results, (view.selected, view.side))
     if not made:
         raise NotFound("There is no location selected.")
@@ -90,8 +90,8 @@ def label(request: Request, db: Db, view: Looking) -> Response:
 @router.get("/labels.pdf")
 def all_labels(request: Request, db: Db, view: Looking) -> Response:
     """The labels of all locations."""
-    opened = open_project(db, view.project_id)
-    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    opened = open_project(db, view.project_id, view.proposal)
+    results = request.app.state.results.of(opened)
     return _pdf(opened.network.name, labels.labels_of(opened.network, results), f"labels-{slug(opened.network.name)}.pdf")
 
 
@@ -102,7 +102,7 @@ def _pdf(job: str, made: list[labels.Label], name: str) -> Response:
 @router.get("/export")
 def export(db: Db, view: Looking) -> Response:
     """The network with its states as a file; works at any time and is always whole."""
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     return file_answer(northfell_json.write(opened.network).encode(), "application/json", f"{slug(opened.network.name)}.northfell.json")
 
 
@@ -128,9 +128,9 @@ def sheet_as_pdf(request: Request, db: Db, view: Looking) -> Response:
 
 
 def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.Title]:
-    opened = open_project(db, view.project_id)
+    opened = open_project(db, view.project_id, view.proposal)
     opened.network.state(view.state)
-    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    results = request.app.state.results.of(opened)
     sheet = opened.network.sheet(view.sheet)
     drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
     return drawing, sheets.Title(opened.network.name, sheet.name, view.state, date.today().isoformat(), opened.network.settings.set_name)

@@ -42,7 +42,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         view = replace(view, state="Normal")
     if view.selected not in network.elements:
         view = replace(view, selected="")
-    results = request.app.state.results.of(opened.id, opened.version, network)
+    results = request.app.state.results.of(opened)
     known = results.findings_are_known or view.shown_tab == "findings"
     findings = results.findings() if known else _of_the_stage(results, view)
     sheet = network.sheet(view.sheet)
@@ -87,15 +87,15 @@ def version(db: Db, project_id: int) -> Response:
 @router.get("/projects/{project_id}/findings/counts")
 def counts(request: Request, db: Db, look: Looking) -> Response:
     """How many findings there are over all states, gathered after the answer to an edit."""
-    opened = open_project(db, look.project_id)
-    results = request.app.state.results.of(opened.id, opened.version, opened.network)
+    opened = open_project(db, look.project_id, look.proposal)
+    results = request.app.state.results.of(opened)
     return templates.TemplateResponse(request, "_counts.html", {"project": opened, "view": look, "counts": _counts(results.findings())})
 
 
 @router.get("/projects/{project_id}/extend/preview")
 def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(max_length=2000)] = "") -> Response:
     """What a line of shorthand would place: understood, assumed, lacking, and its ghost on the sheet."""
-    opened = open_project(db, look.project_id)
+    opened = open_project(db, look.project_id, look.proposal)
     at = bus_of_selection(opened.network, look.selected)
     made = plan(opened.network, look.sheet, at, text, look.selected)
     ghost, box = [], None
@@ -156,4 +156,4 @@ def workspace(request: Request, db: Db, look: Looking, place: str) -> Response:
         return RedirectResponse(f"/projects/{look.project_id}/flow", 303)
     view = replace(look, stage=place, tab=look.tab or request.query_params.get("tab", ""))
     view = view.to()
-    return show(request, db, open_project(db, view.project_id), view)
+    return show(request, db, open_project(db, view.project_id, view.proposal), view)

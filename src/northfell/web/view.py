@@ -29,10 +29,12 @@ class View:
     selected: str = ""
     side: str = "load"
     tab: str = ""
+    proposal: str = ""  # the proposal that is worked in
     lack: str = ""  # the study for which the Network stage marks what is missing; "any" for all of them
 
     def _encoded(self, **more: str) -> str:
-        pairs = {"state": self.state, "sheet": self.sheet, "selected": self.selected, "side": self.side, "tab": self.tab, "lack": self.lack, **more}
+        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal")
+        pairs = {**{name: getattr(self, name) for name in names}, **more}
         return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
 
     @property
@@ -75,11 +77,11 @@ def _from_query(
     selected: Annotated[str, Query(max_length=200)] = "",
     side: Annotated[str, Query(pattern="^(load|line)$")] = "load",
     tab: Annotated[str, Query(max_length=20)] = "",
+    proposal: Annotated[str, Query(max_length=100)] = "",
     lack: Annotated[str, Query(pattern="^(any|load_flow|short_circuit|arc_flash)?$")] = "",
 ) -> View:
-    return View(
-        project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab if stage in STAGES and tab in STAGES[stage][2] else "", lack
-    )
+    tab = tab if stage in STAGES and tab in STAGES[stage][2] else ""
+    return View(project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab, proposal, lack)
 
 
 Looking = Annotated[View, Depends(_from_query)]

@@ -4,6 +4,7 @@ A change set is a list of small acts. Applying it gives a new network and the ch
 proposals all lean on that.
 """
 
+import json
 from collections.abc import Iterable
 from dataclasses import dataclass
 from dataclasses import field as dataclass_field
@@ -14,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.elements import Document, Element, Reference
+from northfell.core.model.kept_beside import Acknowledged, Proposal
 from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, check_network, element_from, refusals_from, title_of  # fmt: skip
 from northfell.core.model.own_entries import OwnEntry, entry_breaches
 from northfell.core.model.parameters import parameter
@@ -126,8 +128,30 @@ class PutSettings(_Act):
     settings: ProjectSettings
 
 
-Act = Annotated[Add | Remove | Set | Attach | Connect | Move | Switch | Differ | PutStates | PutSheet | PutEntry | PutSettings, Field(discriminator="act")]
+class PutProposals(_Act):
+    """Replace the list of proposals that are kept beside the network."""
+
+    act: Literal["proposals"] = "proposals"
+    proposals: list[Proposal]
+
+
+class PutAcknowledged(_Act):
+    """Replace the list of findings that were acknowledged."""
+
+    act: Literal["acknowledged"] = "acknowledged"
+    acknowledged: list[Acknowledged]
+
+
+Act = Annotated[
+    Add | Remove | Set | Attach | Connect | Move | Switch | Differ | PutStates | PutSheet | PutEntry | PutSettings | PutProposals | PutAcknowledged,
+    Field(discriminator="act"),
+]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
+
+
+def acts_of(raw: list[dict[str, Any]]) -> list[Any]:
+    """Acts from plain records, as files and proposals hold them."""
+    return ACTS.validate_json(json.dumps(raw))
 
 
 @dataclass(frozen=True)
@@ -154,6 +178,8 @@ class _Draft:
     sheets: list[Sheet]
     settings: ProjectSettings
     entries: list[OwnEntry]
+    proposals: list[Proposal]
+    acknowledged: list[Acknowledged]
     own: set[int] = dataclass_field(default_factory=set)  # positions of the sheets whose placements were copied already
 
     def placements(self, at: int) -> dict[str, Placement]:
@@ -176,13 +202,16 @@ def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
     NetworkRefused, NotFound
         Nothing is changed then.
     """
-    draft = _Draft(dict(network.elements), list(network.states), list(network.sheets), network.settings, list(network.entries))
+    draft = _Draft(
+        dict(network.elements), list(network.states), list(network.sheets), network.settings, list(network.entries), network.proposals, network.acknowledged
+    )  # fmt: skip
     inverse: list[Any] = []
     for act in change.acts:
         inverse = [*_DO[type(act)](draft, act), *inverse]
     changed = Network.model_construct(
-        name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings, entries=draft.entries
-    )
+        name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings, entries=draft.entries,
+        proposals=draft.proposals, acknowledged=draft.acknowledged,
+    )  # fmt: skip
     check_network(changed)
     return changed, Change(change.title, tuple(inverse))
 
@@ -346,9 +375,19 @@ def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
     return [PutSettings(settings=old)]
 
 
+def _put_proposals(draft: _Draft, act: PutProposals) -> Iterable[Any]:
+    old, draft.proposals = draft.proposals, list(act.proposals)
+    return [PutProposals(proposals=old)]
+
+
+def _put_acknowledged(draft: _Draft, act: PutAcknowledged) -> Iterable[Any]:
+    old, draft.acknowledged = draft.acknowledged, list(act.acknowledged)
+    return [PutAcknowledged(acknowledged=old)]
+
+
 _DO: dict[type, Any] = {
     Add: _add, Remove: _remove, Set: _set, Attach: _attach, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states,
-    PutSheet: _put_sheet, PutEntry: _put_entry, PutSettings: _put_settings,
+    PutSheet: _put_sheet, PutEntry: _put_entry, PutSettings: _put_settings, PutProposals: _put_proposals, PutAcknowledged: _put_acknowledged,
 }  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.elements import ELEMENT, ORIGINS, Consumer, Element, Name
+from northfell.core.model.kept_beside import Acknowledged, Proposal
 from northfell.core.model.own_entries import OwnEntry
 from northfell.core.model.parameters import Parameter, parameter, parameters_of
 from northfell.core.model.settings import ProjectSettings
@@ -67,6 +68,8 @@ class Network(_Record):
     sheets: list[Sheet] = Field(default_factory=list)
     settings: ProjectSettings = Field(default_factory=ProjectSettings)
     entries: list[OwnEntry] = Field(default_factory=list)  # catalogue entries of the project's own
+    proposals: list[Proposal] = Field(default_factory=list)  # changes kept beside the network
+    acknowledged: list[Acknowledged] = Field(default_factory=list)  # findings that were taken note of
 
     @property
     def state_names(self) -> list[str]:
