@@ -3,10 +3,12 @@
 import pytest
 
 from northfell.app import edits
+from northfell.app.projects import Project
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Set, apply_change
 from northfell.demo import skerrow_water
+from northfell.store.projects import ProjectRow
 
 DEMO = skerrow_water()
 TIE = "Tie closed, T2 out"
@@ -109,11 +111,16 @@ def test_fields_that_are_not_there(field, told):
 
 def test_results_are_kept_by_version_and_forgotten_in_order():
     cache = ResultsCache(most=2)
-    first = cache.of(1, 1, DEMO)
-    assert cache.of(1, 1, DEMO) is first
-    cache.of(1, 2, DEMO)
-    cache.of(1, 3, DEMO)
-    assert cache.of(1, 1, DEMO) is not first
+
+    def project(version, proposal=""):
+        return Project(ProjectRow(1, "P", version, 0, "", "", 0, 0), DEMO, None, None, proposal)
+
+    first = cache.of(project(1))
+    assert cache.of(project(1)) is first
+    assert cache.of(project(1, "Other")) is not first
+    cache.of(project(2))
+    cache.of(project(3))
+    assert cache.of(project(1)) is not first
     assert first.at("Normal").load_flow() is first.at("Normal").load_flow()
 
 

@@ -11,6 +11,7 @@ from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
 from northfell import __version__
+from northfell.app.jobs import Jobs
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion
 from northfell.store import connect
@@ -20,7 +21,9 @@ from northfell.web import (
     routes_documents,
     routes_drawing,
     routes_edits,
+    routes_findings,
     routes_projects,
+    routes_proposals,
     routes_readers,
     routes_reference,
     routes_results,
@@ -54,10 +57,12 @@ def create_application(database: Path) -> FastAPI:
     application.state.results = ResultsCache()
     application.state.memories = SheetMemories()
     application.state.answers = Answers()
+    application.state.jobs = Jobs()
+    application.state.last_counts = {}
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for routes in (
-        routes_projects, routes_reference, routes_edits, routes_drawing, routes_documents, routes_results, routes_tables, routes_catalogue, routes_states,
-        routes_readers, routes_workspace,
+        routes_projects, routes_reference, routes_findings, routes_proposals, routes_edits, routes_drawing, routes_documents, routes_results,
+        routes_tables, routes_catalogue, routes_states, routes_readers, routes_workspace,
     ):  # fmt: skip
         application.include_router(routes.router)
     application.middleware("http")(_guard)

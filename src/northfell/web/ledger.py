@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from northfell.app.findings import counts, gathered
 from northfell.app.studies import Results
 from northfell.core.errors import CannotRun, NorthfellError, NoSolution
 from northfell.core.findings import Finding, severity_of
@@ -70,12 +71,12 @@ NAMES = {
 def ledger_of(network: Network, results: Results, view: View, findings: list[Finding] | None, history: list[ChangeRow], head: int) -> Ledger:
     """The ledger of the tab shown. A study that cannot run gives its reasons and no rows."""
     tab = view.shown_tab
-    tabs = [(t, NAMES[t], len(findings) if t == "findings" and findings is not None else None) for t in STAGES[view.stage][2]]
+    tabs = [(t, NAMES[t], sum(counts(network, findings).values()) if t == "findings" and findings is not None else None) for t in STAGES[view.stage][2]]
     makers: dict[str, Callable[[], Ledger]] = {
         "elements": lambda: _elements(network, view),
         "assumed": lambda: _assumed(network),
         "history": lambda: _history(history, head),
-        "findings": lambda: _findings(findings or []),
+        "findings": lambda: _findings(network, findings or []),
         "branches": lambda: _branches(network, results, view),
         "buses": lambda: _buses(network, results, view),
         "sources": lambda: shown(network, results.at(view.state).load_flow().table("sources"), "name bus p_mw q_mvar mode", "name"),
@@ -185,22 +186,17 @@ def _history(history: list[ChangeRow], head: int) -> Ledger:
 STUDY_STAGE = {"network": "Network", "load_flow": "Flow", "short_circuit": "Faults", "arc_flash": "Arc flash"}
 
 
-def _findings(findings: list[Finding]) -> Ledger:
-    rows = [
-        RowShown(
-            f.element_id,
-            [text(f.element), CellShown(f.text + (f" {f.help}" if f.help else ""), f.text), text(STUDY_STAGE[f.study]), text(f.state)],
-            f.severity,
-            state=f.state,
-        )
-        for f in findings
-    ]
-    return Ledger(
-        [],
-        [Head("Where"), Head("What"), Head("Stage"), Head("In state")],
-        rows,
-        empty="No findings: all results are within the project's limits in every state.",
-    )
+def _findings(network: Network, findings: list[Finding]) -> Ledger:
+    """One row for each thing found, in the state where it is worst; what was acknowledged stands on the page of findings."""
+    rows = []
+    for g in gathered(network, findings):
+        f = g.worst
+        also = f"{f.state}, and {len(g.states) - 1} more" if len(g.states) > 1 else f.state
+        if g.acknowledged is None:
+            cells = [text(f.element), CellShown(f.text + (f" {f.help}" if f.help else ""), f.text), text(STUDY_STAGE[f.study]), text(also)]
+            rows.append(RowShown(f.element_id, cells, f.severity, state=f.state))
+    heads = [Head("Where"), Head("What"), Head("Stage"), Head("Worst in")]
+    return Ledger([], heads, rows, empty="No findings: all results are within the project's limits in every state.")
 
 
 def _flows(results: Results, network: Network) -> dict[str, LoadFlow]:

@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse
 from pydantic import ValidationError
 
 from northfell.app import projects as use_cases
+from northfell.app.findings import counts as counts_of
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound
 from northfell.core.model import shorthand
 from northfell.core.model.elements import NAME_ACCEPTED
@@ -49,8 +50,8 @@ def _listed(request: Request, db: Any, row: projects.ProjectRow, elements: int) 
     opened = use_cases.open_project(db, row.id)
     results = request.app.state.results.of(opened)
     found = results.findings() if elements <= 500 or results.findings_are_known else None
-    counts = {s: sum(f.severity == s for f in found) for s in ("breach", "close", "missing")} if found is not None else None
-    return {"row": row, "elements": elements, "picture": thumbnail(row.id, opened.network, request.app.state.memories), "findings": counts}
+    counted = counts_of(opened.network, found) if found is not None else None
+    return {"row": row, "elements": elements, "picture": thumbnail(row.id, opened.network, request.app.state.memories), "findings": counted}
 
 
 @router.post("/projects/{project_id}/aside/{act}")

@@ -1,5 +1,7 @@
 """The workspace: top line, stages, sheet, card and ledger of a project."""
 
+from concurrent.futures import CancelledError
+from contextlib import suppress
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -7,6 +9,8 @@ from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import RedirectResponse
 
 from northfell.app.extend import bus_of_selection, plan
+from northfell.app.findings import counts
+from northfell.app.jobs import GivenUp, Job
 from northfell.app.labels import labels_of
 from northfell.app.projects import Project, open_project
 from northfell.app.studies import Results, findings_in
@@ -64,7 +68,8 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "state_note": state_note(view),
         "ledger": ledger,
         "assumed": assumed_count(network.in_state(view.state), STUDY_OF[view.stage] or "arc_flash"),
-        "counts": _counts(findings) if known else None,
+        "counts": counts(network, findings) if known else None,
+        "stale": request.app.state.last_counts.get((opened.id, opened.proposal)),
         "problem": problem_of(results, view),
         "svg_of": svg_of,
         "tray": tray_of(network.settings.drawing.symbols) if view.stage == "network" else (),
@@ -85,11 +90,29 @@ def version(db: Db, project_id: int) -> Response:
 
 
 @router.get("/projects/{project_id}/findings/counts")
-def counts(request: Request, db: Db, look: Looking) -> Response:
-    """How many findings there are over all states, gathered after the answer to an edit."""
+def findings_counts(request: Request, db: Db, look: Looking) -> Response:
+    """How many findings there are over all states: gathered in the background after the answer to an edit, with progress until they are."""
     opened = open_project(db, look.project_id, look.proposal)
+    job = gathering(request, opened)
+    with suppress(TimeoutError, GivenUp, CancelledError):
+        job.future.result(timeout=WAIT_S)  # most networks are done by then
     results = request.app.state.results.of(opened)
-    return templates.TemplateResponse(request, "_counts.html", {"project": opened, "view": look, "counts": _counts(results.findings())})
+    last = request.app.state.last_counts
+    if results.findings_are_known:
+        last[opened.id, opened.proposal] = counts(opened.network, results.findings())
+    found = last[opened.id, opened.proposal] if results.findings_are_known else None
+    seen = {"project": opened, "view": look, "counts": found, "stale": last.get((opened.id, opened.proposal)), "job": job}
+    return templates.TemplateResponse(request, "_counts.html", seen)
+
+
+WAIT_S = 0.25
+
+
+def gathering(request: Request, opened: Project) -> Job:
+    """The run that gathers the findings of a version of a project, begun if it is not under way."""
+    results = request.app.state.results.of(opened)
+    key = f"{opened.version} {opened.proposal}"
+    return request.app.state.jobs.start(f"findings of {opened.id} {opened.proposal}", key, lambda job: results.findings(job.told))
 
 
 @router.get("/projects/{project_id}/extend/preview")
@@ -143,10 +166,6 @@ def _label(network: Network, results: Results, view: View) -> dict[str, Any] | N
     except NorthfellError as error:
         return {"message": str(error).splitlines()[0], "side": side, "has_line_side": e.main is not None}
     return {"svg": svg_of(shapes_of(label)), "side": side, "has_line_side": e.main is not None, "state": label.state}
-
-
-def _counts(findings: list[Finding]) -> dict[str, int]:
-    return {severity: sum(f.severity == severity for f in findings) for severity in ("breach", "close", "missing")}
 
 
 @router.get("/projects/{project_id}/{place}")

@@ -1,5 +1,6 @@
-"""From a bus back to what feeds it, along the branches that bring it most power."""
+"""From a bus back to what holds its voltage: the way of least impedance to the nearest source that holds one."""
 
+import heapq
 from dataclasses import dataclass
 
 from northfell.core.model.elements import Element
@@ -8,7 +9,7 @@ from northfell.core.studies.load_flow.solved import Solved
 
 @dataclass(frozen=True)
 class Leg:
-    """One element on the way: power enters at `from_bus` and leaves at `to_bus`."""
+    """One element on the way, in the direction from the source."""
 
     element: Element
     from_bus: str
@@ -23,26 +24,53 @@ class Leg:
 
 
 def path_to_source(flow: Solved, bus_id: str) -> list[Leg]:
-    """The legs from the source to a bus, in the direction of power; empty where the bus is not fed or feeds itself."""
-    bringing: dict[str, list[tuple[float, Element, int]]] = {}
-    for element_id, power in flow.terminal_power.items():
-        element = flow.net.elements[element_id]
-        for terminal, (at, s) in enumerate(zip(element.buses, power, strict=True)):
-            if s.real < 0:
-                bringing.setdefault(at, []).append((-s.real, element, terminal))
-    legs: list[Leg] = []
-    seen = {bus_id}
-    at = bus_id
-    while at in bringing:
-        _, element, terminal = max(bringing[at], key=lambda one: one[0])
-        if len(element.buses) == 1:
-            break  # a source at this bus
-        power = flow.terminal_power[element.id]
-        enters = max((k for k in range(len(power)) if k != terminal), key=lambda k: power[k].real)
-        before = element.buses[enters]
-        if before in seen:
-            break
-        legs.append(Leg(element, before, at, abs(flow.voltage(before)), abs(flow.voltage(at))))
-        seen.add(before)
-        at = before
-    return legs[::-1]
+    """The legs from the nearest source that holds a voltage to a bus; empty where the bus is not fed or holds its voltage itself."""
+    holding = _holding(flow)
+    ways = _ways(flow)
+    best: dict[str, float] = {bus_id: 0.0}
+    onward: dict[str, tuple[Element, str]] = {}  # bus -> the element and bus that lead back to the one asked for
+    heap = [(0.0, bus_id)]
+    while heap:
+        far, at = heapq.heappop(heap)
+        if far > best[at]:
+            continue
+        if at in holding:
+            return _legs(flow, at, onward)
+        for element, other, z in ways.get(at, ()):
+            if far + z < best.get(other, float("inf")):
+                best[other], onward[other] = far + z, (element, at)
+                heapq.heappush(heap, (far + z, other))
+    return []
+
+
+def _legs(flow: Solved, source: str, onward: dict[str, tuple[Element, str]]) -> list[Leg]:
+    legs, at = [], source
+    while at in onward:
+        element, following = onward[at]
+        legs.append(Leg(element, at, following, abs(flow.voltage(at)), abs(flow.voltage(following))))
+        at = following
+    return legs
+
+
+def _holding(flow: Solved) -> set[str]:
+    """Buses at which a source holds the voltage."""
+    net = flow.net
+    held = {e.bus for e in net.infeeds}
+    return held | {g.bus for i, g in enumerate(net.machines) if g.mode in ("reference", "voltage") and i not in flow.at_limit}
+
+
+SWITCH = 1e-9  # p.u.: a closed switch is no way at all, but one still counts them
+
+
+def _ways(flow: Solved) -> dict[str, list[tuple[Element, str, float]]]:
+    """Fed neighbours of each bus, with the size of the impedance between."""
+    net, b, top = flow.net, flow.net.branches, flow.net.topology
+    found: dict[str, list[tuple[Element, str, float]]] = {}
+    pairs = [(b.ids[i], int(b.from_bus[i]), int(b.to_bus[i]), abs(complex(b.r_flow[i], b.x[i]))) for i in range(len(b.ids))]
+    pairs += [(one, int(x), int(y), SWITCH) for one, x, y in zip(top.closed_ids, top.closed_from, top.closed_to, strict=True)]
+    for element_id, x, y, z in pairs:
+        if top.fed_bus(x) and top.fed_bus(y):
+            one, other = top.bus_ids[x], top.bus_ids[y]
+            found.setdefault(one, []).append((net.elements[element_id], other, z))
+            found.setdefault(other, []).append((net.elements[element_id], one, z))
+    return found

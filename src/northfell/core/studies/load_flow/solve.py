@@ -40,6 +40,14 @@ def case_of(net: Compiled, settings: LoadFlowSettings | None = None) -> Case:
     return Case(net, settings, sources_of(net, settings))
 
 
+def case_at(flow: LoadFlow) -> Case:
+    """The case of a solved state with its controls where they were found, for questions about that solution."""
+    case = case_of(flow.net, flow.settings)
+    case.ratio, case.shunt = flow.ratio.copy(), flow.shunt.copy()
+    case.at_limit = {int(case.sources.machine_node[i]): "most" if side == "most" else "least" for i, side in flow.at_limit.items()}
+    return case
+
+
 def carried_by(case: Case) -> LoadFlow:
     """The solution of a case, and what each element then carries."""
     controls = Controls(case)

@@ -1,0 +1,146 @@
+"""Proposals: changes kept beside the network, compared with it, worked in, accepted or dropped."""
+
+from collections.abc import Callable
+from typing import Annotated
+from urllib.parse import quote
+
+from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi.responses import RedirectResponse
+
+from northfell.app.comparing import NETWORK, Comparison, compare
+from northfell.app.jobs import Job
+from northfell.app.projects import Project, change_project, open_project
+from northfell.core.errors import NorthfellError
+from northfell.core.model import proposing
+from northfell.core.model.changes import Change
+from northfell.core.model.network import Network
+from northfell.web.ledger import STUDY_STAGE
+from northfell.web.pages import Db, project_page, templates
+from northfell.web.routes_edits import Version
+from northfell.web.view import View
+
+router = APIRouter(prefix="/projects/{project_id}/proposals")
+Typed = Annotated[str, Form(max_length=2500)]
+Numbers = Annotated[list[int], Form()]
+With = Annotated[list[str], Query(max_length=20)]
+WAIT_S = 1.5
+
+
+@router.get("")
+def proposals(request: Request, db: Db, project_id: int, chosen: With = []) -> Response:  # noqa: B006  FastAPI copies it
+    """All proposals, and those chosen beside the network."""
+    return _list(request, open_project(db, project_id), chosen)
+
+
+def _list(request: Request, opened: Project, chosen: list[str] | None = None, status: int = 200, refused: list[str] | None = None) -> Response:
+    there = [p for p in opened.network.proposals if p.name in (chosen or [])]
+    conflicts = {p.name: len(proposing.inside(opened.network, p.name).conflicts) for p in opened.network.proposals}
+    comparison, job = _compared(request, opened, [p.name for p in there]) if there else (None, None)
+    return project_page(
+        request, opened, "proposals.html", "Proposals", status, conflicts=conflicts, chosen=[p.name for p in there], comparison=comparison, job=job,
+        refused=refused or [], work_in=_work_in(opened), address=address_of(opened), first=NETWORK, stages=STUDY_STAGE,
+    )  # fmt: skip
+
+
+def _work_in(opened: Project) -> Callable[[str], str]:
+    return lambda name: View(opened.id, "flow", proposal=name).url
+
+
+def address_of(opened: Project) -> Callable[[str], str]:
+    """Address of the page of a proposal."""
+    return lambda name: f"/projects/{opened.id}/proposals/{quote(name, safe='')}"
+
+
+def _compared(request: Request, opened: Project, names: list[str]) -> tuple[Comparison | None, Job]:
+    """The comparison if it is there soon enough, else the run that makes it."""
+    cache = request.app.state.results
+    variants = {NETWORK: cache.of(opened)}
+    for name in names:
+        network = proposing.inside(opened.network, name).network
+        variants[name] = cache.of(Project(opened.row, network, None, None, name))
+    key = f"{opened.version} {names}"
+    job = request.app.state.jobs.start(f"comparison {opened.id} {names}", key, lambda job: compare(variants, job.told))
+    try:
+        return job.future.result(timeout=WAIT_S), job
+    except TimeoutError:
+        return None, job
+
+
+@router.post("")
+def make(request: Request, db: Db, project_id: int, version: Version, name: Typed = "", note: Typed = "") -> Response:
+    """A new proposal, to be worked in."""
+    opened = open_project(db, project_id)
+    try:
+        change_project(db, project_id, proposing.new_proposal(opened.network, name, note), version)
+    except NorthfellError as error:
+        return _list(request, opened, None, 422, error.lines)
+    return RedirectResponse(_work_in(opened)(name.strip()), 303)
+
+
+@router.get("/progress")
+def progress(request: Request, db: Db, project_id: int, chosen: With = []) -> Response:  # noqa: B006
+    """How far a comparison is; once it is done, the page is shown anew."""
+    opened = open_project(db, project_id)
+    comparison, job = _compared(request, opened, [p.name for p in opened.network.proposals if p.name in chosen])
+    if comparison is not None:
+        return Response(headers={"HX-Refresh": "true"})
+    return templates.TemplateResponse(request, "_comparing.html", {"job": job, "project": opened, "chosen": chosen})
+
+
+@router.get("/{name}", name="proposal")
+def one(request: Request, db: Db, project_id: int, name: str) -> Response:
+    """A proposal: its changes, conflicts, and what it makes of findings and key results."""
+    return _one(request, open_project(db, project_id), name)
+
+
+def _one(request: Request, opened: Project, name: str, status: int = 200, refused: list[str] | None = None) -> Response:
+    proposal = proposing.proposal_of(opened.network, name)
+    conflicts = proposing.inside(opened.network, name).conflicts
+    comparison, job = _compared(request, opened, [name])
+    return project_page(
+        request, opened, "proposal.html", f"Proposal {name}", status, proposal=proposal, conflicts=conflicts, comparison=comparison, job=job,
+        chosen=[name], refused=refused or [], work_in=_work_in(opened), here=address_of(opened)(name), first=NETWORK, stages=STUDY_STAGE,
+    )  # fmt: skip
+
+
+def _changed(request: Request, db: Db, project_id: int, name: str, version: int, make: Callable[[Network], Change], to: str = "") -> Response:
+    opened = open_project(db, project_id)
+    try:
+        change = make(opened.network)
+        change_project(db, project_id, change, version)
+    except NorthfellError as error:
+        return _one(request, opened, name, 422, ["Nothing was changed.", *error.lines])
+    opened = open_project(db, project_id)
+    there = to or (address_of(opened)(name) if any(p.name == name for p in opened.network.proposals) else f"/projects/{project_id}/proposals")
+    return RedirectResponse(there, 303)
+
+
+@router.post("/{name}/accept")
+def accept(request: Request, db: Db, project_id: int, name: str, version: Version, number: Numbers = [], whole: Typed = "") -> Response:  # noqa: B006
+    """Make all changes of a proposal, or those chosen."""
+    return _changed(request, db, project_id, name, version, lambda n: proposing.accepted(n, name, None if whole else number))
+
+
+@router.post("/{name}/without")
+def take_out(request: Request, db: Db, project_id: int, name: str, version: Version, number: Numbers = []) -> Response:  # noqa: B006
+    """Take the chosen changes out of a proposal."""
+    return _changed(request, db, project_id, name, version, lambda n: proposing.without(n, name, number))
+
+
+@router.post("/{name}/drop")
+def drop(request: Request, db: Db, project_id: int, name: str, version: Version) -> Response:
+    """Drop a proposal; undo brings it back."""
+    return _changed(request, db, project_id, name, version, lambda n: proposing.dropped(n, name))
+
+
+@router.post("/{name}/rebase")
+def rebase(request: Request, db: Db, project_id: int, name: str, version: Version) -> Response:
+    """Bring a proposal up to the network as it stands now."""
+    return _changed(request, db, project_id, name, version, lambda n: proposing.rebased(n, name))
+
+
+@router.post("/{name}/rename")
+def rename(request: Request, db: Db, project_id: int, name: str, version: Version, value: Typed = "", note: Typed = "") -> Response:
+    """Another name or note."""
+    opened = open_project(db, project_id)
+    return _changed(request, db, project_id, name, version, lambda n: proposing.renamed(n, name, value, note), address_of(opened)(value.strip()))
