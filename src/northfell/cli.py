@@ -13,6 +13,8 @@ from northfell.core.model.changes import settings_with
 from northfell.core.model.completeness import missing
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
+from northfell.core.studies.load_flow.motor_start import start
+from northfell.core.studies.load_flow.outages import each_out, outages_table
 from northfell.core.tables import Table, build, joined
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
@@ -61,6 +63,8 @@ def _parser() -> argparse.ArgumentParser:
     which.add_argument("--state", default="Normal", help="operating state")
     which.add_argument("--all-states", action="store_true", help="every operating state, one after the other")
     run.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", help="a setting, such as lv_tolerance_pct=6 or limits.loading_close_pct=80")
+    run.add_argument("--each-out", action="store_true", help="load_flow: also take each branch and source out in turn (table outages)")
+    run.add_argument("--start", metavar="MOTOR", help="load_flow: also start a motor, by its name (table start)")
     run.add_argument("--out", type=Path, help="also write to a file: .json, .csv or .xlsx")
 
     check = command("check", _check, "Say what is missing for which study; exit 1 where a study cannot run.")
@@ -164,7 +168,8 @@ def _run(options: argparse.Namespace) -> int:
         answer["settings"] = _settings_of(network, options.study)
         states = network.state_names if options.all_states else [options.state]
         answer["state"] = states if options.all_states else options.state
-        code, tables = _run_states(network, options.study, states, answer)
+        _on_request_fits(network, options)
+        code, tables = _run_states(network, options, states, answer)
     except NetworkRefused as error:
         answer["messages"] += [str(one) for one in error.refusals]
         code = BAD_INPUT
@@ -184,8 +189,24 @@ def _run(options: argparse.Namespace) -> int:
     return code
 
 
-def _run_states(network: Network, study: Study, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
+def _on_request_fits(network: Network, options: argparse.Namespace) -> None:
+    """Refuse what only a load flow can do, and a motor that is not there."""
+    for name, given in (("--each-out", options.each_out), ("--start", options.start)):
+        if given and options.study != "load_flow":
+            raise NetworkRefused([InputRefused(name, options.study, "the study load_flow", where="Command line")])
+    if options.start and options.start not in network.id_of_name:
+        raise NetworkRefused([InputRefused("--start", options.start, "the name of a motor", where="Command line")])
+
+
+def _more_tables(network: Network, options: argparse.Namespace, one: StateResults) -> list[Table]:
+    """Tables of what is run on request."""
+    more = [outages_table(one.state, list(each_out(network, one.state)))] if options.each_out else []
+    return [*more, *([start(one.compiled("load_flow"), network.id_of_name[options.start]).table()] if options.start else [])]
+
+
+def _run_states(network: Network, options: argparse.Namespace, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
     """Run a study in each state and fill the answer. The gravest state decides the code; a failed one has no rows."""
+    study: Study = options.study
     found: list[list[Table]] = []
     summaries: dict[str, Any] = {}
     code = SOLVED
@@ -194,6 +215,7 @@ def _run_states(network: Network, study: Study, states: list[str], answer: dict[
         network.state(state)
         try:
             result = one.run(study)
+            more = _more_tables(network, options, one)
         except CannotRun as error:
             answer["messages"] += [f"{state}: {reason}" if len(states) > 1 else reason for reason in error.reasons]
             code = BAD_INPUT
@@ -202,7 +224,7 @@ def _run_states(network: Network, study: Study, states: list[str], answer: dict[
             answer["messages"].append(f"{state}: {error}" if len(states) > 1 else str(error))
             code = code or NO_SOLUTION
             continue
-        found.append(result.tables())
+        found.append([*result.tables(), *more])
         summaries[state] = result.summary
         answer["findings"] += [f.to_json() for f in findings_in(one, study)]
         answer["messages"] += [*getattr(result, "messages", ())]

@@ -11,9 +11,10 @@ from northfell.core.model.elements import KINDS, Bus, Relay
 from northfell.core.model.network import Placement, Sheet, element_from
 from northfell.core.network import energised, topology_of
 from northfell.demo import skerrow_water
+from northfell.drawing.flow_overlay import flow_tags
 from northfell.drawing.layout import laid_out
 from northfell.drawing.metrics import unprintable, width
-from northfell.drawing.overlay import arc_flash_tags, fault_tags, flow_tags
+from northfell.drawing.overlay import arc_flash_tags, fault_tags
 from northfell.drawing.shapes import Line, Rect, Text, svg_of
 from northfell.drawing.sheet import draw
 from northfell.drawing.standing import STEP

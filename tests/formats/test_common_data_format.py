@@ -46,6 +46,15 @@ def test_remote_control_is_told():
     assert messages == ["Bus 8 controls bus 7: it is read as holding its own final voltage, 1.09 p.u."]
 
 
+def test_limits_that_are_none_and_areas():
+    no_limit = TEXT.replace("50.0   -40.0", "9999.0 -9999.0")
+    network, _ = common_data_format.read(no_limit)
+    assert (network.elements["Source 2"].q_min_mvar, network.elements["Source 2"].q_max_mvar) == (None, None)
+    assert network.elements["2"].area == "1"
+    with pytest.raises(NetworkRefused, match="minimum MVAR is 40"):
+        common_data_format.read(TEXT.replace("50.0   -40.0", "20.0    40.0"))
+
+
 def test_base_kv_that_is_known_gives_kv():
     known = TEXT.replace("232.4   -16.9     0.0 ", "232.4   -16.9   132.0 ")
     network, _ = common_data_format.read(known)

@@ -18,6 +18,8 @@ from northfell.core.network import Compiled, Topology, compile_network, energise
 from northfell.core.studies import arc_flash, load_flow, short_circuit
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow.motor_start import MotorStart, start
+from northfell.core.studies.load_flow.outages import Outage, each_out
 from northfell.core.studies.short_circuit import ShortCircuit
 
 
@@ -118,6 +120,24 @@ class Results:
                 found += findings_in(self.at(state), study)
             self._findings = sorted_findings(_once_each(found))
         return self._findings
+
+
+def motor_start(results: Results, state: str, motor_id: str) -> MotorStart:
+    """The start of one motor, found once for a version."""
+    key = f"start\n{state}\n{motor_id}"
+    if key not in results.kept:
+        results.kept[key] = start(results.at(state).compiled("load_flow"), motor_id)
+    found: MotorStart = results.kept[key]
+    return found
+
+
+def each_out_of(results: Results, state: str, told: Told | None = None) -> list[Outage]:
+    """Every element out in turn, found once for a version."""
+    key = f"outages\n{state}"
+    if key not in results.kept:
+        results.kept[key] = list(each_out(results.network, state, (lambda n, of: told(n, of, "elements out")) if told else None))
+    found: list[Outage] = results.kept[key]
+    return found
 
 
 def findings_in(results: StateResults, study: Study) -> list[Finding]:

@@ -17,6 +17,7 @@ LOOKS = {  # by class, as the application shows them on paper
     "s": Look("", INK, 1.4), "w": Look("", INK, 1.4), "f": Look(INK), "bar": Look("", INK, 4.5), "band": Look(BOARD), "n": Look(INK), "v": Look(INK),
     "g": Look(INK), "d": Look(QUIET), "order": Look("", QUIET, 1.0, (1.5, 2.5)), "ring": Look("", QUIET, 1.3), "bar-back": Look(RULE), "bar-fill": Look(QUIET),
     "flag": Look(PAPER, QUIET, 0.8), "schedule": Look(PAPER, RULE, 1.0), "rule": Look("", RULE, 0.7),
+    "pointer": Look("#1E5F5A"),
 }  # fmt: skip
 TARN, HEATHER, SHADES = "#2B6C94", "#74508C", (0.14, 0.28, 0.42, 0.58)  # of boards below and above nominal, as on the screen
 NOT_PRINTED = {"hit", "halo"}
@@ -69,6 +70,9 @@ def look_of(style: Style, state: str = "") -> Look:
         look = Look(INK, look.stroke, look.width)
     elif classes[:1] == ["bar-fill"]:
         look = Look({"breach": MADDER, "close": OCHRE}.get(classes[-1], QUIET))
+    if state in TONE_NAMES and look.stroke and classes[0] in ("s", "w"):
+        colour, stroke = _tone(state)
+        return Look(look.fill, colour, stroke)
     if state == "planned" and look.stroke:
         return Look(look.fill, look.stroke, look.width, LONG_DASHES)
     if state == "dead":
@@ -77,12 +81,24 @@ def look_of(style: Style, state: str = "") -> Look:
 
 
 LONG_DASHES = (9.0, 4.0)
+TONES = {f"tone-{n}": (part, 2.2) for n, part in ((1, 0.0), (2, 0.25), (3, 0.5), (4, 0.75), (5, 1.0))}  # of loaded elements: part of ink in mist, width
+
+
+def _tone(name: str) -> tuple[str, float]:
+    """Colour and width of the strokes of a loaded element, as on the screen."""
+    if name in TONES:
+        part, stroke = TONES[name]
+        return _mixed(MIST, INK, part), stroke
+    return (MADDER, 3.2) if name == "tone-breach" else (OCHRE, 2.8)
+
+
+TONE_NAMES = (*TONES, "tone-close", "tone-breach")
 
 
 def printed(drawing: Drawing) -> list[tuple[Shape, str]]:
-    """All shapes that go on paper, each with whether it is dead or planned."""
+    """All shapes that go on paper, each with whether it is dead or planned, or how loaded."""
     return [
-        (s, next((state for state in ("dead", "planned") if state in g.cls.split()), ""))
+        (s, next((state for state in ("dead", "planned", *TONE_NAMES) if state in g.cls.split()), ""))
         for g in drawing.groups
         for s in (*g.shapes, *g.words)
         if s.style.cls.split()[:1] and s.style.cls.split()[0] not in NOT_PRINTED
@@ -104,6 +120,7 @@ def sheet_svg(drawing: Drawing, title: Title) -> str:
         ".hit,.halo{display:none}",
     ]
     rules += SHADE_RULES
+    rules += [f".{name} .s,.{name} .w{{stroke:{colour};stroke-width:{stroke:g}}}" for name in TONE_NAMES for colour, stroke in (_tone(name),)]
     rules += [".planned .s,.planned .w,.planned .bar{stroke-dasharray:9 4}"]
     rules += [f".dead .s,.dead .w,.dead .bar{{stroke:{MIST};stroke-dasharray:3 3}}", "text{font-family:'Atkinson Hyperlegible Next',sans-serif;stroke:none}"]
     rules += ["text.m{font-family:'Atkinson Hyperlegible Mono',monospace}"]

@@ -51,5 +51,6 @@ def path_shapes(legs: Sequence[Leg], flow: LoadFlow, limits: Limits, width: floa
         if width_of(told, 10) < step - 4:
             shapes.append(Text(x, y - 7, told, SMALL, 10, "middle"))
     x, y = at(len(values) - 1, values[-1])
-    shapes.append(Text(min(x, width - 2), y - 8, f"{fixed(values[-1], 1)} %", Style(cls="v"), 11, "end"))
+    below = len(values) > 1 and values[-1] < values[-2]  # clear of the line that leads there
+    shapes.append(Text(min(x, width - 2), y + 15 if below else y - 8, f"{fixed(values[-1], 1)} %", Style(cls="v"), 11, "end"))
     return shapes

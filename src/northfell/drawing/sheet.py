@@ -1,9 +1,10 @@
 """A sheet of the network as shapes: buses, symbols, wires, words, and references to what stands on other sheets."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, StaticLoad, Switching
 from northfell.core.model.network import Placement, Sheet
 from northfell.core.model.settings import UnitSettings
 from northfell.core.model.ways import Connections, ways_of
@@ -95,6 +96,16 @@ def _view(groups: list[Group]) -> tuple[float, float, float, float]:
     return (left - wider / 2, top - higher / 2, right - left + wider, bottom - top + higher + LEGEND)
 
 
+def _pointer(stand: Stand, toward: int) -> Polygon:
+    """The direction of power, on the wire at the first terminal."""
+    (x, y), (dx, dy) = stand.terminals[0]
+    far = math.hypot(dx, dy) or 1.0
+    dx, dy = -toward * dx / far, -toward * dy / far  # a terminal looks away from its symbol
+    tip, back = (x + 5 * dx, y + 5 * dy), (x - 4 * dx, y - 4 * dy)
+    side = (-3.4 * dy, 3.4 * dx)
+    return Polygon((tip, (back[0] + side[0], back[1] + side[1]), (back[0] - side[0], back[1] - side[1])), Style(cls="pointer"))
+
+
 def _hatch(box: tuple[float, float, float, float]) -> list[Shape]:
     """Crossed strokes over what is to be removed."""
     left, top, right, bottom = box
@@ -139,6 +150,7 @@ class _Painter:
         classes += ["dead"] if not look.fed else []
         classes += ["selected"] if look.selected else []
         classes += ["lacking"] if look.missing else []
+        classes += [look.tag.tone] if look.tag.tone else []
         classes += [e.status.replace(" ", "-")] if e.status != "existing" else []
         state = "" if look.fed else ", not fed"
         state += f", {e.status}" if e.status != "existing" else ""
@@ -227,6 +239,8 @@ class _Painter:
         g.add(*(_drawn(shape, stand) for shape in stand.symbol.shapes))
         if e.status == "to be removed":
             g.add(*_hatch(stand.box))
+        if look.tag.toward and stand.terminals and not isinstance(e, StaticLoad):
+            g.add(_pointer(stand, look.tag.toward))
         g.add(Rect(*box, Style(cls="hit")))
         g.words += words_of(e, self.placed[e.id], stand, look.tag, look.missing, look.units)
         g.terminals = tuple(at for at, _ in stand.terminals)

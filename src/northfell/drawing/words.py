@@ -24,6 +24,8 @@ class Tag:
     severity: str = ""  # breach, close, missing or nothing
     bar: float | None = None
     shade: str = ""  # class of the band behind a board
+    tone: str = ""  # class of the symbol's strokes
+    toward: int = 0  # direction of power: 1 into the first terminal, -1 out of it
 
 
 NO_TAG = Tag()

@@ -8,6 +8,7 @@ from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.network import Network, check_network, element_from
 
 MOST_LINES = 400_000
+NO_LIMIT_MVAR = 9999.0  # stands in such files for a limit that is none
 
 
 @dataclass(frozen=True)
@@ -121,7 +122,9 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     buses.add(name)
     v = BUS.read(line, at, 17)
     label = " ".join(c for c in line[5:17].split()) if line[5:17].isprintable() else ""
-    made: list[dict[str, Any]] = [{"kind": "bus", "name": name, "label": label, "v_nominal_kv": v["base_kv"] or None}]
+    made: list[dict[str, Any]] = [
+        {"kind": "bus", "name": name, "label": label, "v_nominal_kv": v["base_kv"] or None, "area": str(int(v["area"])) if v["area"] else ""}
+    ]
     kind = int(v["type"])
     if kind not in (0, 1, 2, 3):
         raise NetworkRefused([InputRefused("type", v["type"], "0, 1, 2 or 3", where=f"Line {at}, bus {name}")])
@@ -129,7 +132,10 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     if kind >= 2 and int(v["remote"]) not in (0, int(name)):
         held = v["v_pu"]
         messages.append(f"Bus {name} controls bus {int(v['remote'])}: it is read as holding its own final voltage, {held:g} p.u.")
-    limits = {"q_min_mvar": v["q_min"], "q_max_mvar": v["q_max"]} if v["q_min"] or v["q_max"] else {}
+    given = {"q_min_mvar": v["q_min"], "q_max_mvar": v["q_max"]} if v["q_min"] or v["q_max"] else {}
+    limits = {field: q for field, q in given.items() if abs(q) < NO_LIMIT_MVAR}
+    if limits and limits.get("q_min_mvar", -NO_LIMIT_MVAR) > limits.get("q_max_mvar", NO_LIMIT_MVAR):
+        raise NetworkRefused([InputRefused("minimum MVAR", v["q_min"], f"at most the maximum, {v['q_max']:g}", where=f"Line {at}, bus {name}")])
     if kind == 3:
         made.append({"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"]})
     elif kind == 2:

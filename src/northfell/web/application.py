@@ -12,6 +12,7 @@ from starlette.exceptions import HTTPException
 
 from northfell import __version__
 from northfell.app.jobs import Jobs
+from northfell.app.pins import Pins
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion
 from northfell.store import connect
@@ -58,6 +59,7 @@ def create_application(database: Path) -> FastAPI:
     application.state.memories = SheetMemories()
     application.state.answers = Answers()
     application.state.jobs = Jobs()
+    application.state.pins = Pins()
     application.state.last_counts = {}
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for routes in (

@@ -15,6 +15,7 @@ from northfell.core.model.parameters import STUDIES, Parameter, parameter, param
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.model.ways import ways_of
 from northfell.core.quantities import entry
+from northfell.core.studies.load_flow import LoadFlow
 from northfell.web.figures import Figure, Section, figures_of
 from northfell.web.naming import Ends
 from northfell.web.view import View
@@ -62,7 +63,7 @@ class Card:
     in_catalogue: bool = False
 
 
-def card_of(network: Network, results: Results, view: View, findings: list[Finding]) -> Card | None:
+def card_of(network: Network, results: Results, view: View, findings: list[Finding], pinned: LoadFlow | None = None) -> Card | None:
     """The card, or None where nothing is selected."""
     if view.selected not in network.elements:
         return None
@@ -92,7 +93,7 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         element=element,
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
         state=view.state,
-        figures=figures_of(network, results, view, element),
+        figures=figures_of(network, results, view, element, pinned),
         derived=derived_of_card(network, element),
         sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],

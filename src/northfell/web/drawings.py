@@ -3,13 +3,15 @@
 from collections import OrderedDict
 from threading import Lock
 
-from northfell.app.studies import Results
+from northfell.app.studies import Results, motor_start
 from northfell.core.errors import NorthfellError
 from northfell.core.model.completeness import missing
+from northfell.core.model.elements import InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network, Sheet
 from northfell.core.model.parameters import STUDIES
 from northfell.core.network import energised, topology_of
-from northfell.drawing import overlay
+from northfell.core.studies.load_flow import LoadFlow
+from northfell.drawing import flow_overlay, overlay
 from northfell.drawing.sheet import Drawing, draw
 from northfell.drawing.standing import STEP, SheetMemory
 from northfell.drawing.words import Tag
@@ -34,8 +36,8 @@ class SheetMemories:
             return self._kept[key]
 
 
-def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, memories: SheetMemories) -> Drawing:
-    """The sheet with the tags of the stage."""
+def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, memories: SheetMemories, pinned: LoadFlow | None = None) -> Drawing:
+    """The sheet with the tags of the stage; with a pinned result, with the differences to it."""
     elements = results.at(view.state).elements
     study = STUDY_OF[view.stage]
     fed = results.at(view.state).energised
@@ -45,7 +47,7 @@ def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, mem
     memory, lock = memories.of((view.project_id, sheet.name, view.stage))
     with lock:
         return draw(
-            elements, sheet, results.at(view.state).energised, _tags(network, results, view), view.selected, lacking,
+            elements, sheet, results.at(view.state).energised, _tags(network, results, view, pinned), view.selected, lacking,
             standard=network.settings.drawing.symbols, memory=memory, others=[s for s in network.sheets if s is not sheet],
             units=network.settings.units,
         )  # fmt: skip
@@ -67,11 +69,13 @@ def thumbnail(project_id: int, network: Network, memories: SheetMemories) -> Dra
         return plain_drawing(network, sheet, memory=memory)
 
 
-def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:
+def _tags(network: Network, results: Results, view: View, pinned: LoadFlow | None) -> dict[str, Tag]:
     limits, one = network.settings.limits, results.at(view.state)
     try:
         if view.stage == "flow":
-            return overlay.flow_tags(one.load_flow(), limits)
+            chosen = tuple(c for c in view.tags.split(".") if c in flow_overlay.QUANTITIES) or flow_overlay.USUAL
+            shown = started(results, view) or one.load_flow()
+            return flow_overlay.flow_tags(shown, limits, chosen, view.shade or "voltage", pinned)
         if view.stage == "faults":
             return overlay.fault_tags(one.short_circuit(), view.selected)
         if view.stage == "arc-flash":
@@ -79,6 +83,17 @@ def _tags(network: Network, results: Results, view: View) -> dict[str, Tag]:
     except NorthfellError:
         return {}  # the problem is told beside the sheet
     return {}
+
+
+def started(results: Results, view: View) -> LoadFlow | None:
+    """The network while the selected motor starts, where the tab of motor starts is open."""
+    return motor_start(results, view.state, view.selected).during if starting(results, view) else None
+
+
+def starting(results: Results, view: View) -> bool:
+    """Whether the start of the selected motor is what is looked at."""
+    is_motor = isinstance(results.network.elements.get(view.selected), InductionMotor | SynchronousMotor)
+    return view.stage == "flow" and view.shown_tab == "start" and is_motor
 
 
 def whole_box(sheet: Sheet) -> tuple[float, float, float, float]:

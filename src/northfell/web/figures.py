@@ -14,9 +14,12 @@ from northfell.core.model.elements import Bus, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash, Location
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow import LoadFlow, stages_of
+from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.protection import devices_of
 from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.drawing.flow_overlay import QUANTITIES, bus_value, value_of
+from northfell.drawing.path_chart import path_shapes
 from northfell.drawing.shapes import Shape
 from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
 from northfell.web.view import View
@@ -41,13 +44,14 @@ class Section:
     aside: str = ""
     message: str = ""
     picture: list[Shape] = field(default_factory=list)
+    size: tuple[float, float] = (264.0, 196.0)  # of the picture
 
 
-def figures_of(network: Network, results: Results, view: View, element: Element) -> list[Section]:
+def figures_of(network: Network, results: Results, view: View, element: Element, pinned: LoadFlow | None = None) -> list[Section]:
     """Sections for the stage shown; a study that cannot run says why instead."""
     try:
         if view.stage == "flow":
-            return _flow(network, results, view, element)
+            return _flow(network, results, view, element, pinned)
         if view.stage == "faults":
             return _faults(results.at(view.state).short_circuit(), view, element)
         if view.stage == "arc-flash":
@@ -57,14 +61,18 @@ def figures_of(network: Network, results: Results, view: View, element: Element)
     return []
 
 
-def _flow(network: Network, results: Results, view: View, e: Element) -> list[Section]:
+def _flow(network: Network, results: Results, view: View, e: Element, pinned: LoadFlow | None) -> list[Section]:
     flow = results.at(view.state).load_flow()
     found: list[Figure] = []
     if isinstance(e, Bus):
         found = _bus_voltage(flow, e, network)
     elif e.id in flow.terminal_power and not math.isnan(flow.terminal_power[e.id][0].real):
         found = _terminal_figures(flow, e, network)
-    sections = [Section("Flow", found)] if found else [Section("Flow", message=_no_flow(flow, e))]
+    sections = [Section("Flow", found, "working")] if found else [Section("Flow", message=_no_flow(flow, e))]
+    if pinned is not None and found:
+        sections.append(_against_pinned(flow, pinned, e))
+    if found and (isinstance(e, Bus) or len(e.TERMINALS) == 1):
+        sections += _on_the_way(flow, e, network)
     if len(e.TERMINALS) == 2 and len(network.state_names) > 1:
         sections.append(Section("In every state", _loading_by_state(network, results, e), "loading"))
     elif isinstance(e, Bus) and len(network.state_names) > 1:
@@ -91,12 +99,20 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
     deviation = 100 * (abs(v) - 1)
     severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
     kv = abs(v) * float(flow.net.v_nominal_kv[at])
-    found = [Figure("Voltage", figure(kv), "kV", severity)] if math.isfinite(kv) else []
+    balance = urlencode({"study": "load_flow", "quantity": "v_pu"})
+    found = [Figure("Voltage", figure(kv), "kV", severity, balance)] if math.isfinite(kv) else []
     found += [
-        Figure("Voltage, per unit", fixed(abs(v), 4), "p.u.", severity),
+        Figure("Voltage, per unit", fixed(abs(v), 4), "p.u.", severity, balance),
         Figure("Deviation from nominal", fixed(deviation, 1), "%", severity),
         Figure("Angle", fixed(math.degrees(cmath.phase(v)), 2), "deg"),
     ]
+    bars = flow.loading(e)
+    if bars.carries is not None:
+        note = f"of {bars.rating:g} A, {bars.basis}" if bars.rating is not None else "no rating of the bars is given"
+        found.append(Figure("Brought in", figure(bars.carries), "A", note=note))
+        if bars.pct is not None:
+            over = severity_of(bars.pct, limits.loading_close_pct, limits.loading_breach_pct) or ""
+            found.append(Figure("Bars carry", fixed(bars.pct, 1), "%", over))
     return found
 
 
@@ -108,14 +124,20 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
         one = flow.loading(e)
         if one.pct is not None:
             severity = severity_of(one.pct, limits.loading_close_pct, limits.loading_breach_pct) or ""
-            found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, note=f"of {one.rating:g} {one.unit}, {one.basis}"))
+            opened = urlencode({"study": "load_flow", "quantity": "loading_pct"})
+            found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, opened, f"of {one.rating:g} {one.unit}, {one.basis}"))
+            found += [
+                Figure("of " + stage.basis, fixed(100 * one.carries / stage.value, 1), "%", note=f"{stage.value:g} {stage.unit}")
+                for stage in stages_of(e)[1:]
+                if one.carries is not None and stage.value and stage.unit == one.unit
+            ]
     sign = -1 if e.kind in ("infeed", "synchronous_generator", "inverter") else 1
     s = sign * power[0]
     sides = ["first side", "second side"] if e.TERMINALS[0] == "from_bus" else ["high side", "low side"]
     where = f", {sides[0]}" if len(e.TERMINALS) == 2 else ""
     word = "delivered" if sign < 0 else ""
     found += [
-        Figure(f"Active power {word}".strip() + where, figure(s.real), "MW"),
+        Figure(f"Active power {word}".strip() + where, figure(s.real), "MW", working=urlencode({"study": "load_flow", "quantity": "flow"})),
         Figure(f"Reactive power {word}".strip() + where, figure(s.imag), "Mvar"),
         Figure("Apparent power", figure(abs(s)), "MVA"),
     ]
@@ -128,6 +150,38 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
         loss = sum(power)
         found += [Figure("Losses", figure(loss.real * 1000), "kW"), Figure("Reactive losses", figure(loss.imag * 1000), "kvar")]
     return found
+
+
+def _against_pinned(flow: LoadFlow, pinned: LoadFlow, e: Element) -> Section:
+    """The chosen quantities now, in the pinned result, and their difference."""
+    codes = ("kv", "pu", "ang") if isinstance(e, Bus) else ("p", "q", "i", "load", "loss")
+    figures = []
+    for code in codes:
+        one, was = ((bus_value(f, e, code) if isinstance(e, Bus) else value_of(f, e, code)) for f in (flow, pinned))
+        if one is not None:
+            change = one.beside(was.number) if was is not None else ""
+            word = QUANTITIES[code][0].split(" in ")[0].capitalize()
+            figures.append(
+                Figure(word, change or ("as pinned" if was is not None else "not there"), one.unit if change else "", note=f"pinned: {was.text}" if was else "")
+            )
+    return Section("Against the pinned result", figures, "difference")
+
+
+WAY_SIZE = (264.0, 150.0)
+
+
+def _on_the_way(flow: LoadFlow, e: Element, network: Network) -> list[Section]:
+    """The fall of the voltage from the source that holds it, element by element."""
+    legs = path_to_source(flow, e.id if isinstance(e, Bus) else e.buses[0])
+    if not legs:
+        return []
+    falls = [
+        Figure(leg.element.name, fixed(leg.drop_pct, 2), "%", note=f"to {flow.net.name(leg.to_bus)}")
+        for leg in legs
+        if not isinstance(leg.element, Switching) and abs(leg.drop_pct) >= 0.005
+    ]
+    total = Figure("Together", fixed(sum(leg.drop_pct for leg in legs), 2), "%", note=f"from {flow.net.name(legs[0].from_bus)}")
+    return [Section("Voltage on the way here", [*falls, total], "fall", picture=path_shapes(legs, flow, network.settings.limits, *WAY_SIZE), size=WAY_SIZE)]
 
 
 def _loading_by_state(network: Network, results: Results, e: Element) -> list[Figure]:

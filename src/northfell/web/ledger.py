@@ -1,74 +1,37 @@
 """The ledger along the bottom: the stage's table, a row for each element, with the other operating states as columns."""
 
-import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
-from typing import Any
+from collections.abc import Callable
+from dataclasses import replace
 
 from northfell.app.findings import counts, gathered
 from northfell.app.studies import Results
 from northfell.core.errors import CannotRun, NorthfellError, NoSolution
 from northfell.core.findings import Finding, severity_of
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, parameter
-from northfell.core.quantities import entry, figure, fixed
+from northfell.core.quantities import entry
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
-from northfell.core.tables import Table
 from northfell.drawing.words import short_data
 from northfell.store.history import ChangeRow
+from northfell.web import flow_ledger
 from northfell.web.naming import Ends
+from northfell.web.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
 from northfell.web.view import STAGES, View
 
-
-@dataclass(frozen=True)
-class CellShown:
-    text: str
-    sort: float | str = ""
-    severity: str = ""
-    bar: float | None = None
-    number: bool = False
-
-
-@dataclass(frozen=True)
-class RowShown:
-    element: str
-    cells: Sequence[CellShown]
-    severity: str = ""
-    side: str = "load"
-    state: str = ""
-    act: str = ""  # path below the project that a button at the end of the row posts to, and what it says
-    act_says: str = ""
-
-
-@dataclass(frozen=True)
-class Head:
-    label: str
-    unit: str = ""
-    number: bool = False
-
-
-@dataclass(frozen=True)
-class Ledger:
-    tabs: list[tuple[str, str, int | None]]  # key, name, count
-    heads: list[Head]
-    rows: list[RowShown]
-    message: list[str] = field(default_factory=list)
-    empty: str = "Nothing here."
-    export: str = ""  # name of the table that can be exported
-
-
-LOADS = "name bus p_rated_mw q_rated_mvar p_mw q_mvar"
 NAMES = {
     "elements": "Elements", "assumed": "Assumed values", "history": "History", "findings": "Findings", "branches": "Branches", "buses": "Buses",
-    "sources": "Sources", "loads": "Loads", "totals": "Totals", "faults": "Faults", "contributions": "Contributions", "locations": "Locations",
+    "sources": "Sources", "loads": "Loads", "controls": "Controls", "totals": "Totals", "areas": "Areas", "reactive": "Reactive",
+    "outages": "Each out", "start": "Start", "faults": "Faults", "contributions": "Contributions", "locations": "Locations",
     "devices": "Devices",
 }  # fmt: skip
 
 
-def ledger_of(network: Network, results: Results, view: View, findings: list[Finding] | None, history: list[ChangeRow], head: int) -> Ledger:
+def ledger_of(
+    network: Network, results: Results, view: View, findings: list[Finding] | None, history: list[ChangeRow], head: int,
+    pinned: LoadFlow | None = None,
+) -> Ledger:  # fmt: skip
     """The ledger of the tab shown. A study that cannot run gives its reasons and no rows."""
     tab = view.shown_tab
     tabs = [(t, NAMES[t], sum(counts(network, findings).values()) if t == "findings" and findings is not None else None) for t in STAGES[view.stage][2]]
@@ -77,11 +40,16 @@ def ledger_of(network: Network, results: Results, view: View, findings: list[Fin
         "assumed": lambda: _assumed(network),
         "history": lambda: _history(history, head),
         "findings": lambda: _findings(network, findings or []),
-        "branches": lambda: _branches(network, results, view),
-        "buses": lambda: _buses(network, results, view),
-        "sources": lambda: shown(network, results.at(view.state).load_flow().table("sources"), "name bus p_mw q_mvar mode", "name"),
-        "loads": lambda: shown(network, results.at(view.state).load_flow().table("loads"), LOADS, "name", "not fed"),
-        "totals": lambda: _totals(results, network),
+        "branches": lambda: flow_ledger.branches(network, results, view, pinned),
+        "buses": lambda: flow_ledger.buses(network, results, view, pinned),
+        "sources": lambda: flow_ledger.with_pinned(network, results.at(view.state).load_flow(), pinned, "sources", flow_ledger.SOURCES),
+        "loads": lambda: flow_ledger.with_pinned(network, results.at(view.state).load_flow(), pinned, "loads", flow_ledger.LOADS, "not fed"),
+        "controls": lambda: flow_ledger.controls(network, results, view),
+        "totals": lambda: flow_ledger.totals(network, results, pinned),
+        "areas": lambda: flow_ledger.areas(results, view),
+        "reactive": lambda: flow_ledger.reactive(results, view),
+        "outages": lambda: flow_ledger.outages(network, results, view),
+        "start": lambda: flow_ledger.starts(network, results, view),
         "faults": lambda: _faults(results, view),
         "contributions": lambda: _contributions(results, view),
         "locations": lambda: _locations(network, results, view),
@@ -93,49 +61,7 @@ def ledger_of(network: Network, results: Results, view: View, findings: list[Fin
         made = Ledger([], [], [], list(error.reasons))
     except (NoSolution, NorthfellError) as error:
         made = Ledger([], [], [], [str(error)])
-    return Ledger(tabs, made.heads, made.rows, made.message, made.empty, made.export)
-
-
-def text(value: str, severity: str = "") -> CellShown:
-    return CellShown(value, value.lower(), severity)
-
-
-def num(value: float | None, decimals: int | None = None, severity: str = "", bar: float | None = None, otherwise: str = "–", digits: int = 4) -> CellShown:
-    if value is None or not math.isfinite(value):
-        return CellShown(otherwise, -math.inf, severity, None, True)
-    return CellShown(fixed(value, decimals) if decimals is not None else figure(value, digits), value, severity, bar, True)
-
-
-DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits
-
-
-def heads_of(table: Table, names: str) -> list[Head]:
-    """Heads from the columns of a table: the same labels and units as in its files."""
-    columns = {c.name: c for c in table.columns}
-    numbers = {c.name for i, c in enumerate(table.columns) if any(isinstance(row[i], int | float) and not isinstance(row[i], bool) for row in table.rows)}
-    return [Head(columns[n].label, columns[n].unit, n in numbers) for n in names.split()]
-
-
-def cell_of(record: dict[str, Any], name: str, severity: str = "", otherwise: str = "–") -> CellShown:
-    """One cell of a table's row as the ledger shows it."""
-    value = record[name]
-    if isinstance(value, str):
-        return text(value.replace("_", " ") if name in ("kind", "terminal") else value)
-    return num(value, DECIMALS.get(name), severity, otherwise=otherwise)
-
-
-def shown(network: Network, table: Table, names: str, element: str, otherwise: str = "–") -> Ledger:
-    """Some columns of a table as a ledger; `element` is the column that names the element of a row."""
-    rows = [
-        RowShown(network.id_of_name[r[element]], [cell_of(r, n, otherwise=otherwise) for n in names.split()], side=r.get("side", "load"))
-        for r in table.records()
-    ]
-    return Ledger([], heads_of(table, names), rows, export=table.name)
-
-
-def kind_name(e: Element) -> str:
-    """The kind in a ledger's short words."""
-    return e.kind.replace("_", " ").capitalize()
+    return replace(made, tabs=tabs)
 
 
 def _elements(network: Network, view: View) -> Ledger:
@@ -197,64 +123,6 @@ def _findings(network: Network, findings: list[Finding]) -> Ledger:
             rows.append(RowShown(f.element_id, cells, f.severity, state=f.state))
     heads = [Head("Where"), Head("What"), Head("Stage"), Head("Worst in")]
     return Ledger([], heads, rows, empty="No findings: all results are within the project's limits in every state.")
-
-
-def _flows(results: Results, network: Network) -> dict[str, LoadFlow]:
-    return {s: o for s in network.state_names if isinstance(o := results.at(s).outcome("load_flow"), LoadFlow)}
-
-
-def _branches(network: Network, results: Results, view: View) -> Ledger:
-    flow, limits = results.at(view.state).load_flow(), network.settings.limits
-    every, ends = _flows(results, network), Ends(network.elements)
-    table = flow.table("branches")
-    rows = []
-    for record in table.records():
-        e = network.elements[network.id_of_name[record["name"]]]
-        pct = record["loading_pct"]
-        by_state = {s: p for s, other in every.items() if (p := other.loading(other.net.elements[e.id]).pct) is not None}
-        worst = max(by_state, key=lambda s: by_state[s], default="")
-        severity, worst_severity = (
-            severity_of(p, limits.loading_close_pct, limits.loading_breach_pct) or "" if p is not None else "" for p in (pct, by_state.get(worst))
-        )
-        carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
-        rows.append(RowShown(e.id, [
-            text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
-            cell_of(record, "q_mvar"), CellShown(carries, record["carries"] or 0, number=True), num(by_state.get(worst), 1, worst_severity), text(worst),
-        ], severity))  # fmt: skip
-    heads = [*heads_of(table, "name kind between loading_pct p_mw q_mvar"), Head("Carries", "", True), Head("Worst", "%", True), Head("In state")]
-    return Ledger([], heads, rows, export=table.name)
-
-
-def _buses(network: Network, results: Results, view: View) -> Ledger:
-    flow, limits = results.at(view.state).load_flow(), network.settings.limits
-    every = [{r["name"]: r["v_pu"] for r in f.table("buses").records()} for f in _flows(results, network).values()]
-    table = flow.table("buses")
-    rows = []
-    for record in table.records():
-        e = network.elements[network.id_of_name[record["name"]]]
-        v, kind = record["v_pu"], getattr(e, "bus_kind", "")
-        deviation = 100 * (v - 1) if v is not None else None
-        severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if deviation is not None else ""
-        states = [v for one in every if (v := one[e.name]) is not None]
-        rows.append(RowShown(e.id, [
-            text(e.name), text(kind), cell_of(record, "v_nominal_kv"), cell_of(record, "v_kv", otherwise="–" if record["energised"] else "not fed"),
-            cell_of(record, "v_pu", severity), num(deviation, 1, severity), num(record["angle_deg"], 2), num(min(states, default=None), 4),
-            num(max(states, default=None), 4),
-        ], severity if kind != "junction" else ""))  # fmt: skip
-    more = [Head("Deviation", "%", True), *heads_of(table, "angle_deg"), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True)]
-    name, *voltages = heads_of(table, "name v_nominal_kv v_kv v_pu")
-    return Ledger([], [name, Head("Kind"), *voltages, *more], rows, export=table.name)
-
-
-def _totals(results: Results, network: Network) -> Ledger:
-    flows = _flows(results, network)
-    told = {"generation": "Generation", "load": "Load", "losses": "Losses in branches", "shunt": "Drawn by shunts"}
-    rows = []
-    for key, label in told.items():
-        for unit, suffix in (("MW", "mw"), ("Mvar", "mvar")):
-            cells = [num(flows[s].totals[f"{key}_{suffix}"]) if s in flows else text("no result") for s in network.state_names]
-            rows.append(RowShown("", [text(label), text(unit), *cells]))
-    return Ledger([], [Head("Total"), Head("Unit"), *(Head(s, "", True) for s in network.state_names)], rows)
 
 
 def _faults(results: Results, view: View) -> Ledger:

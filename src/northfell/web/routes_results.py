@@ -6,13 +6,16 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 
-from northfell.app import labels
+from northfell.app import labels, results_file
 from northfell.app.projects import open_project, whole_project
-from northfell.app.studies import Results
+from northfell.app.studies import Results, motor_start
 from northfell.core.errors import NotFound
 from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import explain_energy
+from northfell.core.studies.load_flow.outages import outages_table
+from northfell.core.studies.load_flow.working import explain_flow
 from northfell.core.studies.short_circuit import explain_fault
+from northfell.core.tables import Table
 from northfell.core.working import Working, given_text, value_text
 from northfell.documents import sheets
 from northfell.drawing.sheet import Drawing
@@ -29,8 +32,8 @@ def working(
     request: Request,
     db: Db,
     view: Looking,
-    study: Literal["short_circuit", "arc_flash"],
-    quantity: Literal["ik_ka", "ip_ka", "energy_cal_cm2", "boundary_mm"],
+    study: Literal["load_flow", "short_circuit", "arc_flash"],
+    quantity: Literal["v_pu", "flow", "loading_pct", "ik_ka", "ip_ka", "energy_cal_cm2", "boundary_mm"],
     case: Literal["max", "min"] = "max",
     variant: Literal["full", "reduced"] = "full",
     faulted: Annotated[int | None, Query(ge=0)] = None,
@@ -44,6 +47,12 @@ def working(
 
 def _working(results: Results, view: View, study: str, quantity: str, case: str, variant: str, faulted: int | None) -> Working:
     one = results.at(view.state)
+    if study == "load_flow":
+        flow = one.load_flow()
+        element = flow.net.elements.get(view.selected)
+        if element is None:
+            raise NotFound("There is no such element (any more).")
+        return explain_flow(flow, element, quantity)
     if study == "short_circuit":
         faults = one.short_circuit()
         at = faults.net.topology.bus_index.get(view.selected) if faulted is None else faulted
@@ -57,6 +66,18 @@ def _working(results: Results, view: View, study: str, quantity: str, case: str,
     return explain_energy(arc, location, location.variant(case, variant), quantity)
 
 
+@router.get("/results.{form}")
+def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xlsx", "pdf", "json"]) -> Response:
+    """All tables of the stage's study in the state shown, as a folder of CSV files, a workbook, a PDF, or JSON."""
+    opened = open_project(db, view.project_id, view.proposal)
+    study = STUDY_OF[view.stage]
+    if study is None:
+        raise NotFound("This stage has no result tables.")
+    one = request.app.state.results.of(opened).at(view.state)
+    made = results_file.of(one, study, opened.proposal)
+    return file_answer(made.data(form), results_file.MEDIA_TYPES[form], f"{made.name}.{form}")
+
+
 @router.get("/tables/{table}.csv")
 def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     """One table of the stage's study in the state shown, with full values."""
@@ -64,11 +85,20 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     study = STUDY_OF[view.stage]
     if study is None:
         raise NotFound("This stage has no result tables.")
-    result = request.app.state.results.of(opened).at(view.state).run(study)
-    found = next((t for t in result.tables() if t.name == table), None)
+    results = request.app.state.results.of(opened)
+    found = next((t for t in results.at(view.state).run(study).tables() if t.name == table), None) or _on_request(results, view, table)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
     return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened.network, view, table))
+
+
+def _on_request(results: Results, view: View, table: str) -> Table | None:
+    """Tables of what is run on request: elements out in turn, a motor start."""
+    if table == "outages" and (kept := results.kept.get(f"outages\n{view.state}")):
+        return outages_table(view.state, kept)
+    if table == "start" and view.selected in results.network.elements:
+        return motor_start(results, view.state, view.selected).table()
+    return None
 
 
 def _table_name(network: Network, view: View, table: str) -> str:

@@ -12,8 +12,9 @@ from northfell.app.extend import bus_of_selection, plan
 from northfell.app.findings import counts
 from northfell.app.jobs import GivenUp, Job
 from northfell.app.labels import labels_of
+from northfell.app.pins import Pin
 from northfell.app.projects import Project, open_project
-from northfell.app.studies import Results, findings_in
+from northfell.app.studies import Results, each_out_of, findings_in
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import Finding
 from northfell.core.model.completeness import assumed_count
@@ -21,10 +22,11 @@ from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network
 from northfell.core.model.shorthand import EXAMPLES
 from northfell.documents.labels import shapes_of
+from northfell.drawing.flow_overlay import QUANTITIES, USUAL
 from northfell.drawing.shapes import svg_of
 from northfell.store import history, projects
 from northfell.web.card import card_of, state_note
-from northfell.web.drawings import drawing_of, plain_drawing, whole_box
+from northfell.web.drawings import drawing_of, plain_drawing, starting, whole_box
 from northfell.web.ledger import ledger_of
 from northfell.web.pages import Db, answer, is_fragment, names_of, templates
 from northfell.web.rows import rows_html
@@ -50,8 +52,11 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     known = results.findings_are_known or view.shown_tab == "findings"
     findings = results.findings() if known else _of_the_stage(results, view)
     sheet = network.sheet(view.sheet)
-    drawing = drawing_of(network, results, view, sheet, request.app.state.memories)
-    ledger = ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head)
+    pin = request.app.state.pins.of(view.pin, opened.id) if view.pin else None
+    view = view if pin else replace(view, pin="")
+    pinned = pin.load_flow() if pin and view.stage == "flow" else None
+    drawing = drawing_of(network, results, view, sheet, request.app.state.memories, pinned)
+    ledger = ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head, pinned)
     rest = (names_of(network), view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
     seen = {
@@ -63,7 +68,12 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "drawing": drawing,
         "part": request.app.state.answers.part(view, opened.version, drawing.groups, rows_html(ledger.rows, view), rest, has),
         "address": view.selecting(),
-        "card": card_of(network, results, view, findings),
+        "card": card_of(network, results, view, findings, pinned),
+        "pin": pin,
+        "starting": network.elements[view.selected].name if not problem_of(results, view) and starting(results, view) else "",
+        "quantities": QUANTITIES,
+        "tags_shown": view.tags.split(".") if view.tags else USUAL,
+        "job": request.app.state.jobs.of(f"outages {opened.id} {opened.proposal} {view.state}") if view.shown_tab == "outages" else None,
         "label": _label(network, results, view),
         "state_note": state_note(view),
         "ledger": ledger,
@@ -81,6 +91,35 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     again = request.headers.get("hx-current-url", "").endswith(view.url)
     response.headers["HX-Push-Url" if request.method == "GET" and not again else "HX-Replace-Url"] = view.url
     return response
+
+
+@router.post("/projects/{project_id}/pin")
+def pin_result(request: Request, db: Db, look: Looking) -> Response:
+    """Pin the result that is shown: from now on tags and ledger show what differs from it."""
+    opened = open_project(db, look.project_id, look.proposal)
+    opened.network.state(look.state)
+    inside = f", proposal {opened.proposal}" if opened.proposal else ""
+    newest = opened.undo_title or "as it was begun"
+    pin = Pin(opened.id, request.app.state.results.of(opened), look.state, f"{look.state}{inside}, after: {newest}")
+    return show(request, db, opened, replace(look, pin=request.app.state.pins.put(pin)))
+
+
+@router.post("/projects/{project_id}/outages")
+def run_outages(request: Request, db: Db, look: Looking) -> Response:
+    """Begin to take each element out in turn; the ledger shows how far it is."""
+    opened = open_project(db, look.project_id, look.proposal)
+    opened.network.state(look.state)
+    results = request.app.state.results.of(opened)
+    key = f"{opened.version} {look.state}"
+    request.app.state.jobs.start(f"outages {opened.id} {opened.proposal} {look.state}", key, lambda job: each_out_of(results, look.state, job.told))
+    return show(request, db, opened, look.to(tab="outages"))
+
+
+@router.post("/projects/{project_id}/outages/cancel")
+def cancel_outages(request: Request, db: Db, look: Looking) -> Response:
+    """Give the run up; what was found before stays."""
+    request.app.state.jobs.cancel(f"outages {look.project_id} {look.proposal} {look.state}")
+    return show(request, db, open_project(db, look.project_id, look.proposal), look)
 
 
 @router.get("/projects/{project_id}/version")

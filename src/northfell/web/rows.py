@@ -5,7 +5,7 @@ from html import escape
 from threading import Lock
 
 from northfell.core.quantities import fixed
-from northfell.web.ledger import CellShown, RowShown
+from northfell.web.table_cells import CellShown, RowShown
 from northfell.web.view import View
 
 MOST_KEPT = 20_000

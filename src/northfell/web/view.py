@@ -12,7 +12,7 @@ from northfell.core.model.parameters import Study
 STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
 STAGES = {  # path -> name, key, tabs of its ledger
     "network": ("Network", "n", ("elements", "assumed", "history", "findings")),
-    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "totals", "findings")),
+    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "controls", "totals", "areas", "reactive", "outages", "start", "findings")),
     "faults": ("Faults", "s", ("faults", "contributions", "findings")),
     "arc-flash": ("Arc flash", "a", ("locations", "devices", "findings")),
 }
@@ -30,10 +30,13 @@ class View:
     side: str = "load"
     tab: str = ""
     proposal: str = ""  # the proposal that is worked in
+    tags: str = ""  # quantities that the Flow stage shows on the sheet, their codes joined by dots; empty: the usual ones
+    shade: str = ""  # what the Flow stage shades by; empty: voltage
+    pin: str = ""  # a pinned result that is compared with
     lack: str = ""  # the study for which the Network stage marks what is missing; "any" for all of them
 
     def _encoded(self, **more: str) -> str:
-        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal")
+        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin")
         pairs = {**{name: getattr(self, name) for name in names}, **more}
         return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
 
@@ -78,10 +81,13 @@ def _from_query(
     side: Annotated[str, Query(pattern="^(load|line)$")] = "load",
     tab: Annotated[str, Query(max_length=20)] = "",
     proposal: Annotated[str, Query(max_length=100)] = "",
+    tags: Annotated[str, Query(pattern="^[a-z.]{0,80}$")] = "",
+    shade: Annotated[str, Query(pattern="^(voltage|loading|none)?$")] = "",
+    pin: Annotated[str, Query(pattern="^[0-9a-f]{0,32}$")] = "",
     lack: Annotated[str, Query(pattern="^(any|load_flow|short_circuit|arc_flash)?$")] = "",
 ) -> View:
     tab = tab if stage in STAGES and tab in STAGES[stage][2] else ""
-    return View(project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab, proposal, lack)
+    return View(project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab, proposal, tags, shade, pin, lack)
 
 
 Looking = Annotated[View, Depends(_from_query)]

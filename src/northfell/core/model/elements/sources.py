@@ -77,7 +77,7 @@ def _power_factor_held() -> Any:
 
 def _reactive_limit(which: str, symbol: str, excitation: str) -> Any:
     return param(
-        None, label=f"{which} reactive power", symbol=symbol, unit="Mvar", ge=-5000, le=5000, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        None, label=f"{which} reactive power", symbol=symbol, unit="Mvar", ge=-1e5, le=1e5, section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
         meaning=f"Reactive limit, {excitation}. Beyond it the source gives this power and no longer holds its voltage.",
         enters="Qmin ≤ Q ≤ Qmax; at a limit Q is fixed and |U| is free"
     )
@@ -155,13 +155,13 @@ class SynchronousGenerator(Dispatched):
         enters="which of P, Q, U and angle are fixed at its bus in load flow"
     )
     p_mw: float = param(
-        0.0, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True,
+        0.0, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, section="Operation", in_state=True,
         acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered.",
         enters="P at its bus in load flow"
     )
     v_set_pu: float = _voltage_held()
     q_mvar: float = param(
-        0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
+        0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, section="Operation", in_state=True,
         acts_when=When("mode", ("power",)), meaning="Reactive power delivered, overexcited positive.",
         enters="Q at its bus in load flow"
     )
@@ -220,12 +220,12 @@ class Inverter(Dispatched):
         enters="which of P, Q, U and angle are fixed at its bus in load flow"
     )
     p_mw: float | None = param(
-        None, label="Active power", symbol="P", unit="MW", ge=-5000, le=5000, section="Operation", in_state=True, needed_for=(LF,),
+        None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, section="Operation", in_state=True, needed_for=(LF,),
         acts_when=(When("mode", SET_POINTS), BY_VALUE), meaning="Active power delivered by all units; a battery that is charged draws it.",
         enters="P at its bus in load flow"
     )
     q_mvar: float = param(
-        0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Operation", in_state=True,
+        0.0, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, section="Operation", in_state=True,
         acts_when=When("mode", ("power",)), meaning="Reactive power delivered by all units.",
         enters="Q at its bus in load flow"
     )

@@ -100,7 +100,10 @@ document.addEventListener("change", (event) => {
   const look = event.target.dataset?.look;
   if (!look) return;
   const url = new URL(window.location.href);
-  if (event.target.value) url.searchParams.set(look, event.target.value);
+  if (event.target.type === "checkbox") {
+    const chosen = [...document.querySelectorAll(`[data-look="${look}"]:checked`)].map((box) => box.value);
+    url.searchParams.set(look, chosen.join(".") || "none");
+  } else if (event.target.value) url.searchParams.set(look, event.target.value);
   else url.searchParams.delete(look);
   go(url.pathname + url.search);
 });

@@ -65,3 +65,14 @@ document.addEventListener("pointerup", () => { grip = false; });
 
 document.addEventListener("htmx:after:swap", restore);
 restore();
+
+// the table as a spreadsheet takes it: full values where there are numbers
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.('[data-do="copy-table"]');
+  if (!button || !table()) return;
+  const heads = [...table().tHead.rows[0].cells].slice(1).map((cell) => cell.textContent.trim());
+  const full = (cell) => (cell.classList.contains("num") && cell.dataset.sort !== "" && Number.isFinite(Number(cell.dataset.sort)) ? cell.dataset.sort : cell.textContent.trim());
+  const rows = [...table().tBodies[0].rows].filter((row) => !row.hidden).map((row) => [...row.cells].slice(1).map(full));
+  navigator.clipboard?.writeText([heads, ...rows].map((cells) => cells.join("\t")).join("\n"));
+  button.textContent = "Copied";
+});

@@ -1,0 +1,92 @@
+"""Cells, rows and heads of the ledger, and how a table of a study becomes them."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from northfell.core.model.elements import Element
+from northfell.core.model.network import Network
+from northfell.core.quantities import figure, fixed
+from northfell.core.tables import Table
+
+
+@dataclass(frozen=True)
+class CellShown:
+    text: str
+    sort: float | str = ""
+    severity: str = ""
+    bar: float | None = None
+    number: bool = False
+
+
+@dataclass(frozen=True)
+class RowShown:
+    element: str
+    cells: Sequence[CellShown]
+    severity: str = ""
+    side: str = "load"
+    state: str = ""
+    act: str = ""  # path below the project that a button at the end of the row posts to, and what it says
+    act_says: str = ""
+
+
+@dataclass(frozen=True)
+class Head:
+    label: str
+    unit: str = ""
+    number: bool = False
+
+
+@dataclass(frozen=True)
+class Ledger:
+    tabs: list[tuple[str, str, int | None]]  # key, name, count
+    heads: list[Head]
+    rows: list[RowShown]
+    message: list[str] = field(default_factory=list)
+    empty: str = "Nothing here."
+    export: str = ""  # name of the table that can be exported
+    note: str = ""  # a line above the rows
+    run: str = ""  # what a button begins where there are no rows yet
+
+
+def text(value: str, severity: str = "") -> CellShown:
+    return CellShown(value, value.lower(), severity)
+
+
+def num(value: float | None, decimals: int | None = None, severity: str = "", bar: float | None = None, otherwise: str = "–", digits: int = 4) -> CellShown:
+    if value is None or not math.isfinite(value):
+        return CellShown(otherwise, -math.inf, severity, None, True)
+    return CellShown(fixed(value, decimals) if decimals is not None else figure(value, digits), value, severity, bar, True)
+
+
+DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits
+
+
+def heads_of(table: Table, names: str) -> list[Head]:
+    """Heads from the columns of a table: the same labels and units as in its files."""
+    columns = {c.name: c for c in table.columns}
+    numbers = {c.name for i, c in enumerate(table.columns) if any(isinstance(row[i], int | float) and not isinstance(row[i], bool) for row in table.rows)}
+    return [Head(columns[n].label, columns[n].unit, n in numbers) for n in names.split()]
+
+
+def cell_of(record: dict[str, Any], name: str, severity: str = "", otherwise: str = "–") -> CellShown:
+    """One cell of a table's row as the ledger shows it."""
+    value = record[name]
+    if isinstance(value, str):
+        return text(value.replace("_", " ") if name in ("kind", "terminal") else value)
+    return num(value, DECIMALS.get(name), severity, otherwise=otherwise)
+
+
+def shown(network: Network, table: Table, names: str, element: str, otherwise: str = "–") -> Ledger:
+    """Some columns of a table as a ledger; `element` is the column that names the element of a row."""
+    rows = [
+        RowShown(network.id_of_name[r[element]], [cell_of(r, n, otherwise=otherwise) for n in names.split()], side=r.get("side", "load"))
+        for r in table.records()
+    ]
+    return Ledger([], heads_of(table, names), rows, export=table.name)
+
+
+def kind_name(e: Element) -> str:
+    """The kind in a ledger's short words."""
+    return e.kind.replace("_", " ").capitalize()
