@@ -37,9 +37,9 @@ def cdf() -> str:
     lines += ["-999", "BRANCH DATA FOLLOWS"]
     for f, t, c, r, x, b, ratio, shift in BRANCHES:
         kind = 4 if shift else 1 if ratio else 0
-        lines.append(
-            f"{f:4d} {t:4d}  1  1 {c} {kind}{r:10.5f}{x:11.5f}{b:10.5f}{0:5d} {0:5d} {0:5d} {0:4d} {0}  {ratio:6.4f} {shift:7.2f}   0.0    0.0     0.0    0.0   0.0"
-        )
+        ratings = f"{0:5d} {0:5d} {0:5d} {0:4d} {0}"
+        limits = "   0.0    0.0     0.0    0.0   0.0"
+        lines.append(f"{f:4d} {t:4d}  1  1 {c} {kind}{r:10.5f}{x:11.5f}{b:10.5f}{ratings}  {ratio:6.4f} {shift:7.2f}{limits}")
     return "\n".join([*lines, "-999", "END OF DATA"]) + "\n"
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from typing import Annotated, Any
-from urllib.parse import urlencode
+from urllib.parse import quote, urlencode
 
 from fastapi import APIRouter, Form, Query, Request, Response
 from fastapi.responses import RedirectResponse
@@ -156,11 +156,11 @@ def propose(request: Request, db: Db, view: Looking, version: Version, number: A
     remedy = found.remedies[number]
     if opened.proposal:
         change_project(db, opened.id, remedy.change, version, opened.proposal)
-        return RedirectResponse(f"/projects/{opened.id}/proposals/{opened.proposal}", 303)
+        return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(opened.proposal, safe='')}", 303)
     name = _free_name(opened, remedy.title)
     note = f"Remedy for {found.element.name} in {view.state}: {remedy.title}."
     change_project(db, opened.id, proposing.new_proposal(opened.network, name, note, [remedy.change]), version)
-    return RedirectResponse(str(request.url_for("proposal", project_id=opened.id, name=name)), 303)
+    return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(name, safe='')}", 303)
 
 
 def _free_name(opened: Project, title: str) -> str:

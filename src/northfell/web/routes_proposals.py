@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse
 from northfell.app.comparing import NETWORK, Comparison, compare
 from northfell.app.jobs import Job
 from northfell.app.projects import Project, change_project, open_project
-from northfell.core.errors import NorthfellError
+from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model import proposing
 from northfell.core.model.changes import Change
 from northfell.core.model.network import Network
@@ -19,14 +19,14 @@ from northfell.web.pages import Db, project_page, templates
 from northfell.web.routes_edits import Version
 from northfell.web.view import View
 
-router = APIRouter(prefix="/projects/{project_id}/proposals")
+router = APIRouter(prefix="/projects/{project_id}")
 Typed = Annotated[str, Form(max_length=2500)]
 Numbers = Annotated[list[int], Form()]
 With = Annotated[list[str], Query(max_length=20)]
 WAIT_S = 1.5
 
 
-@router.get("")
+@router.get("/proposals")
 def proposals(request: Request, db: Db, project_id: int, chosen: With = []) -> Response:  # noqa: B006  FastAPI copies it
     """All proposals, and those chosen beside the network."""
     return _list(request, open_project(db, project_id), chosen)
@@ -48,7 +48,7 @@ def _work_in(opened: Project) -> Callable[[str], str]:
 
 def address_of(opened: Project) -> Callable[[str], str]:
     """Address of the page of a proposal."""
-    return lambda name: f"/projects/{opened.id}/proposals/{quote(name, safe='')}"
+    return lambda name: f"/projects/{opened.id}/proposal/{quote(name, safe='')}"
 
 
 def _compared(request: Request, opened: Project, names: list[str]) -> tuple[Comparison | None, Job]:
@@ -66,7 +66,7 @@ def _compared(request: Request, opened: Project, names: list[str]) -> tuple[Comp
         return None, job
 
 
-@router.post("")
+@router.post("/proposals")
 def make(request: Request, db: Db, project_id: int, version: Version, name: Typed = "", note: Typed = "") -> Response:
     """A new proposal, to be worked in."""
     opened = open_project(db, project_id)
@@ -77,7 +77,7 @@ def make(request: Request, db: Db, project_id: int, version: Version, name: Type
     return RedirectResponse(_work_in(opened)(name.strip()), 303)
 
 
-@router.get("/progress")
+@router.get("/proposals/progress")
 def progress(request: Request, db: Db, project_id: int, chosen: With = []) -> Response:  # noqa: B006
     """How far a comparison is; once it is done, the page is shown anew."""
     opened = open_project(db, project_id)
@@ -87,7 +87,7 @@ def progress(request: Request, db: Db, project_id: int, chosen: With = []) -> Re
     return templates.TemplateResponse(request, "_comparing.html", {"job": job, "project": opened, "chosen": chosen})
 
 
-@router.get("/{name}", name="proposal")
+@router.get("/proposal/{name:path}", name="proposal")
 def one(request: Request, db: Db, project_id: int, name: str) -> Response:
     """A proposal: its changes, conflicts, and what it makes of findings and key results."""
     return _one(request, open_project(db, project_id), name)
@@ -103,44 +103,27 @@ def _one(request: Request, opened: Project, name: str, status: int = 200, refuse
     )  # fmt: skip
 
 
-def _changed(request: Request, db: Db, project_id: int, name: str, version: int, make: Callable[[Network], Change], to: str = "") -> Response:
+@router.post("/proposal/{name:path}")
+def change(
+    request: Request, db: Db, project_id: int, name: str, version: Version, act: Typed, number: Numbers = [], value: Typed = "", note: Typed = ""  # noqa: B006
+) -> Response:  # fmt: skip
+    """Accept a proposal whole or in part, take changes out of it, rebase, rename or drop it."""
+    acts: dict[str, Callable[[Network], Change]] = {
+        "accept": lambda n: proposing.accepted(n, name),
+        "accept chosen": lambda n: proposing.accepted(n, name, number),
+        "take out": lambda n: proposing.without(n, name, number),
+        "rebase": lambda n: proposing.rebased(n, name),
+        "rename": lambda n: proposing.renamed(n, name, value, note),
+        "drop": lambda n: proposing.dropped(n, name),
+    }
+    if act not in acts:
+        raise NotFound(f"Nothing is called “{act[:40]}” here. Accepted are {', '.join(acts)}.")
     opened = open_project(db, project_id)
     try:
-        change = make(opened.network)
-        change_project(db, project_id, change, version)
+        change_project(db, project_id, acts[act](opened.network), version)
     except NorthfellError as error:
         return _one(request, opened, name, 422, ["Nothing was changed.", *error.lines])
     opened = open_project(db, project_id)
-    there = to or (address_of(opened)(name) if any(p.name == name for p in opened.network.proposals) else f"/projects/{project_id}/proposals")
+    shown = value.strip() if act == "rename" else name
+    there = address_of(opened)(shown) if any(p.name == shown for p in opened.network.proposals) else f"/projects/{project_id}/proposals"
     return RedirectResponse(there, 303)
-
-
-@router.post("/{name}/accept")
-def accept(request: Request, db: Db, project_id: int, name: str, version: Version, number: Numbers = [], whole: Typed = "") -> Response:  # noqa: B006
-    """Make all changes of a proposal, or those chosen."""
-    return _changed(request, db, project_id, name, version, lambda n: proposing.accepted(n, name, None if whole else number))
-
-
-@router.post("/{name}/without")
-def take_out(request: Request, db: Db, project_id: int, name: str, version: Version, number: Numbers = []) -> Response:  # noqa: B006
-    """Take the chosen changes out of a proposal."""
-    return _changed(request, db, project_id, name, version, lambda n: proposing.without(n, name, number))
-
-
-@router.post("/{name}/drop")
-def drop(request: Request, db: Db, project_id: int, name: str, version: Version) -> Response:
-    """Drop a proposal; undo brings it back."""
-    return _changed(request, db, project_id, name, version, lambda n: proposing.dropped(n, name))
-
-
-@router.post("/{name}/rebase")
-def rebase(request: Request, db: Db, project_id: int, name: str, version: Version) -> Response:
-    """Bring a proposal up to the network as it stands now."""
-    return _changed(request, db, project_id, name, version, lambda n: proposing.rebased(n, name))
-
-
-@router.post("/{name}/rename")
-def rename(request: Request, db: Db, project_id: int, name: str, version: Version, value: Typed = "", note: Typed = "") -> Response:
-    """Another name or note."""
-    opened = open_project(db, project_id)
-    return _changed(request, db, project_id, name, version, lambda n: proposing.renamed(n, name, value, note), address_of(opened)(value.strip()))
