@@ -83,7 +83,7 @@ def buses(network: Network, results: Results, view: View, pinned: LoadFlow | Non
         v, kind = record["v_pu"], getattr(e, "bus_kind", "")
         deviation = 100 * (v - 1) if v is not None else None
         severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if deviation is not None else ""
-        states = [v for one in every if (v := one[e.name]) is not None]
+        states = [u for one in every if (u := one[e.name]) is not None]
         compared = [change(v, before.get(e.name, {}).get("v_pu"), 4)] if before is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind), cell_of(record, "v_nominal_kv"), cell_of(record, "v_kv", otherwise="–" if record["energised"] else "not fed"),

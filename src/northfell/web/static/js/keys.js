@@ -95,11 +95,18 @@ document.addEventListener("submit", (event) => {
   }
 });
 
-// a choice that is part of the look stands in the address
+// a choice that is part of the look stands in the address; the menu it was made in stays open for the next
+let stays = "";
+document.addEventListener("htmx:after:swap", () => {
+  if (stays) document.getElementById(stays)?.setAttribute("open", "");
+  stays = "";
+});
 document.addEventListener("change", (event) => {
   const look = event.target.dataset?.look;
   if (!look) return;
   const url = new URL(window.location.href);
+  const menu = event.target.closest("details");
+  if (menu?.id) stays = menu.id;
   if (event.target.type === "checkbox") {
     const chosen = [...document.querySelectorAll(`[data-look="${look}"]:checked`)].map((box) => box.value);
     url.searchParams.set(look, chosen.join(".") || "none");
