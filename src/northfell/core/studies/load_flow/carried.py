@@ -39,8 +39,8 @@ def carried(case: Case, v_fed: Complexes, messages: tuple[str, ...] = ()) -> Loa
     for side in (0, 1):
         np.add.at(into_bus[:, 0], ends[:, side], -np.nan_to_num(i_branch[:, side]))
     i_switch = switch_currents(net.topology, into_bus)[:, 0]
-    left = case.given().asked(v_fed)
     free = case.given()
+    left = free.asked(v_fed)
     mismatch = max(np.abs(left.real[free.angle_free]).max(initial=0.0), np.abs(left.imag[free.magnitude_free]).max(initial=0.0))
     sides = {i: side for node, side in case.at_limit.items() for i in case.sources.holders[node]}
     return LoadFlow(

@@ -16,7 +16,7 @@ from northfell.core.network import Compiled, branch_two_ports, node_admittance
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
 from northfell.core.studies.load_flow.injections import VoltVar, load_power, load_shares, machine_power, motor_power, shunt_power
-from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Linearised, Outcome, continued, newton
+from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Jacobian, Linearised, Outcome, continued, newton
 from northfell.core.studies.load_flow.sources import STUDY, Sources, bus_name
 
 Side = Literal["least", "most"]
@@ -37,6 +37,7 @@ class Case:
     iterations: int = 0
     halvings: int = 0
     continued_from_nothing: bool = False
+    _pattern: tuple[frozenset[int], Jacobian] | None = None
 
     def __post_init__(self) -> None:
         self.ratio = self.net.branches.ratio.copy()
@@ -102,14 +103,27 @@ class Case:
         ports = np.concatenate([self.two_port(), branch_two_ports(z.real, z.imag, none, none, np.ones(len(z), complex))])
         shunt = np.zeros(self.n_all, complex)
         np.add.at(shunt, self.net.node_of(self.net.shunts), np.conj(self.shunt))
-        used = self.fed[self.ends[0]]  # a branch lies wholly in a fed island or in none
-        f, t = self.number[self.ends[0][used]], self.number[self.ends[1][used]]
+        used, f, t = self._fed_ends
         y = node_admittance(int(self.fed.sum()), ports[used], f, t, shunt[self.fed])
-        held = self.number[np.array(list(self.sources.held), np.intp)]
-        pv = self.number[np.array([n for n in self.sources.magnitude if n not in self.at_limit], np.intp)]
-        angle_free = np.setdiff1d(np.arange(y.shape[0]), held)
         curve = self._volt_var_by_node if len(self.volt_var.machines) else None
-        return Given(y, self.generation()[self.fed], self.load[self.fed], angle_free, np.setdiff1d(angle_free, pv), curve)
+        return Given(y, self.generation()[self.fed], self.load[self.fed], self._pattern_of(y), curve)
+
+    @cached_property
+    def _fed_ends(self) -> tuple[np.ndarray, Ints, Ints]:
+        """Which branches are fed, and their ends among the fed nodes: a branch lies wholly in a fed island or in none."""
+        used = self.fed[self.ends[0]]
+        return used, self.number[self.ends[0][used]], self.number[self.ends[1][used]]
+
+    def _pattern_of(self, y: csr_array) -> Jacobian:
+        """The pattern of the derivative for the unknowns as the limits stand."""
+        limited = frozenset(self.at_limit)
+        if self._pattern is None or self._pattern[0] != limited:
+            angle_free = np.ones(y.shape[0], bool)
+            angle_free[self.number[np.array(list(self.sources.held), np.intp)]] = False
+            magnitude_free = angle_free.copy()
+            magnitude_free[self.number[np.array([n for n in self.sources.magnitude if n not in limited], np.intp)]] = False
+            self._pattern = limited, Jacobian(y, np.flatnonzero(angle_free), np.flatnonzero(magnitude_free))
+        return self._pattern[1]
 
     @cached_property
     def number(self) -> Ints:
@@ -251,7 +265,7 @@ def _part(given: Given, nodes: Ints) -> Given:
             q, slope = whole(all_v)
             return q[nodes], slope[nodes]
 
-    return Given(y, given.generation[nodes], given.load[nodes], those(given.angle_free), those(given.magnitude_free), curve)
+    return Given(y, given.generation[nodes], given.load[nodes], Jacobian(y, those(given.angle_free), those(given.magnitude_free)), curve)
 
 
 def carried_angles(n: int, f: Ints, t: Ints, shift: Floats, roots: Ints, angles: Floats) -> Floats:

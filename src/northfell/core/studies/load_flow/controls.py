@@ -38,6 +38,9 @@ class Changer:
     start: int
     position: int
     drop: complex  # line-drop compensation [p.u.]
+    grade: float  # rated voltage of the high side [kV]: the higher acts first
+    feeds_its_bus: bool  # measures at its low side, where no source holds the voltage
+    step_effect: float | None = None  # change of what it holds by one step; found when first asked for
 
     @property
     def tap_pct(self) -> float:
@@ -65,6 +68,7 @@ class Controls:
     changers: list[Changer] = field(default_factory=list)
     banks: list[tuple[CapacitorBank, int]] = field(default_factory=list)  # with the position among the shunts
     steps_in: dict[str, int] = field(default_factory=dict)
+    hunting: set[int] = field(default_factory=set)  # changers that found no position at rest
     messages: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -120,35 +124,39 @@ class Controls:
         return quantities - np.array([one.aim for one in self.changers])
 
     def _step_taps(self, v: Complexes, seen: dict[tuple[int, ...], float]) -> bool:
-        """Move the taps that are beyond their bands; whether any moved."""
+        """Move the taps that are beyond their bands; whether any moved.
+
+        What is nearer to the supply acts first, as its shorter delay would have it; the others wait until it rests.
+        """
         off = self._missed(v)
         beyond = np.array([abs(d) - one.band for d, one in zip(off, self.changers, strict=True)])
         here = tuple(one.position for one in self.changers)
         seen[here] = float(np.max(beyond / [one.band for one in self.changers]))
-        out = np.flatnonzero(beyond > 1e-9)
-        if not len(out):
-            return False
-        effect = self._effect(v, out)  # (out, out) change of each quantity by a step of each changer
-        wanted = np.linalg.lstsq(effect, -np.sign(off[out]) * beyond[out], rcond=1e-6)[0]
-        moves = {int(i): int(math.copysign(math.floor(abs(w) + 1e-9), w)) for i, w in zip(out, wanted, strict=True) if abs(w) >= 1}
-        worst = max(out, key=lambda i: beyond[i] / self.changers[i].band)
-        single, alone = {}, []
-        for k, i in enumerate(out):
-            towards = int(-np.sign(off[i]) * np.sign(effect[k, k]))
-            alone.append({int(i): towards})
-            if _twins(self.changers[i], self.changers[worst]):
-                single[int(i)] = towards
-        hunting = False
-        for tried in (moves, single, *alone):
+        out = [i for i in range(len(here)) if beyond[i] > 1e-9 and i not in self.hunting]
+        for grade in sorted({self.changers[i].grade for i in out}, reverse=True):
+            if self._act([i for i in out if self.changers[i].grade == grade], off, beyond, v, seen):
+                return True
+        return False
+
+    def _act(self, acting: list[int], off: Floats, beyond: Floats, v: Complexes, seen: dict[tuple[int, ...], float]) -> bool:
+        """Step some changers towards what they hold: all by what they miss, or, where that was tried before, one by one step."""
+        here = tuple(one.position for one in self.changers)
+        effect = {i: self._effect(i, v) for i in acting}
+        steps = {i: max(1, math.floor(beyond[i] / max(abs(effect[i]), 1e-12) + 1e-9)) for i in acting}
+        moves = {i: int(-np.sign(off[i]) * np.sign(effect[i])) * steps[i] for i in acting}
+        worst_first = sorted(acting, key=lambda i: -beyond[i] / self.changers[i].band)
+        tried_before = False
+        for tried in (moves, *({i: int(np.sign(moves[i]))} for i in worst_first)):
             there = tuple(min(max(p + tried.get(i, 0), one.low), one.high) for i, (p, one) in enumerate(zip(here, self.changers, strict=True)))
             if there == here:
                 continue  # they stand at an end
             if there not in seen:
                 self._put_all(there)
                 return True
-            hunting = True
-        if hunting:
-            self.messages += [f"{title_of(self.changers[i].element)}: its tap changer {HUNTING}" for i in out]
+            tried_before = True
+        if tried_before:
+            self.hunting.update(acting)
+            self.messages += [f"{title_of(self.changers[i].element)}: its tap changer {HUNTING}" for i in acting]
             self._put_all(min(seen.items(), key=lambda item: item[1])[0])
         return False
 
@@ -156,21 +164,28 @@ class Controls:
         for one, position in zip(self.changers, positions, strict=True):
             _put(self.case, one, position)
 
-    def _effect(self, v: Complexes, out: Ints) -> Floats:
-        """Change of each quantity that is out of its band by one step of each of those changers, about the present voltages."""
+    def _effect(self, i: int, v: Complexes) -> float:
+        """Change of what a changer holds by one step of it, about the voltages when it first was out of its band.
+
+        On the low side of a transformer that feeds it, a step changes the voltage by its own part; elsewhere the linearised
+        network tells.
+        """
+        one = self.changers[i]
+        if one.step_effect is None:
+            if one.holds_voltage and one.feeds_its_bus:
+                one.step_effect = -abs(v[self.case.number[one.node]]) * one.step / (100 + one.tap_pct)
+            else:
+                one.step_effect = self._by_linear(one, v)
+        return one.step_effect
+
+    def _by_linear(self, one: Changer, v: Complexes) -> float:
         linear = self.case.linearised(v)
-        balance = linear.given.asked(v)
-        chosen = [self.changers[i] for i in out]
-        before = _quantities(self.case, chosen, v)
-        columns = []
-        for one in chosen:
-            at, step = one.position, 1 if one.position < one.high else -1
-            _put(self.case, one, at + step)
-            surplus = self.case.given().asked(v) - balance
-            after = _quantities(self.case, chosen, v + linear.voltages(surplus))
-            _put(self.case, one, at)
-            columns.append((after - before) * step)
-        return np.array(columns).T
+        before = _quantities(self.case, [one], v)[0]
+        at, step = one.position, 1 if one.position < one.high else -1
+        _put(self.case, one, at + step)
+        after = _quantities(self.case, [one], linear.voltages(self.case.given().asked(v) - linear.given.asked(v)))[0]
+        _put(self.case, one, at)
+        return float(after - before) * step
 
     def _tell_ends(self, v: Complexes) -> None:
         if not self.changers:
@@ -330,7 +345,9 @@ def _changers(case: Case) -> list[Changer]:
         start = min(max(round(e.tap_pct / e.tap_step_pct), low), high)
         z_base = net.v_nominal_kv[bus] ** 2 / net.s_base_mva
         drop = complex(e.tap_drop_r_ohm, e.tap_drop_x_ohm) / z_base if terminal >= 0 and math.isfinite(z_base) else 0j
-        found.append(Changer(e, rows, terminal, node, e.tap_step_pct, low, high, start, start, drop))
+        feeds = terminal > 0 and drop == 0 and node not in case.sources.held and node not in case.sources.magnitude
+        grade = e.v_hv_kv or 0.0
+        found.append(Changer(e, rows, terminal, node, e.tap_step_pct, low, high, start, start, drop, grade, feeds))
     return found
 
 
@@ -366,8 +383,3 @@ def _current_into(case: Case, e: Element, terminal: int, v_node: Complexes, two_
             if case.net.branches.terminals[row, end] == terminal:
                 total += complex(two_port[row, end] @ np.array([v_node[f[row]], v_node[t[row]]]))
     return total
-
-
-def _twins(a: Changer, b: Changer) -> bool:
-    """Whether two changers hold the same thing in the same steps, as those of parallel transformers do, and step together."""
-    return a is b or (a.holds_voltage and b.holds_voltage and (a.node, a.aim, a.band, a.step, a.position) == (b.node, b.aim, b.band, b.step, b.position))

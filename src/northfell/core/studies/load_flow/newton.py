@@ -41,9 +41,16 @@ class Given:
     y: csr_array  # nodal admittance, sorted, with a full diagonal
     generation: Complexes  # fixed injections; the reactive part is ignored where the magnitude is held
     load: Complexes  # (node, exponent) drawn at 1 p.u.
-    angle_free: Ints
-    magnitude_free: Ints
+    pattern: "Jacobian"  # of the derivative; kept while the free unknowns stay the same
     volt_var: Callable[[Floats], tuple[Floats, Floats]] | None = None  # magnitudes -> reactive power given, and its slope, by node
+
+    @property
+    def angle_free(self) -> Ints:
+        return self.pattern.angle_free
+
+    @property
+    def magnitude_free(self) -> Ints:
+        return self.pattern.magnitude_free
 
     def asked(self, v: Complexes) -> Complexes:
         """Power that must flow into the network at each node less what is injected there: zero where balanced."""
@@ -58,11 +65,11 @@ def current_of(y: csr_array, v: Complexes) -> Complexes:
 
 
 class Jacobian:
-    """The derivative of the power balance; its pattern and the way into it are found once."""
+    """The derivative of the power balance; its pattern and the way into it are found once for what is unknown."""
 
     def __init__(self, y: csr_array, angle_free: Ints, magnitude_free: Ints) -> None:
         n = y.shape[0]
-        self.y, self.n_angle = y, len(angle_free)
+        self.angle_free, self.magnitude_free = angle_free, magnitude_free
         self.size = len(angle_free) + len(magnitude_free)
         self.row = np.repeat(np.arange(n), np.diff(y.indptr))
         self.column = y.indices
@@ -88,8 +95,8 @@ class Jacobian:
         load = given.load
         v_abs = np.abs(v)
         direction = v / v_abs
-        current = current_of(self.y, v)
-        across = v[self.row] * np.conj(self.y.data * v[self.column])
+        current = current_of(given.y, v)
+        across = v[self.row] * np.conj(given.y.data * v[self.column])
         by_angle = -1j * across
         by_angle[self.diagonal] += 1j * v * np.conj(current)
         by_magnitude = across / v_abs[self.column]
@@ -123,7 +130,7 @@ def newton(given: Given, v_start: Complexes, tolerance_pu: float, max_iterations
         A step that does not lessen the mismatch is halved, up to eight times.
     """
     v = v_start.astype(complex)
-    jacobian = Jacobian(given.y, given.angle_free, given.magnitude_free)
+    jacobian = given.pattern
     angle_free, magnitude_free, n_angle = given.angle_free, given.magnitude_free, len(given.angle_free)
     s = given.asked(v)
     error = np.concatenate([s.real[angle_free], s.imag[magnitude_free]])
@@ -197,12 +204,12 @@ class Linearised:
 
     def __init__(self, given: Given, v: Complexes) -> None:
         self.given, self.v = given, v
-        self.factor = Factorised(Jacobian(given.y, given.angle_free, given.magnitude_free).at(v, given))
+        self.factor = Factorised(given.pattern.at(v, given))
 
     def voltages(self, surplus: Complexes) -> Complexes:
-        """Change of the voltages that makes up for a surplus asked at the nodes, shape (node,)."""
+        """Voltages at which a surplus asked at the nodes is made up for, shape (node,)."""
         rhs = np.concatenate([surplus.real[self.given.angle_free], surplus.imag[self.given.magnitude_free]])
-        return moved(self.v, self.factor.solve(-rhs), self.given) - self.v
+        return moved(self.v, self.factor.solve(-rhs), self.given)
 
     def weights(self, by_angle: Floats, by_magnitude: Floats) -> tuple[Floats, Floats]:
         """How a quantity with these derivatives changes with active and reactive power injected at each node: zero where the node gives way."""
