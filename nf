@@ -46,6 +46,7 @@ case "${1:-}" in
   bench)
     set_up
     .venv/bin/python -m benchmarks.run
+    .venv/bin/python -m benchmarks.load_flow 10000
     .venv/bin/python -m benchmarks.sheet
     exec .venv/bin/python -m benchmarks.tables ;;
   *)

@@ -13,6 +13,7 @@ from northfell.core.model.network import Network
 
 FEEDER = 20  # buses on a 20 kV feeder
 FEEDERS = 4  # feeders at a substation
+SUBSTATIONS_PER_INFEED = 40
 
 
 def synthetic(n: int, seed: int = 1) -> Network:
@@ -23,7 +24,8 @@ def synthetic(n: int, seed: int = 1) -> Network:
     raw: list[dict[str, Any]] = []
     for s in range(count):
         raw += _substation(s, side, count, rng)
-    raw.append({"kind": "infeed", "name": "Infeed", "bus": "H0", "v_set_pu": 1.03, "ik_max_ka": 20.0, "ik_min_ka": 15.0, "r_over_x": 0.1})
+    infeed = {"kind": "infeed", "v_set_pu": 1.03, "ik_max_ka": 20.0, "ik_min_ka": 15.0, "r_over_x": 0.1, "flow_model": "behind impedance"}
+    raw += [{**infeed, "name": f"Infeed {s}", "bus": f"H{s}"} for s in range(0, count, SUBSTATIONS_PER_INFEED)]
     return network_of(raw, f"{n} buses")
 
 
@@ -45,7 +47,7 @@ def _substation(s: int, side: int, count: int, rng: np.random.Generator) -> list
         "tap_v_set_pu": 1.03, "tap_band_pct": 1.2,
     })  # fmt: skip
     if s % 2:
-        held = {"mode": "voltage", "p_mw": 12.0, "v_set_pu": 1.02, "q_min_mvar": -8.0, "q_max_mvar": float(4 + 8 * rng.random())}
+        held = {"mode": "voltage", "p_mw": 24.0, "v_set_pu": 1.02, "q_min_mvar": -8.0, "q_max_mvar": float(4 + 8 * rng.random())}
         raw.append({"kind": "synchronous_generator", "name": f"G{s}", "bus": f"H{s}", **held})
     cable = {"kind": "cable", "length_m": 400.0, "r_ohm_per_km": 0.2, "x_ohm_per_km": 0.11, "c_uf_per_km": 0.25, "i_rated_a": 320.0}
     for f in range(FEEDERS):

@@ -26,7 +26,7 @@ VIEWS = {
     "states": "/projects/2/states",
     "table": "/projects/2/table/cable",
     "catalogue": "/projects/1/catalogue?for=W411",
-    "entry": "/projects/2/catalogue/Quay%20cable%2015%20kV%204%2F0%20AWG",
+    "why": "/projects/1/why?stage=flow&selected=W411&state=Tie+closed%2C+T2+out",
     "reference": "/reference/transformer",
 }
 SCHEDULE = "\n".join(
@@ -81,11 +81,11 @@ def main(address: str) -> None:
     page.find_element(By.ID, "extend-text").send_keys("breaker 400 A, cable 120 cu xlpe 45 m, mcc “Sludge MCC”")
     time.sleep(1)
     page.save_screenshot(str(TARGET / "extend.png"))
-    page.get(f"{address}/projects/1/network?selected=11+kV+board+B")
-    time.sleep(0.5)
-    page.find_element(By.CSS_SELECTOR, '[data-do="assemblies"]').click()
-    time.sleep(1)
-    page.save_screenshot(str(TARGET / "assemblies.png"))
+    page.get(address + VIEWS["why"])
+    time.sleep(1.5)
+    page.find_elements(By.CSS_SELECTOR, ".remedies form button")[0].click()
+    time.sleep(2.5)
+    page.save_screenshot(str(TARGET / "proposal.png"))
     page.get(f"{address}/projects/1/network?selected=T4")
     time.sleep(0.5)
     page.find_element(By.CSS_SELECTOR, '[data-do="tray"]').click()
@@ -99,7 +99,7 @@ def main(address: str) -> None:
     page.execute_script("localStorage.setItem('tray', 'shut'); document.querySelector('[data-do-key=\"undo\"]').click()")
     time.sleep(1)
     page.execute_script("localStorage.setItem('light', 'night')")
-    page.get(f"{address}/projects/1/arc-flash?selected=Filter+hall&tab=findings")
+    page.get(f"{address}/projects/1/findings")
     time.sleep(1)
     page.save_screenshot(str(TARGET / "findings.png"))
     page.quit()

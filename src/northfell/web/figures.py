@@ -116,6 +116,9 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
     return found
 
 
+FLOW = urlencode({"study": "load_flow", "quantity": "flow"})
+
+
 def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figure]:
     limits = network.settings.limits
     power, currents = flow.terminal_power[e.id], flow.current_a(e)
@@ -137,9 +140,9 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
     where = f", {sides[0]}" if len(e.TERMINALS) == 2 else ""
     word = "delivered" if sign < 0 else ""
     found += [
-        Figure(f"Active power {word}".strip() + where, figure(s.real), "MW", working=urlencode({"study": "load_flow", "quantity": "flow"})),
-        Figure(f"Reactive power {word}".strip() + where, figure(s.imag), "Mvar"),
-        Figure("Apparent power", figure(abs(s)), "MVA"),
+        Figure(f"Active power {word}".strip() + where, figure(s.real), "MW", working=FLOW),
+        Figure(f"Reactive power {word}".strip() + where, figure(s.imag), "Mvar", working=FLOW),
+        Figure("Apparent power", figure(abs(s)), "MVA", working=FLOW),
     ]
     found += [
         Figure(f"Current, {side}" if len(e.TERMINALS) == 2 else "Current", figure(i), "A") for side, i in zip(sides, currents, strict=False) if i is not None
@@ -148,7 +151,7 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
         found.append(Figure("Power factor", fixed(abs(s.real) / abs(s), 3)))
     if len(e.TERMINALS) == 2 and not isinstance(e, Switching):
         loss = sum(power)
-        found += [Figure("Losses", figure(loss.real * 1000), "kW"), Figure("Reactive losses", figure(loss.imag * 1000), "kvar")]
+        found += [Figure("Losses", figure(loss.real * 1000), "kW", working=FLOW), Figure("Reactive losses", figure(loss.imag * 1000), "kvar", working=FLOW)]
     return found
 
 

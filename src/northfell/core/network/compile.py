@@ -122,10 +122,11 @@ class Compiled:
         """Current base of each bus [kA]."""
         return self.s_base_mva / (math.sqrt(3) * self.v_nominal_kv)
 
-    def taking_part(self) -> list[Element]:
-        """The elements under voltage: what is drawn but not fed asks for no data."""
+    @cached_property
+    def taking_part(self) -> dict[str, Element]:
+        """The elements under voltage, by id: what is drawn but not fed asks for no data."""
         under_voltage = energised(self.elements, self.topology)
-        return [e for e in self.elements.values() if under_voltage.get(e.id, False)]
+        return {e.id: e for e in self.elements.values() if under_voltage.get(e.id, False)}
 
     def factor_of(self, element: Element) -> float:
         """What the state's factors make of the power of a source or consumer."""

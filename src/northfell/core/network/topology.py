@@ -6,6 +6,7 @@ service stands in it.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,9 +34,16 @@ class Topology:
     closed_terminals: Ints  # (closed, 2) positions of the terminals it joins
     live: Mapping[str, bool]  # element id -> in service, as are all its buses
 
+    @cached_property
+    def _fed(self) -> list[bool]:
+        """By bus; a plain list, since single ones are asked for very often."""
+        if not self.n_nodes:
+            return [False] * len(self.bus_ids)
+        fed: list[bool] = ((self.node_of_bus >= 0) & self.fed_node[self.node_of_bus]).tolist()
+        return fed
+
     def fed_bus(self, bus: int) -> bool:
-        node = self.node_of_bus[bus]
-        return bool(node >= 0 and self.fed_node[node])
+        return self._fed[bus]
 
 
 def topology_of(elements: Mapping[str, Element]) -> Topology:
@@ -79,11 +87,12 @@ def topology_of(elements: Mapping[str, Element]) -> Topology:
 def energised(elements: Mapping[str, Element], topology: Topology) -> dict[str, bool]:
     """Which elements are under voltage: in service with at least one bus fed (an open breaker fed from one side is)."""
     state: dict[str, bool] = {}
+    fed = {bus_id: topology.fed_bus(i) for i, bus_id in enumerate(topology.bus_ids)}
     for e in elements.values():
         if isinstance(e, Bus):
-            state[e.id] = e.in_service and topology.fed_bus(topology.bus_index[e.id])
+            state[e.id] = e.in_service and fed[e.id]
         elif e.TERMINALS:
-            state[e.id] = topology.live[e.id] and any(topology.fed_bus(topology.bus_index[b]) for b in e.buses)
+            state[e.id] = topology.live[e.id] and any(fed[b] for b in e.buses)
     for e in elements.values():  # relays and current transformers follow what they stand at
         if e.holder is not None:
             state[e.id] = e.in_service and state.get(e.holder, False)

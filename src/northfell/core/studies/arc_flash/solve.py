@@ -41,7 +41,7 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
         If data or a supply is missing, or no bus has enclosure data.
     """
     settings = settings or net.network.settings.arc_flash
-    if lacking := missing(net.elements, STUDY, net.taking_part()):
+    if lacking := missing(net.elements, STUDY, net.taking_part.values()):
         raise CannotRun(STUDY, [str(one) for one in lacking])
     faults = faults or short_circuit.run(net)
     places = places_of(net)

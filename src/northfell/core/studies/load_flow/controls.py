@@ -78,7 +78,7 @@ class Controls:
             for one in self.changers:
                 _put(self.case, one, one.position)
         if settings.capacitor_steps == "on":
-            under_voltage = {e.id for e in self.case.net.taking_part()} if self.case.banks else set()
+            under_voltage = self.case.net.taking_part
             self.banks = [
                 (e, i) for e, i in ((self.case.net.shunts[i], i) for i in self.case.banks.values())
                 if isinstance(e, CapacitorBank) and e.switching != "fixed" and e.id in under_voltage
@@ -326,7 +326,7 @@ class _ReactiveLimits:
 
 def _changers(case: Case) -> list[Changer]:
     net = case.net
-    fed = {e.id for e in net.taking_part()} if any(getattr(e, "tap_changer", "off load") != "off load" for e in net.elements.values()) else set()
+    fed = net.taking_part if any(getattr(e, "tap_changer", "off load") != "off load" for e in net.elements.values()) else set()
     found = []
     for e in net.elements.values():
         if not isinstance(e, Transformer | ThreeWindingTransformer) or e.tap_changer == "off load" or e.id not in fed:

@@ -93,7 +93,7 @@ def start(net: Compiled, motor_id: str) -> MotorStart:
     motor = net.elements.get(motor_id)
     if not isinstance(motor, InductionMotor | SynchronousMotor):
         raise CannotRun(STUDY, [f"{title_of(motor) if motor else motor_id} is no motor; accepted is an induction or synchronous motor."])
-    if motor_id not in {e.id for e in net.taking_part()}:
+    if motor_id not in net.taking_part:
         raise CannotRun(STUDY, [f"{title_of(motor)} is not fed in this state: it cannot start."])
     drawn = drawn_at_start(motor)
     case = case_of(net)

@@ -44,7 +44,7 @@ def candidates(network: Network, state: str) -> list[Element]:
 def each_out(network: Network, state: str, told: Callable[[int, int], None] | None = None) -> Iterator[Outage]:
     """Take each element out, solve, and say what is worst. `told` is given how many are done, of how many."""
     base = run(compile_network(network, state))
-    those = [e for e in candidates(network, state) if e.id in {one.id for one in base.net.taking_part()}]
+    those = [e for e in candidates(network, state) if e.id in base.net.taking_part]
     for n, element in enumerate(those):
         yield _without(network, state, element, base)
         if told:

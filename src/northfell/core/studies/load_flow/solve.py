@@ -33,7 +33,7 @@ def case_of(net: Compiled, settings: LoadFlowSettings | None = None) -> Case:
         If data, a supply or a reference is missing.
     """
     settings = settings or net.network.settings.load_flow
-    if lacking := missing(net.elements, STUDY, net.taking_part()):
+    if lacking := missing(net.elements, STUDY, net.taking_part.values()):
         raise CannotRun(STUDY, [str(one) for one in lacking])
     if not net.topology.fed_node.any():
         raise CannotRun(STUDY, ["There is no supply: no infeed and no generator is in service. Put one into service, or add one."])

@@ -40,7 +40,7 @@ class Zones:
         _, labels = connected_components(graph, directed=False) if n else (0, np.zeros(0, int))
         self.zone_of_bus: list[int] = labels.tolist()
         self.gates = [(closed_id, self.zone_of_bus[a], self.zone_of_bus[b]) for closed_id, a, b in closed if closed_id in devices]
-        self.sources = {self.zone_of_bus[top.bus_index[e.buses[0]]] for e in net.taking_part() if e.feeds}
+        self.sources = {self.zone_of_bus[top.bus_index[e.buses[0]]] for e in net.taking_part.values() if e.feeds}
 
     def isolate(self, bus: int, opens_at_s: Mapping[str, float]) -> Isolation:
         """Cut a bus off from its sources by devices that open at given times.

@@ -35,7 +35,7 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
         If data or a supply is missing.
     """
     settings = settings or net.network.settings.short_circuit
-    lacking = missing(net.elements, STUDY, net.taking_part())
+    lacking = missing(net.elements, STUDY, net.taking_part.values())
     if lacking:
         raise CannotRun(STUDY, [str(one) for one in lacking])
     if not net.topology.fed_node.any():

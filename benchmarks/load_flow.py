@@ -1,0 +1,97 @@
+"""Load flow from 100 to 100,000 buses: time by part, as ratios to bare factorisations and solves of the same matrices in the same run.
+
+Run with `python -m benchmarks.load_flow [most buses]`. The networks are synthetic, with tap changers on load and reactive limits.
+"""
+
+import math
+import resource
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from scipy.sparse import csc_array
+
+from benchmarks.synthetic import synthetic
+from northfell.core.network import Factorised, compile_network
+from northfell.core.studies import load_flow
+from northfell.core.studies.load_flow import newton
+from northfell.core.studies.load_flow.controls import Controls
+from northfell.core.studies.load_flow.solve import case_of
+
+SIZES = (100, 1_000, 10_000, 100_000)
+
+
+def seconds(work: Callable[[], object], repeats: int) -> float:
+    """Median of several runs."""
+    times = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+class Recorded(Factorised):
+    """Keeps what was factorised and solved."""
+
+    made: list[tuple[csc_array, np.ndarray]] = []
+
+    def __init__(self, matrix: Any, structurally_symmetric: bool = False) -> None:
+        super().__init__(matrix, structurally_symmetric)
+        self.matrix = matrix
+
+    def solve(self, rhs: np.ndarray, transposed: bool = False) -> np.ndarray:
+        self.made.append((self.matrix, rhs))
+        return super().solve(rhs, transposed)
+
+
+def bare_work(net: Any) -> tuple[Callable[[], None], int]:
+    """The factorisations and solves that the load flow of this network makes, and nothing else; and how many they are."""
+    Recorded.made = []
+    real, newton.Factorised = newton.Factorised, Recorded  # type: ignore[misc]
+    try:
+        load_flow.run(net)
+    finally:
+        newton.Factorised = real  # type: ignore[misc]
+    made = Recorded.made
+
+    def again() -> None:
+        for matrix, rhs in made:
+            Factorised(matrix).solve(rhs)
+
+    return again, len(made)
+
+
+def main() -> None:
+    most = int(sys.argv[1]) if len(sys.argv) > 1 else SIZES[-1]
+    print(" buses  compile s  make ready s  solve+controls s  tables s   bare s  solves  run/bare  (compile+run)/bare  memory MB")
+    before: tuple[int, float] | None = None
+    for n in (s for s in SIZES if s <= most):
+        repeats = 5 if n <= 1000 else 3 if n <= 10_000 else 1
+        network = synthetic(n)
+        compiling = seconds(lambda network=network: compile_network(network, "Normal"), repeats)
+        ready = seconds(lambda network=network: case_of(compile_network(network, "Normal")), repeats) - compiling
+        net = compile_network(network, "Normal")
+        solving = seconds(lambda net=net: Controls(case_of(net)).settled(), repeats)
+        running = seconds(lambda network=network: load_flow.run(compile_network(network, "Normal")), repeats) - compiling
+        flow = load_flow.run(net)
+        tables = seconds(flow.tables, 1)
+        again, count = bare_work(net)
+        bare = seconds(again, repeats)
+        memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        buses = len(net.topology.bus_ids)
+        print(
+            f"{buses:6d}  {compiling:9.3f}  {ready:12.3f}  {solving:16.3f}  {tables:8.3f}  {bare:7.4f}  {count:6d}  {running / bare:8.1f}  "
+            f"{(compiling + running) / bare:18.1f}  {memory:9.0f}"
+        )
+        if before:
+            exponent = math.log((compiling + running) / before[1]) / math.log(buses / before[0])
+            print(f"        growth of compile and run: exponent {exponent:.2f}")
+        before = buses, compiling + running
+
+
+if __name__ == "__main__":
+    main()
