@@ -4,7 +4,7 @@ import pytest
 
 from northfell.app import arrange, edits, states
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import Change, Set, apply_change
+from northfell.core.model.changes import Change, Set, Switch, apply_change
 from northfell.core.model.network import NORMAL
 from northfell.demo import bracken_quay, skerrow_water
 from northfell.formats import northfell_json
@@ -117,6 +117,8 @@ def test_one_typical_value_replaces_what_stands_and_says_so():
 def test_all_that_is_missing_is_filled_at_once_and_locked_data_left():
     fields = {"W25": {"t_end_degc": None}, "T3": {"ur_pct": None, "load_loss_kw": None}, "Filter hall": {"gap_mm": None}}
     emptied = do(DEMO, Change("", tuple(Set(id=i, values=values) for i, values in fields.items())))
+    held = do(DEMO, Change("on load", (Switch(state="Night filling", id="T1", values={"tap_changer": "holds voltage"}),)))
+    assert do(held, edits.fill_typical(held, "T1")).elements["T1"].tap_step_pct == 1.25  # what a state alone asks for is filled too
     filled = do(emptied, edits.fill_all_typical(emptied))
     assert (filled.elements["W25"].t_end_degc, filled.elements["Filter hall"].gap_mm) == (250.0, 32.0)
     assert filled.elements["T3"].assumed["ur_pct"].startswith("from typical X/R")

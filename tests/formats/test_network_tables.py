@@ -13,7 +13,9 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
 from northfell.app import workbooks
 from northfell.core.errors import NetworkRefused
-from northfell.core.model.changes import apply_change
+from northfell.core.model import proposing
+from northfell.core.model.changes import Change, PutAcknowledged, Set, apply_change
+from northfell.core.model.kept_beside import Acknowledged
 from northfell.core.model.network import OperatingState, OwnEntry
 from northfell.demo import bracken_quay, skerrow_water
 from northfell.formats import network_tables, northfell_json, northfell_zip, workbook
@@ -62,6 +64,12 @@ def test_the_whole_project_keeps_documents_entries_and_factors():
     content = b"%PDF-1.7 isolation"
     state = OperatingState(name="Night", load_factors={"": 0.5}, generation_factors={"Sun": 0.0})
     network = QUAY.model_copy(update={"states": [*QUAY.states, state]})
+    for change in (
+        proposing.new_proposal(network, "Longer", "a note", [Change("route", (Set(id=next(i for i, e in network.elements.items() if e.kind == "cable"),
+                                                                                  values={"length_m": 10.0}),))]),
+        Change("known", (PutAcknowledged(acknowledged=[Acknowledged(key="a\nb\nc", reason="known", beyond=1.1)]),)),
+    ):  # fmt: skip
+        network = apply_change(network, change)[0]
     digest = hashlib.sha256(content).hexdigest()
     whole = northfell_zip.read(northfell_zip.write(WholeProject(network, documents={digest: content})))
     assert whole.network == network

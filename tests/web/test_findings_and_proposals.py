@@ -54,7 +54,10 @@ def test_findings_are_filtered_sorted_and_lead_to_the_element(client):  # noqa: 
     assert findings(client, "?q=w411+carries").count("<tr id=") == 1
     assert "Nothing matches" in findings(client, "?q=zzz")
     assert findings(client, "?order=where").index("11 kV board A") < findings(client, "?order=where").index("W411")
-    assert "no more in Normal" not in findings(client, "?state=Night+filling")
+    assert findings(client, "?state=Night+filling").count("<tr id=") < page.count("<tr id=")
+    lines = client.get("/projects/1/findings.csv").text.splitlines()
+    assert lines[0].endswith("severity,element,text,value,limit,unit,stage,worst_in,states,help,acknowledged")
+    assert len(lines) == 1 + page.count("<tr id=")
 
 
 def test_an_acknowledged_finding_is_put_aside_until_its_figure_grows(client, database):  # noqa: F811

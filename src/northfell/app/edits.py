@@ -5,7 +5,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from northfell.core.catalogue.typical import typical_for_missing, typical_value
+from northfell.core.catalogue.typical import Typical, typical_for_missing, typical_value
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
@@ -188,12 +188,24 @@ def fill_typical(network: Network, element_id: str) -> Change:
         If nothing that is missing has a typical value.
     """
     element = network.element(element_id)
-    found = typical_for_missing(network.elements, element, network.settings.frequency_hz)
+    found = _typical_in_any_state(network).get(element_id)
     if not found:
         raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", _no_typical(network, element), title_of(element))])
     values = {field: one.value for field, one in found.items()}
     sources = {field: one.source for field, one in found.items()}
     return Change(f"{element.name} typical values for {len(values)} fields", (Set(id=element_id, values=values, assumed=sources),))
+
+
+def _typical_in_any_state(network: Network) -> dict[str, dict[str, Typical]]:
+    """Typical values for what each element lacks in Normal or, with the mode it has there, in another state."""
+    found: dict[str, dict[str, Typical]] = {}
+    for state in network.state_names:
+        elements = network.in_state(state)
+        for element_id in network.elements if state == NORMAL else network.state(state).differences:
+            one = typical_for_missing(elements, elements[element_id], network.settings.frequency_hz)
+            if one:
+                found.setdefault(element_id, {}).update(one)
+    return found
 
 
 def fill_one_typical(network: Network, element_id: str, field: str) -> Change:
@@ -215,8 +227,9 @@ def fill_all_typical(network: Network) -> Change:
         If nothing that is missing has a typical value.
     """
     acts = []
-    for element in network.elements.values():
-        if not element.locked and (found := typical_for_missing(network.elements, element, network.settings.frequency_hz)):
+    for element_id, found in _typical_in_any_state(network).items():
+        element = network.elements[element_id]
+        if not element.locked:
             values = {field: one.value for field, one in found.items()}
             acts.append(Set(id=element.id, values=values, assumed={field: one.source for field, one in found.items()}))
     if not acts:

@@ -1,5 +1,6 @@
 """Every error a person can act on. Anything else that is raised is a defect."""
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
@@ -79,6 +80,8 @@ class NoSolution(NorthfellError):
     reached_pct: float | None = None  # share of load and generation up to which there is a solution, where that is known
 
     def __str__(self) -> str:
+        if math.isnan(self.mismatch_mva):
+            return f"No solution found: {self.tried}, after {self.iterations} iterations."
         also = f" (then {', '.join(f'{bus} {mva:.4g}' for bus, mva in self.others)})" if self.others else ""
         reached = "" if self.reached_pct is None else f" With all load and generation at {self.reached_pct:.3g} % there is a solution, with more there is none."
         return (

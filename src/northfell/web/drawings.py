@@ -73,7 +73,7 @@ def _tags(network: Network, results: Results, view: View, pinned: LoadFlow | Non
     limits, one = network.settings.limits, results.at(view.state)
     try:
         if view.stage == "flow":
-            chosen = tuple(c for c in view.tags.split(".") if c in flow_overlay.QUANTITIES) or flow_overlay.USUAL
+            chosen = tuple(c for c in view.tags.split(".") if c in flow_overlay.QUANTITIES) if view.tags else flow_overlay.USUAL
             shown = started(results, view) or one.load_flow()
             return flow_overlay.flow_tags(shown, limits, chosen, view.shade or "voltage", pinned)
         if view.stage == "faults":

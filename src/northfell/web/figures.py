@@ -16,6 +16,7 @@ from northfell.core.quantities import figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash, Location
 from northfell.core.studies.load_flow import LoadFlow, stages_of
 from northfell.core.studies.load_flow.path import path_to_source
+from northfell.core.studies.load_flow.totals import steps_in, taps
 from northfell.core.studies.protection import devices_of
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.drawing.flow_overlay import QUANTITIES, bus_value, value_of
@@ -116,6 +117,21 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
     return found
 
 
+def _controlled(flow: LoadFlow, e: Element) -> list[Figure]:
+    """Where controls came to rest: the tap, the steps that are in, the reactive range of a machine."""
+    if (tap := taps(flow).get(e.id)) is not None and getattr(e, "tap_changer", "off load") != "off load":
+        return [Figure("Tap found", fixed(tap, 2), "%", note=f"given {getattr(e, 'tap_pct', 0.0):g} %, {getattr(e, 'tap_changer', '')}")]
+    if (steps := steps_in(flow).get(e.id)) is not None:
+        return [Figure("Steps in", str(steps), note=f"of {getattr(e, 'steps', steps)}, switching {getattr(e, 'switching', 'fixed')}")]
+    at = next((i for i, g in enumerate(flow.net.machines) if g.id == e.id), -1)
+    if at in flow.ranges:
+        low, high = flow.ranges[at]
+        told = " to ".join(figure(q) if math.isfinite(q) else "no limit" for q in (low, high))
+        held = f"gives its {flow.at_limit[at]}, no longer holds {getattr(e, 'v_set_pu', 1.0):g} p.u." if at in flow.at_limit else "holds its voltage"
+        return [Figure("Reactive range", told, "Mvar", "close" if at in flow.at_limit else "", note=held)]
+    return []
+
+
 FLOW = urlencode({"study": "load_flow", "quantity": "flow"})
 
 
@@ -149,6 +165,7 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
     ]
     if abs(s) > 0:
         found.append(Figure("Power factor", fixed(abs(s.real) / abs(s), 3)))
+    found += _controlled(flow, e)
     if len(e.TERMINALS) == 2 and not isinstance(e, Switching):
         loss = sum(power)
         found += [Figure("Losses", figure(loss.real * 1000), "kW", working=FLOW), Figure("Reactive losses", figure(loss.imag * 1000), "kvar", working=FLOW)]

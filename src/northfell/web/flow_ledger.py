@@ -8,7 +8,7 @@ from northfell.app.studies import Results, motor_start
 from northfell.core.findings import severity_of
 from northfell.core.model.elements import InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
-from northfell.core.quantities import MINUS, figure, fixed
+from northfell.core.quantities import MINUS, entry, figure, fixed
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.load_flow.outages import outages_table
 from northfell.web.naming import Ends
@@ -139,8 +139,14 @@ def reactive(results: Results, view: View) -> Ledger:
 
 def controls(network: Network, results: Results, view: View) -> Ledger:
     """Positions that were found for taps, capacitor steps and sources at a limit."""
-    made = shown(network, results.at(view.state).load_flow().table("controls"), "name control how given found unit", "name", "")
-    return Ledger([], made.heads, made.rows, empty="No tap changers, capacitor banks, or sources at a limit.", export="controls")
+    table = results.at(view.state).load_flow().table("controls")
+    rows = []
+    for record in table.records():
+        given, found = (CellShown("" if v is None else entry(round(v, 4)), v if v is not None else "", number=True) for v in (record["given"], record["found"]))
+        cells = [text(record["name"]), text(record["control"]), text(record["how"]), given, found, text(record["unit"])]
+        rows.append(RowShown(network.id_of_name[record["name"]], cells))
+    heads = heads_of(table, "name control how given found unit")
+    return Ledger([], heads, rows, empty="No tap changers, capacitor banks, or sources at a limit.", export="controls")
 
 
 def outages(network: Network, results: Results, view: View) -> Ledger:

@@ -15,10 +15,11 @@ from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.findings.acknowledging import acknowledge, take_back
 from northfell.core.model import proposing
 from northfell.core.model.elements import Bus
+from northfell.core.tables import build
 from northfell.drawing.path_chart import path_shapes
 from northfell.drawing.shapes import svg_of
 from northfell.web.ledger import STUDY_STAGE
-from northfell.web.pages import Db, answer, project_page, templates
+from northfell.web.pages import Db, answer, file_answer, project_page, slug, templates
 from northfell.web.routes_edits import Version
 from northfell.web.routes_workspace import gathering
 from northfell.web.view import STUDY_OF, Looking, View
@@ -86,6 +87,24 @@ def _asked_for(g: Gathered, asked: dict[str, str]) -> bool:
         and all(word in words for word in asked["q"].lower().split())
         and {"": g.acknowledged is None, "acknowledged": g.acknowledged is not None, "all": True}.get(asked["known"], True)
     )
+
+
+@router.get("/findings.csv")
+def as_csv(request: Request, db: Db, project_id: int, proposal: Chosen = "") -> Response:
+    """All findings, also those acknowledged, for a spreadsheet."""
+    opened = open_project(db, project_id, proposal)
+    found = gathered(opened.network, request.app.state.results.of(opened).findings())
+    columns = [("severity", "", ""), ("element", "", ""), ("text", "", ""), ("value", "", ""), ("limit", "", ""), ("unit", "", ""), ("stage", "", ""),
+               ("worst_in", "", ""), ("states", "", ""), ("help", "", ""), ("acknowledged", "", "")]  # fmt: skip
+    rows = [
+        (
+            g.worst.severity, g.worst.element, g.worst.text, g.worst.value, g.worst.limit, g.worst.unit, STUDY_STAGE[g.worst.study], g.worst.state,
+            ", ".join(f.state for f in g.states), g.worst.help, g.acknowledged.reason if g.acknowledged else "",
+        )
+        for g in found
+    ]  # fmt: skip
+    name = f"{'-'.join(slug(part) for part in (opened.network.name, proposal, 'findings') if part)}.csv"
+    return file_answer(build("findings", columns, rows).to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", name)
 
 
 @router.get("/findings/progress")

@@ -11,7 +11,7 @@ from northfell.app.projects import change_project, open_project
 from northfell.core.errors import NorthfellError
 from northfell.core.model.changes import Change
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.network import Network
+from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, parameters_of
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.web.pages import Db, project_page
@@ -109,13 +109,15 @@ def missing_data(request: Request, db: Db, project_id: int) -> Response:
 
 def _missing(request: Request, db: Db, project_id: int, status: int = 200, refused: list[str] | None = None) -> Response:
     opened = open_project(db, project_id)
-    elements = opened.network.elements
+    network, elements = opened.network, opened.network.elements
+    by_state = {name: network.in_state(name) for name in network.state_names}
     rows = []
     for e in elements.values():
         fields: dict[str, set[str]] = {}
         found = {}
+        where = [NORMAL, *(s.name for s in network.states if e.id in s.differences)]  # elsewhere it is as in Normal
         for study in STUDIES:
-            for m in missing_of(elements, e, study):
+            for m in (m for name in where for m in missing_of(by_state[name], by_state[name][e.id], study)):
                 fields.setdefault(m.parameter.name, set()).add(study)
                 found[m.parameter.name] = m.parameter
         rows += [(e, found[name], studies) for name, studies in fields.items()]
