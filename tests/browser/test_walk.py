@@ -167,7 +167,7 @@ def test_from_diagram_to_printed_label(walk, tmp_path):
     assert ("DANGER" in text) == (float(big) > 40)
 
     # 8: the network goes out as one file, whole
-    walk.all(".menu.right summary")[-1].click()
+    walk.all(".top .menu.right summary")[-1].click()
     walk.one('a[href$="/export"]').click()
     walk.until(lambda: list(folder.glob("*.northfell.json")))
     network = northfell_json.read(next(folder.glob("*.northfell.json")).read_bytes())

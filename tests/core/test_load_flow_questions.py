@@ -9,6 +9,7 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 from tests.core.random_networks import networks
 
 from northfell.core.errors import CannotRun
+from northfell.core.findings import findings_of
 from northfell.core.model.changes import apply_completed
 from northfell.core.model.elements import Bus
 from northfell.core.network import compile_network
@@ -117,6 +118,21 @@ def test_ratings_by_cooling_stage():
     _, flow = solved([*OVERLOADED[:-2], {**fans, "fans_run": True}, HEAVY])
     assert flow.loading(flow.net.elements["T"]).pct == pytest.approx(natural.pct / 1.25)
     assert flow.loading(flow.net.elements["T"], emergency=True).pct == pytest.approx(natural.pct / 1.4)
+
+
+def test_margins_of_a_kind_of_equipment_go_before_the_general_ones():
+    network, flow = solved([BUS_A, BUS_B, INFEED, {**CABLE, "i_rated_a": 150.0}, LOAD])
+    pct = flow.loading(flow.net.elements["W"]).pct
+    assert 70 < pct < 90
+    limits = network.settings.limits
+
+    def found(**own):
+        return [(f.severity, f.limit) for f in findings_of(flow, limits.model_copy(update=own)) if f.check == "loading"]
+
+    assert found() == []
+    assert found(transformer_breach_pct=50.0) == []
+    assert found(conductor_breach_pct=70.0) == [("breach", 70.0)]
+    assert found(conductor_close_pct=70.0) == [("close", 100.0)]
 
 
 def test_bars_carry_what_is_brought_into_the_bus():

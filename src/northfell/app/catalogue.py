@@ -5,7 +5,7 @@ from typing import Any
 
 from northfell.app.columns import cells_of, head_of, read_cell
 from northfell.app.edits import read_typed
-from northfell.core.catalogue.entries import Entry, shipped, values_for
+from northfell.core.catalogue.entries import Entry, set_from, shipped
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, PutEntry, Set
 from northfell.core.model.elements import KINDS, Element
@@ -60,13 +60,7 @@ def use(network: Network, element_id: str, name: str) -> Change:
     if element.kind != one.kind:
         accepted = f"an entry for a {element.TITLE.lower()}"
         raise NetworkRefused([InputRefused("catalogue", one.name, accepted, f"It is one for a {KINDS[one.kind].TITLE.lower()}.", title_of(element))])
-    return Change(f"{element.name} from the catalogue: {one.name}", (_given(network, element, one),))
-
-
-def _given(network: Network, element: Element, one: Entry) -> Set:
-    values, assumed, origin = values_for(one, network.settings.frequency_hz)
-    origins = {field: origin for field in values if field not in assumed}
-    return Set(id=element.id, values=values, assumed=assumed, origins=origins, catalogue=one.name)
+    return Change(f"{element.name} from the catalogue: {one.name}", (set_from(one, element.id, network.settings.frequency_hz),))
 
 
 def make_own(network: Network, name: str, new_name: str) -> Change:

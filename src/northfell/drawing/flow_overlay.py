@@ -4,11 +4,11 @@ import cmath
 import math
 from dataclasses import dataclass
 
-from northfell.core.findings import severity_of
+from northfell.core.findings import loading_severity, severity_of
 from northfell.core.model.elements import Bus, Compensation, Element, Switching
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import MINUS, figure, fixed
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow import LoadFlow, loading_limits
 from northfell.drawing.words import Tag
 
 SHADES = 4  # steps of the voltage scale on each side of nominal
@@ -72,8 +72,8 @@ def _element(flow: LoadFlow, e: Element, limits: Limits, chosen: tuple[str, ...]
         return None
     one = flow.loading(e) if len(e.TERMINALS) > 1 else None
     pct = one.pct if one else None
-    severity = severity_of(pct, limits.loading_close_pct, limits.loading_breach_pct) or "" if pct is not None else ""
-    tone = loading_tone(pct, limits) if shade == "loading" and pct is not None else ""
+    severity = loading_severity(limits, e, pct)
+    tone = loading_tone(pct, *loading_limits(limits, e)) if shade == "loading" and pct is not None else ""
     toward = 0 if abs(power[0].real) < 1e-9 else 1 if power[0].real > 0 else -1
     if isinstance(e, Switching):
         lines: tuple[tuple[str, str], ...] = ((fixed(pct, 0), "%"),) if severity and pct is not None else ()
@@ -144,7 +144,7 @@ def voltage_shade(deviation_pct: float, limits: Limits) -> str:
     return "" if step == 0 else f"{'high' if deviation_pct > 0 else 'low'}-{step}"
 
 
-def loading_tone(pct: float, limits: Limits) -> str:
+def loading_tone(pct: float, close_pct: float, breach_pct: float) -> str:
     """Class of a loaded element: from mist to ink up to where it is near its limit, beyond that the verdict."""
-    severity = severity_of(pct, limits.loading_close_pct, limits.loading_breach_pct)
-    return f"tone-{severity}" if severity else f"tone-{1 + min(TONES - 1, int(TONES * pct / limits.loading_close_pct))}"
+    severity = severity_of(pct, close_pct, breach_pct)
+    return f"tone-{severity}" if severity else f"tone-{1 + min(TONES - 1, int(TONES * pct / close_pct))}"

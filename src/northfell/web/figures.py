@@ -9,7 +9,7 @@ import numpy as np
 
 from northfell.app.studies import Results
 from northfell.core.errors import NorthfellError
-from northfell.core.findings import severity_of
+from northfell.core.findings import loading_severity, severity_of
 from northfell.core.model.elements import Bus, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
@@ -112,7 +112,7 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
         note = f"of {bars.rating:g} A, {bars.basis}" if bars.rating is not None else "no rating of the bars is given"
         found.append(Figure("Brought in", figure(bars.carries), "A", note=note))
         if bars.pct is not None:
-            over = severity_of(bars.pct, limits.loading_close_pct, limits.loading_breach_pct) or ""
+            over = loading_severity(limits, e, bars.pct)
             found.append(Figure("Bars carry", fixed(bars.pct, 1), "%", over))
     return found
 
@@ -142,7 +142,7 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
     if len(e.TERMINALS) == 2:
         one = flow.loading(e)
         if one.pct is not None:
-            severity = severity_of(one.pct, limits.loading_close_pct, limits.loading_breach_pct) or ""
+            severity = loading_severity(limits, e, one.pct)
             opened = urlencode({"study": "load_flow", "quantity": "loading_pct"})
             found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, opened, f"of {one.rating:g} {one.unit}, {one.basis}"))
             found += [
@@ -210,7 +210,7 @@ def _loading_by_state(network: Network, results: Results, e: Element) -> list[Fi
     for state in network.state_names:
         outcome = results.at(state).outcome("load_flow")
         values[state] = outcome.loading(outcome.net.elements[e.id]).pct if isinstance(outcome, LoadFlow) else None
-    return _by_state(values, "%", lambda v: severity_of(v, limits.loading_close_pct, limits.loading_breach_pct) or "", 1)
+    return _by_state(values, "%", lambda v: loading_severity(limits, e, v), 1)
 
 
 def _voltage_by_state(network: Network, results: Results, e: Element) -> list[Figure]:

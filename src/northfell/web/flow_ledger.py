@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from northfell.app.studies import Results, motor_start
-from northfell.core.findings import severity_of
+from northfell.core.findings import loading_severity, severity_of
 from northfell.core.model.elements import InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
@@ -49,9 +49,7 @@ def branches(network: Network, results: Results, view: View, pinned: LoadFlow | 
         pct = record["loading_pct"]
         by_state = {s: p for s, other in every.items() if (p := other.loading(other.net.elements[e.id]).pct) is not None}
         worst = max(by_state, key=lambda s: by_state[s], default="")
-        severity, worst_severity = (
-            severity_of(p, limits.loading_close_pct, limits.loading_breach_pct) or "" if p is not None else "" for p in (pct, by_state.get(worst))
-        )
+        severity, worst_severity = (loading_severity(limits, e, p) for p in (pct, by_state.get(worst)))
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
         of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
         was = before.get(e.name, {}) if before is not None else None
@@ -158,7 +156,8 @@ def outages(network: Network, results: Results, view: View) -> Ledger:
     rows = []
     for record in table.records():
         pct, low = record["loading_pct"], record["v_lowest_pu"]
-        severity = "breach" if record["outcome"] else severity_of(pct, limits.loading_close_pct, limits.loading_breach_pct) or "" if pct is not None else ""
+        loaded = network.elements.get(network.id_of_name.get(record["loaded"], ""))
+        severity = "breach" if record["outcome"] else loading_severity(limits, loaded, pct) if loaded else ""
         off = severity_of(100 * (1 - low), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if low is not None else ""
         cells = [
             text(record["element"]), text(record["kind"].replace("_", " ")),

@@ -10,6 +10,7 @@ from functools import cache
 from typing import Any
 
 from northfell.core.catalogue.tables import KELVIN_AT_ZERO, OHM_PER_KM, rows
+from northfell.core.model.changes import Set
 from northfell.core.quantities import wire_size
 
 METALS = {"Cu": "copper", "Al": "aluminium"}
@@ -235,6 +236,12 @@ def _relays() -> Iterator[Entry]:
                     {"curve": curve, "ct_secondary_a": secondary, "time_tolerance_pct": 5.0, "m_start": 1.05},
                     {"curves": standard}, "IEC 60255-151, IEEE C37.112", {"time_tolerance_pct": "usual assigned error of numerical relays (unverified)"},
                 )  # fmt: skip
+
+
+def set_from(one: Entry, element_id: str, frequency_hz: int) -> Set:
+    """The act that gives an element the values of an entry, with their origin."""
+    values, assumed, origin = values_for(one, frequency_hz)
+    return Set(id=element_id, values=values, assumed=assumed, origins={field: origin for field in values if field not in assumed}, catalogue=one.name)
 
 
 def values_for(one: Entry, frequency_hz: int) -> tuple[dict[str, Any], dict[str, str], str]:

@@ -8,7 +8,7 @@ from northfell.core.model.elements import Element, Inverter, SynchronousGenerato
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow import LoadFlow, loading_limits
 
 STUDY = "load_flow"
 
@@ -21,15 +21,21 @@ def loading(flow: LoadFlow, limits: Limits, emergency: bool = False) -> Iterator
         one = flow.loading(e, emergency)
         if one.pct is None or one.rating is None:
             continue
-        severity = severity_of(one.pct, limits.loading_close_pct, limits.loading_breach_pct)
+        close, breach = loading_limits(limits, e)
+        severity = severity_of(one.pct, close, breach)
         if severity is None:
             continue
         power = flow.terminal_power.get(e.id)
         shares = f", {figure(abs(power[0].real))} MW with {figure(abs(power[0].imag))} Mvar" if power else ""
         text = f"{title_of(e)} carries {fixed(one.pct, 1)} % of {one.rating:g} {one.unit}: {figure(one.carries)} {one.unit}{shares}."
-        needed = (one.carries or 0) / limits.loading_close_pct * 100
-        help_ = f"A rating of {figure(needed, 3)} {one.unit} would carry it at {limits.loading_close_pct:g} %."
-        yield Finding(STUDY, flow.net.state, e.id, e.name, severity, text, one.pct, limits.loading_breach_pct, "%", help_, "loading")
+        needed = (one.carries or 0) / close * 100
+        help_ = f"A rating of {figure(needed, 3)} {one.unit} would carry it at {close:g} %."
+        yield Finding(STUDY, flow.net.state, e.id, e.name, severity, text, one.pct, breach, "%", help_, "loading")
+
+
+def loading_severity(limits: Limits, e: Element, pct: float | None) -> str:
+    """The verdict on a loading; empty where it is within limits or not known."""
+    return "" if pct is None else severity_of(pct, *loading_limits(limits, e)) or ""
 
 
 def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:

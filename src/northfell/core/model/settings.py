@@ -1,6 +1,6 @@
 """What a project sets for its studies. Each default stands beside its reason."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -14,6 +14,13 @@ class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
 
 
+def _own_margin(what: str, verdict: str) -> Any:
+    return param(
+        None, label=f"{what}, {verdict}", unit="%", gt=0, le=200, section="Limits", meaning=f"Loading of {what.lower()}, {verdict}. Empty: as of all else.",
+        enters="loading held against it instead of the general one"
+    )
+
+
 class Limits(Settings):
     """Limits of the project; findings compare results with them."""
 
@@ -21,6 +28,12 @@ class Limits(Settings):
     loading_breach_pct: float = param(
         100.0, label="Loading, breach", unit="%", gt=0, le=200, section="Limits", meaning="Above this a loading is beyond its limit."
     )
+    transformer_close_pct: float | None = _own_margin("Transformers", "close")
+    transformer_breach_pct: float | None = _own_margin("Transformers", "breach")
+    conductor_close_pct: float | None = _own_margin("Cables and lines", "close")
+    conductor_breach_pct: float | None = _own_margin("Cables and lines", "breach")
+    switching_close_pct: float | None = _own_margin("Switching devices", "close")
+    switching_breach_pct: float | None = _own_margin("Switching devices", "breach")
     voltage_close_pct: float = param(
         4.0, label="Voltage deviation, close", unit="%", gt=0, le=50, section="Limits", meaning="Deviation from nominal from which a voltage is near its limit."
     )

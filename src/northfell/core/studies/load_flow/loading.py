@@ -15,6 +15,7 @@ from northfell.core.model.elements import (
     ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
+from northfell.core.model.settings import Limits
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,20 @@ class Loading:
     unit: str
     basis: str
     terminal: str  # the one that governs
+
+
+def loading_limits(limits: Limits, e: Element) -> tuple[float, float]:
+    """From where a loading is close, and above what it is a breach [%]: of the kind of equipment where it has its own, else of everything."""
+    if isinstance(e, Transformer | ThreeWindingTransformer):
+        close, breach = limits.transformer_close_pct, limits.transformer_breach_pct
+    elif isinstance(e, Conductor):
+        close, breach = limits.conductor_close_pct, limits.conductor_breach_pct
+    elif isinstance(e, Switching | Changeover):
+        close, breach = limits.switching_close_pct, limits.switching_breach_pct
+    else:
+        close = breach = None
+    breach = limits.loading_breach_pct if breach is None else breach
+    return min(limits.loading_close_pct if close is None else close, breach), breach
 
 
 FORCED = {"ONAN/ONAF": "ONAF", "KNAN/KNAF": "KNAF", "AN/AF": "AF"}

@@ -8,13 +8,26 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from northfell.core.catalogue.entries import Entry, set_from, shipped
 from northfell.core.errors import NorthfellError
 from northfell.core.model.changes import Add, Change, Set, Switch, apply_completed
-from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Element, Infeed, Inverter, Switching, SynchronousGenerator, Transformer  # fmt: skip
+from northfell.core.model.elements import (  # fmt: skip
+    Bus,
+    Cable,
+    CapacitorBank,
+    Conductor,
+    Element,
+    Infeed,
+    Inverter,
+    Switching,
+    SynchronousGenerator,
+    Transformer,
+)
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import parameter
 from northfell.core.network import compile_network
 from northfell.core.quantities import figure, fixed
+from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.result import LoadFlow
 from northfell.core.studies.load_flow.solve import run
@@ -73,7 +86,7 @@ def _solved(network: Network, flow: LoadFlow, element: Element, kind: Kind, titl
     before_value, after_value = _value(flow, element), _value(after, element)
     if before_value is None or after_value is None:
         return None
-    bound = limits.voltage_breach_pct / 100 if isinstance(element, Bus) else limits.loading_breach_pct
+    bound = limits.voltage_breach_pct / 100 if isinstance(element, Bus) else loading_limits(limits, element)[1]
     cures = _off(after_value, element) <= bound * (1 + 1e-9)
     new = tuple(after.net.name(i) for i in sorted(_beyond(after, network) - _beyond(flow, network)) if i != element.id)
     return Remedy(kind, title, change, before_value, after_value, cures, new, kind in ("capacitor", "second unit", "larger unit"))
@@ -105,7 +118,7 @@ def _beyond(flow: LoadFlow, network: Network) -> set[str]:
             v = abs(flow.voltage(e.id))
             if e.bus_kind != "junction" and math.isfinite(v) and 100 * abs(v - 1) > limits.voltage_breach_pct * (1 + 1e-9):
                 found.add(e.id)
-        if flow.net.topology.live.get(e.id) and (pct := flow.loading(e).pct) is not None and pct > limits.loading_breach_pct * (1 + 1e-9):
+        if flow.net.topology.live.get(e.id) and (pct := flow.loading(e).pct) is not None and pct > loading_limits(limits, e)[1] * (1 + 1e-9):
             found.add(e.id)
     return found
 
@@ -140,8 +153,10 @@ def _tried(network: Network, flow: LoadFlow, element: Element) -> Iterator[tuple
         yield "second unit", iter([(f"{largest.parallel + 1} units of {largest.name} in parallel", more)])
     if isinstance(largest, Transformer) and largest.s_rated_mva:
         carried = flow.loading(largest).carries or 0.0
-        wanted = carried / largest.parallel / (limits.loading_close_pct / 100)
+        wanted = carried / largest.parallel / (loading_limits(limits, largest)[0] / 100)
         yield "larger unit", _larger(largest, wanted)
+    if isinstance(largest, Cable):
+        yield "larger unit", _larger_cables(largest, network.settings.frequency_hz)
 
 
 def _falls(flow: LoadFlow, bus_id: str) -> list[tuple[float, Element]]:
@@ -224,6 +239,34 @@ def _two_digits(value: float) -> float:
 def _free_name(network: Network, start: str) -> str:
     taken = {e.name for e in network.elements.values()} | set(network.elements)
     return next(f"{start}{n}" for n in range(1, 10**6) if f"{start}{n}" not in taken)
+
+
+def _larger_cables(cable: Cable, frequency_hz: int) -> Attempts:
+    """The next cross-sections of the same build among the catalogue's entries that know their capacity, as they are laid there."""
+    build = ("conductor", "insulation", "cores")
+    if cable.area_mm2 is None or cable.conductor is None or cable.i_rated_a is None:
+        return
+    cables = [one for one in shipped().values() if one.kind == "cable" and one.values.get("i_rated_a")]
+    sizes = {one.found_by["sizes"] for one in cables if one.values["area_mm2"] == cable.area_mm2}  # square millimetres, or wire gauges
+    known = [
+        one
+        for one in cables
+        if one.found_by["sizes"] in sizes
+        and one.values["area_mm2"] > cable.area_mm2
+        and all(getattr(cable, f) is None or one.values.get(f) == getattr(cable, f) for f in build)
+        and (cable.v_insulation_kv is None or one.values.get("v_insulation_kv", cable.v_insulation_kv) == cable.v_insulation_kv)
+    ]
+    by_area: dict[float, Entry] = {}
+    for one in known:  # of several ways of laying, the one that carries least
+        area = one.values["area_mm2"]
+        if area not in by_area or one.values["i_rated_a"] < by_area[area].values["i_rated_a"]:
+            by_area[area] = one
+    for area in sorted(by_area)[:4]:
+        one = by_area[area]
+        if one.values["i_rated_a"] <= cable.i_rated_a:
+            continue
+        change = Change(f"{cable.name} of {area:g} mm²", (set_from(one, cable.id, frequency_hz),))
+        yield f"{cable.name} of {area:g} mm², {one.values['i_rated_a']:g} A as in the catalogue, instead of {cable.area_mm2:g} mm²", change
 
 
 def _larger(t: Transformer, wanted_mva: float) -> Attempts:
