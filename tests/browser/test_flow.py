@@ -9,11 +9,7 @@ pytestmark = pytest.mark.browser
 
 
 def button(walk, says: str):  # noqa: F811
-    return next(b for b in walk.all("button, a.btn") if b.text == says and b.is_displayed())
-
-
-def tabs(walk) -> dict[str, str]:  # noqa: F811
-    return {a.text.split()[0]: a.text for a in walk.all("#ledger nav a")}
+    return walk.browser.find_element(By.XPATH, f"//*[self::button or self::a][normalize-space(.)='{says}']")
 
 
 def count(walk) -> int:  # noqa: F811
@@ -23,7 +19,9 @@ def count(walk) -> int:  # noqa: F811
 
 
 def rows(walk) -> dict[str, list[str]]:  # noqa: F811
-    found = [[cell.text for cell in row.find_elements(By.CSS_SELECTOR, "td")][1:] for row in walk.all("#ledger tbody tr")]
+    found = walk.browser.execute_script(  # one question to the browser, not one for each cell
+        "return [...document.querySelectorAll('#ledger tbody tr')].map((row) => [...row.cells].slice(1).map((cell) => cell.textContent.trim()))"
+    )
     return {cells[0]: cells for cells in found}
 
 
@@ -98,7 +96,7 @@ def test_quantities_shading_working_and_copy(walk):  # noqa: F811
     walk.until(lambda: "153" in walk.one("#working").text and "Current at" in walk.one("#working").text)
     walk.one('#working [data-do="close-working"]').click()
     walk.browser.execute_script("navigator.clipboard.writeText = (text) => { window.copied = text; return Promise.resolve(); }")
-    button(walk, "Copy").click()
+    walk.one('[data-do="copy-table"]').click()
     copied = walk.browser.execute_script("return window.copied").split("\n")
     assert copied[0].split("\t")[0] == "Name"
     line = next(one for one in copied if one.startswith("W411\t")).split("\t")
