@@ -102,6 +102,9 @@ def test_why_and_a_remedy_kept_as_a_proposal(client, database):  # noqa: F811
     assert client.post(f"/projects/1/elements/W411/set/length_m?{inside}", data={"version": version, "value": "50"}).status_code == 200
     assert network(database).elements["W411"].length_m == 95
     assert len(network(database).proposals[0].changes) == 2
+    for path in ("export", "sheet.pdf", "tables/branches.csv", "results.json", "labels.pdf"):  # what leaves says that it is a proposal
+        assert "proposal-2-units" in client.get(f"/projects/1/{path}?{inside}").headers["content-disposition"] or path == "sheet.pdf"
+    assert "proposal 2 units of W411" in client.get(f"/projects/1/sheet.svg?{inside}").text
     # the network moves on: a conflict is told, and rebasing settles it
     db = connect(database)
     change_project(db, 1, Change("route", (Set(id="W411", values={"length_m": 120.0}),)), version + 1)

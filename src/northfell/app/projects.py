@@ -36,6 +36,11 @@ class Project:
     def version(self) -> int:
         return self.row.version
 
+    @property
+    def title(self) -> str:
+        """Its name, with the proposal that is worked in: what every file and label that leaves must say."""
+        return f"{self.network.name}, proposal {self.proposal}" if self.proposal else self.network.name
+
 
 class NothingToUndo(NorthfellError):
     """There is no change to undo or redo."""

@@ -70,7 +70,7 @@ def of(one: StateResults, study: Study, proposal: str = "", now: datetime | None
     }  # fmt: skip
     inside = f", proposal {proposal}" if proposal else ""
     title = f"{network.name}{inside} · {study.replace('_', ' ')} · {one.state} · {made:%Y-%m-%d %H:%M}"
-    parts = (network.name, proposal, one.state, study.replace("_", " "), f"{made:%Y-%m-%d-%H%M}")
+    parts = (network.name, f"proposal {proposal}" if proposal else "", one.state, study.replace("_", " "), f"{made:%Y-%m-%d-%H%M}")
     return ResultsFile("-".join(_slug(part) for part in parts if part), title, tables, answer)
 
 

@@ -7,10 +7,9 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Request, Response
 
 from northfell.app import labels, results_file
-from northfell.app.projects import open_project, whole_project
+from northfell.app.projects import Project, open_project, whole_project
 from northfell.app.studies import Results, motor_start
 from northfell.core.errors import NotFound
-from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import explain_energy
 from northfell.core.studies.load_flow.outages import outages_table
 from northfell.core.studies.load_flow.working import explain_flow
@@ -89,7 +88,7 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     found = next((t for t in results.at(view.state).run(study).tables() if t.name == table), None) or _on_request(results, view, table)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
-    return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened.network, view, table))
+    return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened, view, table))
 
 
 def _on_request(results: Results, view: View, table: str) -> Table | None:
@@ -101,9 +100,9 @@ def _on_request(results: Results, view: View, table: str) -> Table | None:
     return None
 
 
-def _table_name(network: Network, view: View, table: str) -> str:
+def _table_name(opened: Project, view: View, table: str) -> str:
     """A file name that says of which project, state and study settings a table is."""
-    return f"{'-'.join(slug(part) for part in (network.name, table, view.state, network.settings.set_name))}.csv"
+    return f"{'-'.join(slug(part) for part in (opened.title, table, view.state, opened.network.settings.set_name))}.csv"
 
 
 @router.get("/label.pdf")
@@ -114,7 +113,7 @@ def label(request: Request, db: Db, view: Looking) -> Response:
     made = labels.labels_of(opened.network, results, (view.selected, view.side))
     if not made:
         raise NotFound("There is no location selected.")
-    return _pdf(opened.network.name, made, f"label-{slug(made[0].equipment)}-{view.side}.pdf")
+    return _pdf(opened.title, made, f"label-{slug(made[0].equipment)}-{view.side}.pdf")
 
 
 @router.get("/labels.pdf")
@@ -122,7 +121,7 @@ def all_labels(request: Request, db: Db, view: Looking) -> Response:
     """The labels of all locations."""
     opened = open_project(db, view.project_id, view.proposal)
     results = request.app.state.results.of(opened)
-    return _pdf(opened.network.name, labels.labels_of(opened.network, results), f"labels-{slug(opened.network.name)}.pdf")
+    return _pdf(opened.title, labels.labels_of(opened.network, results), f"labels-{slug(opened.title)}.pdf")
 
 
 def _pdf(job: str, made: list[labels.Label], name: str) -> Response:
@@ -133,7 +132,8 @@ def _pdf(job: str, made: list[labels.Label], name: str) -> Response:
 def export(db: Db, view: Looking) -> Response:
     """The network with its states as a file; works at any time and is always whole."""
     opened = open_project(db, view.project_id, view.proposal)
-    return file_answer(northfell_json.write(opened.network).encode(), "application/json", f"{slug(opened.network.name)}.northfell.json")
+    network = opened.network.model_copy(update={"name": opened.title[:80].strip()})
+    return file_answer(northfell_json.write(network).encode(), "application/json", f"{slug(opened.title)}.northfell.json")
 
 
 @router.get("/export.northfell")
@@ -163,4 +163,4 @@ def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.
     results = request.app.state.results.of(opened)
     sheet = opened.network.sheet(view.sheet)
     drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
-    return drawing, sheets.Title(opened.network.name, sheet.name, view.state, date.today().isoformat(), opened.network.settings.set_name)
+    return drawing, sheets.Title(opened.title, sheet.name, view.state, date.today().isoformat(), opened.network.settings.set_name)

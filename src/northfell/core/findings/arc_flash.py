@@ -1,6 +1,7 @@
 """What an arc-flash study shows to be beyond a limit."""
 
 import math
+import re
 from collections.abc import Iterator
 
 from northfell.core.findings.finding import Finding, severity_of
@@ -25,4 +26,5 @@ def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
             yield Finding("arc_flash", study.net.state, bus.id, bus.name, severity, text, worst.energy_cal_cm2, limit, "cal/cm²", check=f"energy, {one.side}")
         for warning in one.warnings:
             grave = "no protective device" in warning or "does not operate" in warning
-            yield Finding("arc_flash", study.net.state, bus.id, bus.name, "breach" if grave else "close", f"{at}: {warning}.")
+            check = f"{one.side} side: {re.sub(r'[0-9.]+', '#', warning)}"  # the same in every state, whatever its figures
+            yield Finding("arc_flash", study.net.state, bus.id, bus.name, "breach" if grave else "close", f"{at}: {warning}.", check=check)

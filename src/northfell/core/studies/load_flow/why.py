@@ -35,6 +35,11 @@ class Cause:
     bringers: tuple[Bringer, ...]  # largest first
     rest_mvar: float  # losses on the way, set points of voltage, and what active powers bring along
 
+    @property
+    def main_bringers(self) -> tuple[Bringer, ...]:
+        """Those worth a line of their own: a hundredth of the reactive power or more, at most eight."""
+        return tuple(b for b in self.bringers if abs(b.q_mvar) >= 0.01 * abs(self.q_mvar))[:8]
+
 
 def cause_of(flow: Solved, case: Case, element: Element) -> Cause | None:
     """The cause of the loading of a branch or switching device; None where its loading is not known.
