@@ -310,6 +310,13 @@ def test_capability_of_a_machine():
     assert flow.s_machine[0].imag * flow.net.s_base_mva == pytest.approx(within_field_current(0.5, 1.0, 0.8, 180, 1.05), abs=1e-6)
 
 
+def test_an_inverter_that_would_hold_the_voltage_of_a_dead_island_holds_nothing_elsewhere():
+    alone = {"kind": "inverter", "name": "PV", "bus": "C", "s_rated_mva": 1.0, "p_mw": 0.5, "mode": "voltage", "v_set_pu": 1.08}
+    flow = flow_of([BUS_C, BUS_A, BUS_B, INFEED, CABLE, LOAD, alone])
+    assert np.isnan(flow.voltage("C"))
+    assert flow.voltage("B") == pytest.approx(flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD]).voltage("B"))
+
+
 def test_machines_on_one_bus_share_by_their_ranges():
     assert shared(3.0, [(0, 2), (0, 4)]) == pytest.approx([1, 2])
     assert shared(3.0, [(-math.inf, math.inf), (0, 1)]) == pytest.approx([2, 1])

@@ -75,8 +75,8 @@ def sources_of(net: Compiled, settings: LoadFlowSettings) -> Sources:
     holders: dict[int, list[int]] = {}
     ranges: dict[int, tuple[float, float]] = {}
     for i, (g, node) in enumerate(zip(net.machines, machine_node.tolist(), strict=True)):
-        if g.mode != "voltage":
-            continue
+        if g.mode != "voltage" or not net.topology.fed_node[node]:
+            continue  # an inverter alone forms no network
         if node in held:
             messages.append(f"{title_of(g)} does not hold the voltage: {holder[node]} does at the same bus. It is taken with 0 Mvar.")
         elif magnitude.setdefault(node, g.v_set_pu) != g.v_set_pu:
