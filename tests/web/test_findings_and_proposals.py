@@ -133,6 +133,10 @@ def test_proposals_are_made_compared_renamed_and_dropped(client, database):  # n
     both = client.get("/projects/1/proposals?chosen=Longer&chosen=Shorter").text
     assert both.count("as it stands") >= 5
     assert "Dosing MCC" in both
+    watched = client.get("/projects/1/proposals?chosen=Longer&watch=W411&watch=Dosing+MCC&watch=none").text
+    assert re.search(r'<th class="num">W411</th><th class="num">Dosing MCC</th></tr>', watched)
+    assert "110.7 %" in watched
+    assert "0.9970 p.u." in watched
     assert post(client, "proposal/Shorter", 4, act="rename", value="Yard", note="by the yard").headers["location"] == "/projects/1/proposal/Yard"
     assert post(client, "proposal/Longer", 5, act="take out", number=0).status_code == 303
     assert post(client, "proposal/Yard", 6, act="accept").status_code == 422

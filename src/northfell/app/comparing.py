@@ -1,14 +1,16 @@
 """The network beside proposals: what each finding becomes, and the key results of each state."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from northfell.app.findings import Gathered, gathered
 from northfell.app.studies import Results, Told
 from northfell.core.findings.finding import ORDER, Finding
+from northfell.core.model.elements import Bus
+from northfell.core.quantities import figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
 
@@ -48,6 +50,7 @@ class Key:
     infeed_mvar: float | None = None
     energy_cal_cm2: float | None = None
     energy_at: str = ""
+    watched: Mapping[str, str] = field(default_factory=dict)  # element -> its loading or voltage, as it is written
 
 
 @dataclass(frozen=True)
@@ -66,8 +69,8 @@ class Comparison:
         return [row for row in self.findings if row not in self.changed]
 
 
-def compare(variants: Mapping[str, Results], told: Told | None = None) -> Comparison:
-    """Findings and key results of the network and of proposals, state by state."""
+def compare(variants: Mapping[str, Results], told: Told | None = None, watch: Sequence[str] = ()) -> Comparison:
+    """Findings, key results, and those of chosen elements, of the network and of proposals, state by state."""
     found = {}
     for n, (name, results) in enumerate(variants.items()):
         if told:
@@ -79,11 +82,11 @@ def compare(variants: Mapping[str, Results], told: Told | None = None) -> Compar
         rows.append(FindingRow(next(g.worst for g in cells.values() if g is not None), cells))
     rows.sort(key=lambda row: (min(ORDER[g.worst.severity] for g in row.cells.values() if g), -max(g.worst.beyond for g in row.cells.values() if g)))
     states = dict.fromkeys(state for results in variants.values() for state in results.network.state_names)
-    keys = {state: {name: _key(results, state) for name, results in variants.items()} for state in states}
+    keys = {state: {name: _key(results, state, watch) for name, results in variants.items()} for state in states}
     return Comparison(tuple(variants), tuple(rows), keys)
 
 
-def _key(results: Results, state: str) -> Key:
+def _key(results: Results, state: str, watch: Sequence[str]) -> Key:
     if state not in results.network.state_names:
         return Key(problem="there is no such state")
     flow = results.at(state).outcome("load_flow")
@@ -100,8 +103,23 @@ def _key(results: Results, state: str) -> Key:
     return Key(
         breaches=counted["breach"], close=counted["close"], loading_pct=pct, loaded=loaded, v_lowest_pu=float(v[low]) if low >= 0 else None,
         lowest=flow.net.name(flow.net.topology.bus_ids[low]) if low >= 0 else "", losses_mw=flow.totals["losses_mw"], infeed_mw=infeed.real,
-        infeed_mvar=infeed.imag, energy_cal_cm2=energy, energy_at=at,
+        infeed_mvar=infeed.imag, energy_cal_cm2=energy, energy_at=at, watched={i: _watched(flow, i) for i in watch},
     )  # fmt: skip
+
+
+def _watched(flow: LoadFlow, element_id: str) -> str:
+    """What a chosen element carries of its rating, or at what voltage it stands."""
+    e = flow.net.elements.get(element_id)
+    if e is None:
+        return "not there"
+    if isinstance(e, Bus):
+        v = abs(flow.voltage(e.id))
+        return f"{fixed(v, 4)} p.u." if math.isfinite(v) else "not fed"
+    one = flow.loading(e)
+    if one.pct is not None:
+        return f"{fixed(one.pct, 1)} %"
+    power = flow.terminal_power.get(e.id)
+    return f"{figure(abs(power[0]))} MVA" if power and math.isfinite(power[0].real) else "carries nothing"
 
 
 def _energy(results: Results, state: str) -> tuple[float | None, str]:

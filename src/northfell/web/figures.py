@@ -104,8 +104,8 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
     found = [Figure("Voltage", figure(kv), "kV", severity, balance)] if math.isfinite(kv) else []
     found += [
         Figure("Voltage, per unit", fixed(abs(v), 4), "p.u.", severity, balance),
-        Figure("Deviation from nominal", fixed(deviation, 1), "%", severity),
-        Figure("Angle", fixed(math.degrees(cmath.phase(v)), 2), "deg"),
+        Figure("Deviation from nominal", fixed(deviation, 1), "%", severity, balance),
+        Figure("Angle", fixed(math.degrees(cmath.phase(v)), 2), "deg", working=balance),
     ]
     bars = flow.loading(e)
     if bars.carries is not None:
@@ -164,7 +164,7 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
         Figure(f"Current, {side}" if len(e.TERMINALS) == 2 else "Current", figure(i), "A") for side, i in zip(sides, currents, strict=False) if i is not None
     ]
     if abs(s) > 0:
-        found.append(Figure("Power factor", fixed(abs(s.real) / abs(s), 3)))
+        found.append(Figure("Power factor", fixed(abs(s.real) / abs(s), 3), working=FLOW))
     found += _controlled(flow, e)
     if len(e.TERMINALS) == 2 and not isinstance(e, Switching):
         loss = sum(power)

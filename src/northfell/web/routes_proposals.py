@@ -27,19 +27,32 @@ WAIT_S = 1.5
 
 
 @router.get("/proposals")
-def proposals(request: Request, db: Db, project_id: int, chosen: With = []) -> Response:  # noqa: B006  FastAPI copies it
+def proposals(request: Request, db: Db, project_id: int, chosen: With = [], watch: With = []) -> Response:  # noqa: B006  FastAPI copies it
     """All proposals, and those chosen beside the network."""
-    return _list(request, open_project(db, project_id), chosen)
+    return _list(request, open_project(db, project_id), chosen, watch=watch)
 
 
-def _list(request: Request, opened: Project, chosen: list[str] | None = None, status: int = 200, refused: list[str] | None = None) -> Response:
+def _list(
+    request: Request, opened: Project, chosen: list[str] | None = None, status: int = 200, refused: list[str] | None = None, watch: list[str] | None = None
+) -> Response:  # fmt: skip
     there = [p for p in opened.network.proposals if p.name in (chosen or [])]
     conflicts = {p.name: len(proposing.inside(opened.network, p.name).conflicts) for p in opened.network.proposals}
-    comparison, job = _compared(request, opened, [p.name for p in there]) if there else (None, None)
+    comparison, job = _compared(request, opened, [p.name for p in there], _chosen(opened, watch)) if there else (None, None)
     return project_page(
         request, opened, "proposals.html", "Proposals", status, conflicts=conflicts, chosen=[p.name for p in there], comparison=comparison, job=job,
         refused=refused or [], work_in=_work_in(opened), address=address_of(opened), first=NETWORK, stages=STUDY_STAGE,
+        watched=_names(opened, watch),
     )  # fmt: skip
+
+
+def _chosen(opened: Project, watch: list[str] | None) -> list[str]:
+    """The ids of elements chosen by their names, each once; what is no element is left out."""
+    ids = [opened.network.id_of_name.get(name.strip(), "") for name in watch or []]
+    return [i for i in dict.fromkeys(ids) if i]
+
+
+def _names(opened: Project, watch: list[str] | None) -> list[str]:
+    return [opened.network.elements[i].name for i in _chosen(opened, watch)]
 
 
 def _work_in(opened: Project) -> Callable[[str], str]:
@@ -51,15 +64,15 @@ def address_of(opened: Project) -> Callable[[str], str]:
     return lambda name: f"/projects/{opened.id}/proposal/{quote(name, safe='')}"
 
 
-def _compared(request: Request, opened: Project, names: list[str]) -> tuple[Comparison | None, Job]:
+def _compared(request: Request, opened: Project, names: list[str], watch: list[str]) -> tuple[Comparison | None, Job]:
     """The comparison if it is there soon enough, else the run that makes it."""
     cache = request.app.state.results
     variants = {NETWORK: cache.of(opened)}
     for name in names:
         network = proposing.inside(opened.network, name).network
         variants[name] = cache.of(Project(opened.row, network, None, None, name))
-    key = f"{opened.version} {names}"
-    job = request.app.state.jobs.start(f"comparison {opened.id} {names}", key, lambda job: compare(variants, job.told))
+    key = f"{opened.version} {names} {watch}"
+    job = request.app.state.jobs.start(f"comparison {opened.id} {names}", key, lambda job: compare(variants, job.told, watch))
     try:
         return job.future.result(timeout=WAIT_S), job
     except TimeoutError:
@@ -78,28 +91,31 @@ def make(request: Request, db: Db, project_id: int, version: Version, name: Type
 
 
 @router.get("/proposals/progress")
-def progress(request: Request, db: Db, project_id: int, chosen: With = []) -> Response:  # noqa: B006
+def progress(request: Request, db: Db, project_id: int, chosen: With = [], watch: With = []) -> Response:  # noqa: B006
     """How far a comparison is; once it is done, the page is shown anew."""
     opened = open_project(db, project_id)
-    comparison, job = _compared(request, opened, [p.name for p in opened.network.proposals if p.name in chosen])
+    comparison, job = _compared(request, opened, [p.name for p in opened.network.proposals if p.name in chosen], _chosen(opened, watch))
     if comparison is not None:
         return Response(headers={"HX-Refresh": "true"})
-    return templates.TemplateResponse(request, "_comparing.html", {"job": job, "project": opened, "chosen": chosen})
+    return templates.TemplateResponse(request, "_comparing.html", {"job": job, "project": opened, "chosen": chosen, "watched": watch})
 
 
 @router.get("/proposal/{name:path}", name="proposal")
-def one(request: Request, db: Db, project_id: int, name: str) -> Response:
-    """A proposal: its changes, conflicts, and what it makes of findings and key results."""
-    return _one(request, open_project(db, project_id), name)
+def one(request: Request, db: Db, project_id: int, name: str, watch: With = []) -> Response:  # noqa: B006
+    """A proposal: its changes, conflicts, and what it makes of findings, key results and chosen elements."""
+    return _one(request, open_project(db, project_id), name, watch=watch)
 
 
-def _one(request: Request, opened: Project, name: str, status: int = 200, refused: list[str] | None = None) -> Response:
+def _one(
+    request: Request, opened: Project, name: str, status: int = 200, refused: list[str] | None = None, watch: list[str] | None = None
+) -> Response:  # fmt: skip
     proposal = proposing.proposal_of(opened.network, name)
     conflicts = proposing.inside(opened.network, name).conflicts
-    comparison, job = _compared(request, opened, [name])
+    comparison, job = _compared(request, opened, [name], _chosen(opened, watch))
     return project_page(
         request, opened, "proposal.html", f"Proposal {name}", status, proposal=proposal, conflicts=conflicts, comparison=comparison, job=job,
         chosen=[name], refused=refused or [], work_in=_work_in(opened), here=address_of(opened)(name), first=NETWORK, stages=STUDY_STAGE,
+        watched=_names(opened, watch),
     )  # fmt: skip
 
 
