@@ -30,14 +30,18 @@ def post(client, path, version=1, **data):  # noqa: F811
     return client.post(f"/projects/1/{path}", data={"version": version, **data}, follow_redirects=False)
 
 
-def findings(client, query=""):  # noqa: F811
-    """The page once all is gathered."""
-    for _ in range(100):
-        page = client.get(f"/projects/1/findings{query}").text
-        if 'id="gathering"' not in page:
-            return page
+def settled(client, path):  # noqa: F811
+    """A page once nothing on it is still being worked out."""
+    for _ in range(300):
+        page = client.get(path)
+        if not any(mark in page.text for mark in ('id="gathering"', 'id="comparing"', 'id="running"', "Each remedy is being solved")):
+            return page.text
         time.sleep(0.1)
     raise AssertionError
+
+
+def findings(client, query=""):  # noqa: F811
+    return settled(client, f"/projects/1/findings{query}")
 
 
 def keys(page):
@@ -82,18 +86,18 @@ def test_an_acknowledged_finding_is_put_aside_until_its_figure_grows(client, dat
 
 
 def test_why_and_a_remedy_kept_as_a_proposal(client, database):  # noqa: F811
-    page = client.get(f"/projects/1/why?{W411}").text
+    page = settled(client, f"/projects/1/why?{W411}")
     assert "With the same active power and no reactive power it would carry 96.0 %" in page
     assert "2 units of W411 in parallel" in page
     made = post(client, f"why/propose?{W411}", number=0)
     assert made.status_code == 303
-    shown = client.get(made.headers["location"]).text
+    shown = settled(client, made.headers["location"])
     assert "W411: 2 in parallel" in shown
     assert "cured" in shown
     (proposal,) = network(database).proposals
     assert network(database).elements["W411"].parallel == 1
     # a voltage asks for its own remedies, and what has no figure says so
-    assert "Voltage on the way" in client.get("/projects/1/why?stage=flow&selected=Dosing+MCC").text
+    assert "Voltage on the way" in settled(client, "/projects/1/why?stage=flow&selected=Dosing+MCC")
     assert client.get("/projects/1/why?stage=flow&selected=Standby+set").status_code == 404
     # inside the proposal the network is as it would be; an edit goes into it
     inside = f"stage=flow&proposal={quote(proposal.name)}"
@@ -130,10 +134,10 @@ def test_proposals_are_made_compared_renamed_and_dropped(client, database):  # n
     n = network(database)
     change_project(db, 1, proposing.put_inside(n, "Longer", Change("route", (Set(id="W411", values={"length_m": 500.0}),))), 2)
     post(client, "proposals", 3, name="Shorter", note="by the yard")
-    both = client.get("/projects/1/proposals?chosen=Longer&chosen=Shorter").text
+    both = settled(client, "/projects/1/proposals?chosen=Longer&chosen=Shorter")
     assert both.count("as it stands") >= 5
     assert "Dosing MCC" in both
-    watched = client.get("/projects/1/proposals?chosen=Longer&watch=W411&watch=Dosing+MCC&watch=none").text
+    watched = settled(client, "/projects/1/proposals?chosen=Longer&watch=W411&watch=Dosing+MCC&watch=none")
     assert re.search(r'<th class="num">W411</th><th class="num">Dosing MCC</th></tr>', watched)
     assert "110.7 %" in watched
     assert "0.9970 p.u." in watched
@@ -198,11 +202,7 @@ def test_a_pinned_result_is_what_later_ones_are_compared_with(client, database):
 def test_elements_out_run_on_request_and_stay_for_the_version(client):  # noqa: F811
     assert "Run" in client.get("/projects/1/flow?tab=outages", headers=PART).text
     client.post("/projects/1/outages?stage=flow&tab=outages", headers=PART)
-    for _ in range(100):
-        page = client.get("/projects/1/flow?tab=outages", headers=PART).text
-        if 'id="running"' not in page:
-            break
-        time.sleep(0.1)
+    page = settled(client, "/projects/1/flow?tab=outages")
     assert "Blower aux, Filter valves, Hall services" in unquote(page)
     assert client.get("/projects/1/tables/outages.csv?stage=flow").status_code == 200
 
