@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from northfell.app.connect import connect, join, place, remove
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import apply_change
+from northfell.core.model.changes import Add, Change, Set, apply_change
 from northfell.core.model.elements import KINDS, Bus
 from northfell.core.model.network import Network, Sheet
 from northfell.demo import skerrow_water
@@ -155,3 +155,12 @@ def test_deleting_what_still_holds_others_says_what():
         remove(DEMO, ["Filter hall"])
     whole = after(DEMO, remove(DEMO, ["Dosing MCC", "Dosing", "Dosing aux", "W411", "F411"]))
     assert not {"Dosing MCC", "W411 near"} & set(whole.elements)
+
+
+def test_deleting_a_bus_leaves_no_tap_changer_that_looks_at_it():
+    bare = {"kind": "bus", "name": "Far", "id": "Far", "v_nominal_kv": 11.0}
+    looking = Set(id="T1", values={"tap_changer": "holds voltage", "tap_held": "another bus", "tap_bus": "Far"})
+    network, _ = apply_change(DEMO, Change("far", (Add(element=bare), looking)))
+    after, inverse = apply_change(network, remove(network, ["Far"]))
+    assert after.elements["T1"].tap_bus is None
+    assert apply_change(after, inverse)[0].elements["T1"].tap_bus == "Far"

@@ -74,6 +74,18 @@ def test_remedies_are_solved_and_the_network_keeps_none_of_them():
     assert larger.change.acts[0].values["load_loss_kw"] == pytest.approx(10 * larger.change.acts[0].values["s_rated_mva"])
 
 
+def test_a_larger_cable_is_one_of_the_same_sizes_and_build():
+    cable = {**CABLE, "conductor": "copper", "insulation": "XLPE", "cores": "4", "area_mm2": 50.0, "v_insulation_kv": 1.0, "i_rated_a": 100.0, "length_m": 30.0}
+    low = [{**b, "v_nominal_kv": 0.4} for b in (BUS_A, BUS_B)]
+    network, flow = solved([*low, INFEED, cable, {**LOAD, "p_mw": 0.08, "q_mvar": 0.02}])
+    larger = next(r for r in remedies(network, flow, network.elements["W"]) if r.kind == "larger unit")
+    (act,) = larger.change.acts
+    assert act.values["area_mm2"] in (70.0, 95.0, 120.0, 150.0)
+    assert (act.values["conductor"], act.values["insulation"], act.values["cores"]) == ("copper", "XLPE", "4")
+    assert act.origins["i_rated_a"].startswith("catalogue: ")
+    assert larger.cures
+
+
 def test_remedies_for_a_low_voltage_and_a_switch_that_helps():
     far = [{**CABLE, "length_m": 7000.0}, {**CABLE, "name": "W2", "to_bus": "C", "length_m": 7000.0}, {**BUS_B, "name": "C"}]
     tie = {"kind": "breaker", "name": "Q", "from_bus": "B", "to_bus": "C", "closed": False}

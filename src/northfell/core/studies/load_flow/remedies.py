@@ -26,7 +26,7 @@ from northfell.core.model.elements import (  # fmt: skip
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import parameter
 from northfell.core.network import compile_network
-from northfell.core.quantities import figure, fixed
+from northfell.core.quantities import MINUS, figure, fixed
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.result import LoadFlow
@@ -204,8 +204,12 @@ def _tap_steps(network: Network, state: str, t: Transformer, sign: int) -> Attem
     for n in range(1, MOST_STEPS + 1):
         tap = t.tap_pct + sign * n * step
         if low - 1e-9 <= tap <= high + 1e-9:
-            title = f"Tap of {t.name} at {tap:+g} % instead of {t.tap_pct:+g} %"
-            yield title, _in_state(network, state, t, "tap_pct", tap, f"Tap of {t.name} {tap:+g} %")
+            title = f"Tap of {t.name} at {_signed(tap)} % instead of {_signed(t.tap_pct)} %"
+            yield title, _in_state(network, state, t, "tap_pct", tap, f"Tap of {t.name} {_signed(tap)} %")
+
+
+def _signed(value: float) -> str:
+    return "0" if value == 0 else f"{value:+g}".replace("-", MINUS)
 
 
 def _bank_steps(network: Network, state: str, bank: CapacitorBank, up: bool) -> Attempts:
