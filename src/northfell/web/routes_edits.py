@@ -14,7 +14,7 @@ from northfell.core.model.changes import Change, apply_change
 from northfell.core.model.network import Network
 from northfell.web.card import derived_of_card
 from northfell.web.pages import Db, templates
-from northfell.web.routes_workspace import show
+from northfell.web.routes_workspace import findings_place, show
 from northfell.web.view import Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -129,6 +129,7 @@ def name_start(request: Request, db: Db, view: Looking, kind: str, version: Vers
 def change_shown(request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None) -> Response:
     """Make a change of the network as it stands, keep it, and answer with the workspace; what is refused is told there."""
     opened = projects.open_project(db, view.project_id, view.proposal)
+    request.app.state.jobs.cancel(findings_place(opened))  # what it gathers is about to be old, and the answer comes first
     try:
         opened = projects.change_project(db, view.project_id, make(opened.network), version, view.proposal)
     except NetworkRefused as error:

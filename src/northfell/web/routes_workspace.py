@@ -151,7 +151,12 @@ def gathering(request: Request, opened: Project) -> Job:
     """The run that gathers the findings of a version of a project, begun if it is not under way."""
     results = request.app.state.results.of(opened)
     key = f"{opened.version} {opened.proposal}"
-    return request.app.state.jobs.start(f"findings of {opened.id} {opened.proposal}", key, lambda job: results.findings(job.told))
+    return request.app.state.jobs.start(findings_place(opened), key, lambda job: results.findings(job.told))
+
+
+def findings_place(opened: Project) -> str:
+    """The place of that run among the jobs: one for each project and proposal."""
+    return f"findings of {opened.id} {opened.proposal}"
 
 
 @router.get("/projects/{project_id}/extend/preview")
