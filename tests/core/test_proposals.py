@@ -7,7 +7,7 @@ from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.findings.acknowledging import acknowledge, still_holds, take_back, worst_of
 from northfell.core.findings.finding import Finding
 from northfell.core.model import proposing
-from northfell.core.model.changes import Add, Change, Remove, Set, apply_change
+from northfell.core.model.changes import Add, Change, Remove, Set, Switch, apply_change
 from northfell.core.model.network import OperatingState
 
 
@@ -67,6 +67,18 @@ def test_conflicts_are_named_and_rebasing_takes_the_network_as_it_is(network):
     assert proposing.inside(rebased, "P").network.elements["W"].length_m == 2000
     with pytest.raises(NotFound):
         made(moved, proposing.accepted(moved, "P"))
+
+
+def test_values_of_states_that_moved_on_are_named(network):
+    def held(state, factor):
+        return Change("load", (Switch(state=state, id="E", values={"load_factor": factor}),))
+
+    for state in ("Night", "Normal"):
+        n = made(network, proposing.new_proposal(network, "P", changes=[held(state, 0.5)]))
+        assert not proposing.inside(n, "P").conflicts
+        (one,) = proposing.inside(made(n, held(state, 0.7)), "P").conflicts
+        assert one.kind == "found otherwise"
+        assert f"in {state} when this was proposed and is 0.7 there now" in one.told
 
 
 def test_names_are_unique_and_dropping_is_undone(network):

@@ -99,6 +99,8 @@ def test_why_and_a_remedy_kept_as_a_proposal(client, database):  # noqa: F811
     # a voltage asks for its own remedies, and what has no figure says so
     assert "Voltage on the way" in settled(client, "/projects/1/why?stage=flow&selected=Dosing+MCC")
     assert client.get("/projects/1/why?stage=flow&selected=Standby+set").status_code == 404
+    dead = client.get("/projects/1/why?stage=flow&selected=Backwash+MCC&state=Standby+generator+alone")
+    assert (dead.status_code, "is not fed" in dead.text) == (404, True)
     # inside the proposal the network is as it would be; an edit goes into it
     inside = f"stage=flow&proposal={quote(proposal.name)}"
     assert "54." in client.get(f"/projects/1/flow?{inside}&selected=W411", headers=PART).text

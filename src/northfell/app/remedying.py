@@ -1,5 +1,6 @@
 """Why a figure is beyond its limit, and what would cure it, kept with the results of the version."""
 
+import cmath
 from dataclasses import dataclass
 
 from northfell.app.studies import Results
@@ -39,6 +40,8 @@ def why(results: Results, state: str, element_id: str) -> Why:
         if element is None:
             raise NotFound("There is no such element (any more).")
         if isinstance(element, Bus):
+            if cmath.isnan(flow.voltage(element.id)):
+                raise NotFound(f"{element.name} is not fed in {state}: it has no voltage.")
             cause, at = None, element.id
         else:
             cause, at = cause_of(flow, case_at(flow), element), element.buses[-1] if element.buses else ""

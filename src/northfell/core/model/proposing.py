@@ -9,10 +9,23 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound
-from northfell.core.model.changes import ACTS, Change, Connect, PutProposals, PutSettings, PutStates, Set, acts_of, apply_change, apply_completed
+from northfell.core.model.changes import (
+    ACTS,
+    Change,
+    Connect,
+    Differ,
+    PutProposals,
+    PutSettings,
+    PutStates,
+    Set,
+    Switch,
+    acts_of,
+    apply_change,
+    apply_completed,
+)  # fmt: skip
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.kept_beside import Proposal, ProposedChange
-from northfell.core.model.network import Network
+from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import parameter
 from northfell.core.model.validation import refusals_from
 
@@ -81,6 +94,9 @@ def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]
     told = []
     was = {(type(a), getattr(a, "id", ""), getattr(a, "state", "")): a for a in found}
     for act in acts:
+        if isinstance(act, Switch):
+            told += _switched_otherwise(network, act, was)
+            continue
         before = was.get((type(act), getattr(act, "id", ""), getattr(act, "state", "")))
         if before is None:
             continue
@@ -100,6 +116,20 @@ def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]
         elif isinstance(act, Connect) and act.id in network.elements and getattr(network.elements[act.id], act.terminal, None) != before.bus:
             told.append(f"{network.elements[act.id].name} was connected elsewhere since.")
     return told
+
+
+def _switched_otherwise(network: Network, act: Switch, was: dict[tuple[type, str, str], Any]) -> list[str]:
+    """Values of an operating state that stand otherwise than when they were proposed to be changed."""
+    before = was.get((Set, act.id, "")) if act.state == NORMAL else was.get((Differ, act.id, act.state))
+    if before is None or act.id not in network.elements or act.state not in network.state_names:
+        return []
+    element = network.elements[act.id]
+    now = element.__dict__ if act.state == NORMAL else network.state(act.state).differences.get(act.id, {})
+    return [
+        f"{element.name}: {field} was {_word(before.values.get(field))} in {act.state} when this was proposed and is {_word(now.get(field))} there now."
+        for field in act.values
+        if before.values.get(field) != now.get(field)
+    ]
 
 
 def _word(value: Any) -> str:
