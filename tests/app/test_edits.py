@@ -6,7 +6,7 @@ from northfell.app import edits
 from northfell.app.projects import Project
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import Add, Change, Set, apply_change
+from northfell.core.model.changes import Add, Change, PutSetting, Set, apply_change
 from northfell.demo import skerrow_water
 from northfell.store.projects import ProjectRow
 
@@ -69,9 +69,9 @@ def test_why_there_is_no_typical_value(element, values, told):
 
 def test_settings_are_read_like_fields():
     assert edits.set_setting(DEMO, "limits.loading_close_pct", "80").title == "Loading, close 90 → 80 %"
-    assert edits.set_setting(DEMO, "short_circuit.lv_tolerance_pct", "6").acts[0].settings.short_circuit.lv_tolerance_pct == 6
-    assert edits.set_setting(DEMO, "arc_flash.two_second_rule", "false").acts[0].settings.arc_flash.two_second_rule is False
-    assert edits.set_setting(DEMO, "frequency_hz", "60").acts[0].settings.frequency_hz == 60
+    assert edits.set_setting(DEMO, "short_circuit.lv_tolerance_pct", "6").acts == (PutSetting(path="short_circuit.lv_tolerance_pct", value=6),)
+    assert edits.set_setting(DEMO, "arc_flash.two_second_rule", "false").acts[0].value is False
+    assert edits.set_setting(DEMO, "frequency_hz", "60").acts[0].value == 60
     with pytest.raises(NotFound):
         edits.set_setting(DEMO, "limits.nothing", "1")
     with pytest.raises(NetworkRefused, match="voltage_close_pct"):

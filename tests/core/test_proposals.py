@@ -15,6 +15,14 @@ def made(network, change):
     return apply_change(network, change)[0]
 
 
+def put(network, name, change):
+    """A change put into a proposal; what stands inside afterwards is what applying all of it anew gives."""
+    kept, within = proposing.put_inside(name, proposing.inside(network, name).network, change)
+    after = made(network, kept)
+    assert proposing.inside(after, name).network.elements == within.elements
+    return after
+
+
 @pytest.fixture
 def network():
     return network_of([BUS_A, BUS_B, INFEED, CABLE, LOAD], [OperatingState(name="Night")])
@@ -37,12 +45,12 @@ def test_a_proposal_changes_nothing_until_it_is_accepted(network):
 
 def test_edits_inside_go_into_it_each_upon_the_one_before(network):
     n = made(network, proposing.new_proposal(network, "Second load"))
-    n = made(n, proposing.put_inside(n, "Second load", Change("Load E2", (Add(element={**LOAD, "name": "E2", "id": "E2"}),))))
-    n = made(n, proposing.put_inside(n, "Second load", Change("E2 larger", (Set(id="E2", values={"p_mw": 3.0}),))))
+    n = put(n, "Second load", Change("Load E2", (Add(element={**LOAD, "name": "E2", "id": "E2"}),)))
+    n = put(n, "Second load", Change("E2 larger", (Set(id="E2", values={"p_mw": 3.0}),)))
     assert "E2" not in n.elements
     assert proposing.inside(n, "Second load").network.elements["E2"].p_mw == 3
     with pytest.raises(NotFound):
-        proposing.put_inside(n, "Second load", Change("no", (Set(id="E9", values={"p_mw": 3.0}),)))
+        put(n, "Second load", Change("no", (Set(id="E9", values={"p_mw": 3.0}),)))
     # a part of it: the first change alone, the second stays
     part = made(n, proposing.accepted(n, "Second load", [0]))
     assert part.elements["E2"].p_mw == 2

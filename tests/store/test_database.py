@@ -61,7 +61,7 @@ def test_an_edit_touches_only_its_row(db, project):
 def test_order_survives_removing_in_the_middle_and_undoing(db, project):
     drop = Change("", (Remove(id="P1"), Remove(id="W25 far"), Remove(id="W25"), Remove(id="T3"), Add(element={"kind": "bus", "id": "n", "name": "n"}, at=3)))
     use_cases.change_project(db, project, drop, 1)
-    use_cases.undo(db, project)
+    use_cases.undo(db, project, use_cases.open_project(db, project).version)
     assert list(projects.network_of(db, project).elements) == list(skerrow_water().elements)
     assert projects.network_of(db, project) == skerrow_water()
 
@@ -70,18 +70,18 @@ def test_undo_and_redo_through_the_whole_history_after_a_restart(db, project, pa
     opened = use_cases.change_project(db, project, LONGER, 1)
     opened = use_cases.change_project(db, project, CLOSE, opened.version)
     again = connect(path)
-    first = use_cases.undo(again, project)
+    first = use_cases.undo(again, project, use_cases.open_project(again, project).version)
     assert (first.undo_title, first.redo_title) == ("W25 length 640 → 700 m", "Q10 closed")
-    use_cases.undo(again, project)
+    use_cases.undo(again, project, use_cases.open_project(again, project).version)
     assert projects.network_of(again, project) == skerrow_water()
     with pytest.raises(use_cases.NothingToUndo):
-        use_cases.undo(again, project)
-    use_cases.redo(again, project)
-    opened = use_cases.redo(again, project)
+        use_cases.undo(again, project, use_cases.open_project(again, project).version)
+    use_cases.redo(again, project, use_cases.open_project(again, project).version)
+    opened = use_cases.redo(again, project, use_cases.open_project(again, project).version)
     assert opened.network.elements["Q10"].closed
     with pytest.raises(use_cases.NothingToUndo):
-        use_cases.redo(again, project)
-    use_cases.undo(again, project)
+        use_cases.redo(again, project, use_cases.open_project(again, project).version)
+    use_cases.undo(again, project, use_cases.open_project(again, project).version)
     use_cases.change_project(again, project, Change("other", CLOSE.acts), use_cases.open_project(again, project).version)
     assert [c.title for c in history.newest(again, project)] == ["other", "W25 length 640 → 700 m"]
 
@@ -89,8 +89,9 @@ def test_undo_and_redo_through_the_whole_history_after_a_restart(db, project, pa
 def test_stale_change_is_refused_with_what_was_changed(db, project):
     use_cases.change_project(db, project, LONGER, 1)
     with pytest.raises(StaleVersion, match="W25 length 640 → 700 m"):
-        use_cases.change_project(db, project, CLOSE, 1)
-    assert not use_cases.open_project(db, project).network.elements["Q10"].closed
+        use_cases.change_project(db, project, LONGER, 1)
+    use_cases.change_project(db, project, CLOSE, 1)  # of something else
+    assert use_cases.open_project(db, project).network.elements["Q10"].closed
 
 
 def test_refused_change_leaves_everything_as_it_was(db, project):

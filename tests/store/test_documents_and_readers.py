@@ -48,11 +48,13 @@ def test_names_do_not_clash_and_a_stale_version_attaches_nothing(db, project):
     use_cases.attach(db, project, "Q1", "sheet.pdf", PAPER, 1)
     opened = use_cases.attach(db, project, "Q1", "sheet.pdf", PAPER + b"2", 2)
     assert [d.name for d in opened.network.elements["Q1"].documents] == ["sheet.pdf", "sheet 2.pdf"]
+    before = documents.total_bytes(db, project)
     with pytest.raises(StaleVersion):
-        use_cases.attach(db, project, "Q1", "late.pdf", PAPER, 1)
+        use_cases.attach(db, project, "Q1", "late.pdf", PAPER + b"3", 1)
+    assert documents.total_bytes(db, project) == before  # what was refused leaves nothing behind
     gone = use_cases.detach(db, project, "Q1", "sheet.pdf", 3)
     assert [d.name for d in gone.network.elements["Q1"].documents] == ["sheet 2.pdf"]
-    assert [d.name for d in undo(db, project).network.elements["Q1"].documents] == ["sheet.pdf", "sheet 2.pdf"]
+    assert [d.name for d in undo(db, project, gone.version).network.elements["Q1"].documents] == ["sheet.pdf", "sheet 2.pdf"]
     assert use_cases.content_of(db, project, "Q1", "sheet.pdf")[1] == PAPER
 
 

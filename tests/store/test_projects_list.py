@@ -46,7 +46,7 @@ def test_a_copy_has_the_history_of_the_original_and_a_name_of_its_own(db, projec
     changed(db, project, 1, 700.0)
     copies = [use_cases.duplicate(db, project) for _ in range(2)]
     assert [projects.project(db, c).name for c in copies] == ["Skerrow Water copy", "Skerrow Water copy 2"]
-    undone = use_cases.undo(db, copies[0])
+    undone = use_cases.undo(db, copies[0], use_cases.open_project(db, copies[0]).version)
     assert undone.network.elements["W25"].length_m == 640
     assert use_cases.open_project(db, project).network.elements["W25"].length_m == 700
 
@@ -55,12 +55,12 @@ def test_history_goes_to_any_of_its_lines_and_back(db, project):
     for n, length in enumerate((700.0, 800.0, 900.0), start=1):
         changed(db, project, n, length)
     length = lambda opened: opened.network.elements["W25"].length_m  # noqa: E731
-    assert length(use_cases.go_back(db, project, 1)) == 700
-    assert length(use_cases.go_back(db, project, 3)) == 900
-    assert length(use_cases.go_back(db, project, 0)) == 640
+    assert length(use_cases.go_back(db, project, 1, use_cases.open_project(db, project).version)) == 700
+    assert length(use_cases.go_back(db, project, 3, use_cases.open_project(db, project).version)) == 900
+    assert length(use_cases.go_back(db, project, 0, use_cases.open_project(db, project).version)) == 640
     assert [c.title for c in history.whole(db, project)] == ["W25 to 700", "W25 to 800", "W25 to 900"]
     with pytest.raises(use_cases.NothingToUndo, match="no longer in the history"):
-        use_cases.go_back(db, project, 9)
+        use_cases.go_back(db, project, 9, use_cases.open_project(db, project).version)
     changed(db, project, use_cases.open_project(db, project).version, 650.0)  # what was undone can no longer be redone
     assert [c.title for c in history.whole(db, project)] == ["W25 to 650"]
 

@@ -175,7 +175,7 @@ def test_documents_are_kept_given_out_safely_and_come_back_by_undo(client, datab
         assert told in unescape(refused.text)
     client.post("/projects/1/elements/T1/documents/away?stage=network", data={"version": 2, "name": "isolation.txt"}, headers=PART)
     assert client.get("/projects/1/elements/T1/documents/isolation.txt").status_code == 404
-    client.post("/projects/1/undo?stage=network", data={"x": ""}, headers=PART)
+    client.post("/projects/1/undo?stage=network", data={"version": 3}, headers=PART)
     assert client.get("/projects/1/elements/T1/documents/isolation.txt").content == b"Open Q1."
     whole = client.get("/projects/1/export.northfell").content
     client.post("/projects/import", files={"file": ("w.northfell", whole)})

@@ -159,9 +159,9 @@ def test_a_name_may_hold_any_sign_of_an_address(client, database):
 
 def test_undo_redo_and_their_ends(client):
     edit(client, "W25", "length_m", "700")
-    assert 'value="640"' in client.post("/projects/1/undo", params={"selected": "W25"}, data={}, headers=PART).text
-    assert 'value="700"' in client.post("/projects/1/redo", params={"selected": "W25"}, data={}, headers=PART).text
-    assert "There is nothing to redo." in client.post("/projects/1/redo", data={}, headers=PART).text
+    assert 'value="640"' in client.post("/projects/1/undo", params={"selected": "W25"}, data={"version": 2}, headers=PART).text
+    assert 'value="700"' in client.post("/projects/1/redo", params={"selected": "W25"}, data={"version": 3}, headers=PART).text
+    assert "There is nothing to redo." in client.post("/projects/1/redo", data={"version": 4}, headers=PART).text
 
 
 def test_typical_values_and_settings(client):

@@ -6,8 +6,8 @@ from northfell.app.projects import Project, change_project, open_project
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Attach, Change
 from northfell.core.model.elements import Document
-from northfell.core.model.network import title_of
-from northfell.store import documents, transaction
+from northfell.core.model.network import Network, title_of
+from northfell.store import documents
 
 MOST_BYTES = 10 * 1024 * 1024
 MOST_OF_PROJECT = 200 * 1024 * 1024
@@ -35,12 +35,15 @@ def attach(db: Connection, project_id: int, element_id: str, name: str, content:
     if documents.total_bytes(db, project_id) + len(content) > MOST_OF_PROJECT:
         accepted = f"at most {MOST_OF_PROJECT // 2**20} MB of documents in a project"
         raise NetworkRefused([InputRefused("document", name, accepted, where=title_of(element))])
-    with transaction(db):
-        digest = documents.put(db, project_id, content)
-    new = Document(name=_free_name(name, {d.name for d in element.documents}), media_type=media, size=len(content), sha256=digest)
-    return change_project(
-        db, project_id, Change(f"{element.name}: {new.name} attached", (Attach(id=element_id, documents=[*element.documents, new]),)), version
-    )
+    digest = documents.digest_of(content)
+
+    def attached(network: Network) -> Change:
+        one = network.element(element_id)
+        new = Document(name=_free_name(name, {d.name for d in one.documents}), media_type=media, size=len(content), sha256=digest)
+        return Change(f"{one.name}: {new.name} attached", (Attach(id=element_id, documents=[*one.documents, new]),))
+
+    # its bytes are kept with the change or not at all
+    return change_project(db, project_id, attached, version, also=lambda: documents.put(db, project_id, content))
 
 
 def _media_type(name: str, content: bytes, where: str) -> str:

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ValidationError
 
 from northfell.core.catalogue.typical import Typical, typical_for_missing, typical_value
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, Move, PutSettings, PutStates, Set, Switch, settings_with
+from northfell.core.model.changes import Change, Move, PutSetting, PutSettings, PutState, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.derived import earth_fault_ohm
 from northfell.core.model.elements import KINDS, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Switching
@@ -168,7 +168,7 @@ def copy_state(network: Network, state: str, name: str) -> Change:
         new = OperatingState.model_validate({**network.state(state).model_dump(), "name": name.strip()})
     except ValidationError:
         raise NetworkRefused([InputRefused("name", name, NAME_ACCEPTED, where="New operating state")]) from None
-    return Change(f"State {new.name} made from {state}", (PutStates(states=[*network.states, new]),))
+    return Change(f"State {new.name} made from {state}", (PutState(name="", to=new),))
 
 
 def remove_state(network: Network, state: str) -> Change:
@@ -176,7 +176,7 @@ def remove_state(network: Network, state: str) -> Change:
     network.state(state)
     if state == NORMAL:
         raise NetworkRefused([InputRefused("state", state, "a state other than Normal", "Normal is the network as drawn.", "Operating states")])
-    return Change(f"State {state} removed", (PutStates(states=[s for s in network.states if s.name != state]),))
+    return Change(f"State {state} removed", (PutState(name=state, to=None),))
 
 
 def fill_typical(network: Network, element_id: str) -> Change:
@@ -279,9 +279,10 @@ def set_setting(network: Network, path: str, typed: str) -> Change:
     if p is None:
         raise NotFound(f"There is no setting “{path}”.")
     value = read_typed(network, p, typed, "Settings")
-    new = settings_with(old, path, int(value) if p.form == "choice" and isinstance(value, float) else value)
+    value = int(value) if p.form == "choice" and isinstance(value, float) else value
+    settings_with(old, path, value)  # refuses what the setting does not take
     before = getattr(getattr(old, group[0]) if group else old, field)
-    return Change(f"{p.label} {_told(network, p, before)} → {_told(network, p, value)} {p.unit}".rstrip(), (PutSettings(settings=new),))
+    return Change(f"{p.label} {_told(network, p, before)} → {_told(network, p, value)} {p.unit}".rstrip(), (PutSetting(path=path, value=value),))
 
 
 def set_name_start(network: Network, kind: str, typed: str) -> Change:
@@ -291,6 +292,5 @@ def set_name_start(network: Network, kind: str, typed: str) -> Change:
     start = typed.strip(" ") if typed.strip() else ""
     if len(start) > 20 or not start.isprintable():
         raise NetworkRefused([InputRefused("start of names", typed, "up to 20 characters on one line", where=KINDS[kind].TITLE)])
-    starts = {k: v for k, v in network.settings.name_starts.items() if k != kind} | ({kind: start} if start and start != KINDS[kind].LETTER else {})
-    new = network.settings.model_copy(update={"name_starts": starts})
-    return Change(f"Names of {KINDS[kind].TITLE.lower()} begin with {start or KINDS[kind].LETTER}", (PutSettings(settings=new),))
+    act = PutSetting(path=f"name_starts.{kind}", value=start if start and start != KINDS[kind].LETTER else None)
+    return Change(f"Names of {KINDS[kind].TITLE.lower()} begin with {start or KINDS[kind].LETTER}", (act,))

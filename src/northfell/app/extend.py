@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from northfell.core.catalogue.typical import typical_for_missing
-from northfell.core.errors import NetworkRefused
+from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
 from northfell.core.model.changes import Add, Change, Move, Set, apply_change, completed
 from northfell.core.model.completeness import missing_of
@@ -30,6 +30,17 @@ class Plan:
     placed: list[str] = field(default_factory=list)
     at: str = ""
     network: Network | None = None  # as it would be
+
+
+class NotUnderstood(NorthfellError):
+    """A line that places nothing, with its reasons."""
+
+    def __init__(self, problems: list[str]) -> None:
+        self.problems = problems
+        super().__init__(problems)
+
+    def __str__(self) -> str:
+        return "\n".join(self.problems)
 
 
 class _Stop(Exception):

@@ -1,6 +1,7 @@
 """Use cases on projects: open, change, undo, redo. Every change is kept in the database before it is answered."""
 
 from collections import OrderedDict
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from sqlite3 import Connection
 from threading import Lock
@@ -12,9 +13,10 @@ from northfell.core.model import proposing
 from northfell.core.model.changes import Change, apply_change, apply_completed
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network, Sheet
+from northfell.core.model.touched import Path, meeting, needed_by, touched_by
 from northfell.drawing.layout import laid_out
 from northfell.formats.northfell_zip import KeptChange, WholeProject
-from northfell.store import documents, history, projects, transaction
+from northfell.store import documents, history, person_of, projects, steps, transaction
 from northfell.store.projects import ProjectRow
 
 
@@ -27,6 +29,7 @@ class Project:
     undo_title: str | None
     redo_title: str | None
     proposal: str = ""  # the one that is worked in: the network is then that with the proposal
+    undo_by: str = ""  # whose change undo would take back
 
     @property
     def id(self) -> int:
@@ -79,7 +82,7 @@ def create_project(db: Connection, network: Network, folder: str = "") -> int:
 def whole_project(db: Connection, project_id: int) -> WholeProject:
     """The project with its history, as it leaves in one file."""
     opened = open_project(db, project_id)
-    history_ = [KeptChange(c.title, c.made_at, c.acts, c.inverse) for c in history.whole(db, project_id)]
+    history_ = [KeptChange(c.title, c.made_at, c.acts, c.inverse, c.made_by) for c in history.whole(db, project_id)]
     return WholeProject(opened.network, opened.row.head, tuple(history_), documents.whole(db, project_id))
 
 
@@ -87,7 +90,7 @@ def create_whole(db: Connection, whole: WholeProject, folder: str = "") -> int:
     """A new project from one that left with its history."""
     with transaction(db):
         project_id = projects.insert_project(db, whole.network, folder, whole.head)
-        history.put_whole(db, project_id, [(c.title, c.made_at, c.acts, c.inverse) for c in whole.history])
+        history.put_whole(db, project_id, [(c.title, c.made_at, c.made_by, c.acts, c.inverse) for c in whole.history])
         for content in whole.documents.values():
             documents.put(db, project_id, content)
     return project_id
@@ -125,18 +128,17 @@ def put_aside(db: Connection, project_id: int, **given: str | bool) -> ProjectRo
 def open_project(db: Connection, project_id: int, proposal: str = "") -> Project:
     """The project as it stands; with a proposal, as it would be with it. One that is not there any more is not worked in."""
     row = projects.project(db, project_id)
-    undo, redo = history.change_at(db, project_id, row.head), history.change_at(db, project_id, row.head + 1)
+    undo, redo = history.line_at(db, project_id, row.head), history.line_at(db, project_id, row.head + 1)
     network = _network(db, row)
     if proposal and any(p.name == proposal for p in network.proposals):
         network = _inside(db, row, network, proposal)
     else:
         proposal = ""
-    return Project(row, network, undo.title if undo else None, redo.title if redo else None, proposal)
+    return Project(row, network, undo.title if undo else None, redo.title if redo else None, proposal, undo.made_by if undo else "")
 
 
 def _inside(db: Connection, row: ProjectRow, network: Network, proposal: str) -> Network:
-    project_id, version, rest = _key(db, row)
-    key = (project_id, version, f"{rest}\n{proposal}")
+    key = _key(db, row, proposal)
     found = _networks.get(key)
     if found is None:
         found = proposing.inside(network, proposal).network
@@ -144,8 +146,8 @@ def _inside(db: Connection, row: ProjectRow, network: Network, proposal: str) ->
     return found
 
 
-def _key(db: Connection, row: ProjectRow) -> tuple[int, int, str]:
-    return row.id, row.version, f"{_path(db)} {row.changed_at} {row.name}"
+def _key(db: Connection, row: ProjectRow, proposal: str = "") -> tuple[int, int, str]:
+    return row.id, row.version, f"{_path(db)} {row.changed_at} {row.name}\n{proposal}"
 
 
 def _path(db: Connection) -> str:
@@ -161,73 +163,121 @@ def _network(db: Connection, row: ProjectRow) -> Network:
     return network
 
 
-def change_project(db: Connection, project_id: int, change: Change, version: int, proposal: str = "") -> Project:
-    """Apply a change set to the version it was based on; with a proposal, the change goes into it.
+Make = Callable[[Network], Change]
+
+
+def change_project(db: Connection, project_id: int, make: Make | Change, version: int, proposal: str = "", also: Callable[[], object] | None = None) -> Project:
+    """Keep a change; with a proposal, it goes into that. `also` is done with it, or not at all.
+
+    What a person asked for was seen on `version`. On a project that has moved on it is made of the network as it stands now, as long as nothing
+    that it reads or writes was changed since, by element and field.
 
     Raises
     ------
     StaleVersion
-        If the project has moved on; the message says what was changed meanwhile.
+        If something of it was; the message says what, by whom, and what was asked for.
     NetworkRefused, NotFound
         If the change is refused; nothing is changed then.
     """
+    opened = open_project(db, project_id, proposal)
+    change = make if isinstance(make, Change) else make(opened.network)
     if not change.acts:
-        return open_project(db, project_id, proposal)
+        return opened
     with transaction(db):
         row = projects.project(db, project_id)
-        if row.version != version:
-            raise StaleVersion(_what_differs(db, row, version))
         old = _network(db, row)
-        new, inverse, change = apply_completed(old, proposing.put_inside(old, proposal, change) if proposal else change)
-        history.append(db, project_id, row.head + 1, change, inverse)
-        _write(db, row, old, new, row.head + 1)
+        within = _inside(db, row, old, proposal) if opened.proposal else old
+        if row.version != opened.version and not isinstance(make, Change):
+            change = make(within)  # someone was faster: made anew of what is there now
+        if row.version != version:
+            _nothing_meets(db, row, version, change, opened.proposal)
+        if opened.proposal:
+            change, within = proposing.put_inside(proposal, within, change)
+            new, inverse = apply_change(old, change)
+        else:
+            new, inverse, change = apply_completed(old, change)
+        if also:
+            also()
+        history.append(db, project_id, row.head + 1, change, inverse, person_of(db))
+        row = _write(db, row, old, new, row.head + 1, change.title, touched_by(change))
+        if opened.proposal:  # one more change upon what was there: the rest need not be applied again
+            _networks.put(_key(db, row, proposal), within.model_copy(update={"proposals": new.proposals}))
     return open_project(db, project_id, proposal)
 
 
-def undo(db: Connection, project_id: int) -> Project:
-    """Take the newest change back."""
-    with transaction(db):
-        row = projects.project(db, project_id)
-        change = history.change_at(db, project_id, row.head)
-        if change is None:
-            raise NothingToUndo("There is nothing to undo.")
-        old = _network(db, row)
-        new, _ = apply_change(old, change.undoing)
-        _write(db, row, old, new, row.head - 1)
-    return open_project(db, project_id)
+def _nothing_meets(db: Connection, row: ProjectRow, version: int, change: Change, proposal: str) -> None:
+    """Refuse a change that reads or writes what was changed since the version on which it was asked for."""
+    since = steps.since(db, row.id, version, row.version) if version < row.version else None
+    if since is None:
+        raise StaleVersion(_what_differs(db, row, version))
+    own = touched_by(change)
+    mine = own | needed_by(change) | ({("proposal", proposal, "change", *path) for path in own} if proposal else set())
+    met = [step for step in since if meeting(step.touched, mine)]
+    if met:
+        told = "; ".join(f"{step.made_by or 'someone'}: “{step.title}”" for step in met[-3:])
+        asked = f"“{change.title}”" if change.title else "What you asked for"
+        raise StaleVersion(f"{asked} was not done, since the same was changed meanwhile ({told}). What you typed is kept here: look, then enter it again.")
 
 
-def redo(db: Connection, project_id: int) -> Project:
+def undo(db: Connection, project_id: int, version: int) -> Project:
+    """Take the newest change back, whoever made it, if one has seen it."""
+    return _step_to(db, project_id, version, lambda row: row.head - 1, "There is nothing to undo.")
+
+
+def redo(db: Connection, project_id: int, version: int) -> Project:
     """Apply again what was undone last."""
+    return _step_to(db, project_id, version, lambda row: row.head + 1, "There is nothing to redo.")
+
+
+def go_back(db: Connection, project_id: int, seq: int, version: int) -> Project:
+    """Undo, or redo, until a change of the history is the newest in force (0: none)."""
+    return _step_to(db, project_id, version, lambda row: seq, "That change is no longer in the history.")
+
+
+def _step_to(db: Connection, project_id: int, version: int, head_of: Callable[[ProjectRow], int], nothing: str) -> Project:
+    """Move the head of history, all or nothing; never over what was changed since the version that was seen."""
     with transaction(db):
         row = projects.project(db, project_id)
-        change = history.change_at(db, project_id, row.head + 1)
-        if change is None:
-            raise NothingToUndo("There is nothing to redo.")
-        old = _network(db, row)
-        new, _ = apply_change(old, change.change)
-        _write(db, row, old, new, row.head + 1)
+        head = head_of(row)
+        if version != row.version:
+            raise StaleVersion(_not_seen(db, row, version))
+        back = head < row.head
+        seqs = range(row.head, head, -1) if back else range(row.head + 1, head + 1)
+        rows = [history.change_at(db, project_id, seq) for seq in seqs]
+        if head < 0 or not all(rows):
+            raise NothingToUndo(nothing)
+        old = new = _network(db, row)
+        touched: set[Path] = set()
+        for one in rows:
+            if one is not None:
+                new, _ = apply_change(new, one.undoing if back else one.change)
+                touched |= touched_by(one.change)
+        if rows:
+            titles = ", ".join(one.title for one in rows if one is not None)[:200]
+            _write(db, row, old, new, head, f"{'Undone' if back else 'Redone'}: {titles}", touched)
     return open_project(db, project_id)
 
 
-def go_back(db: Connection, project_id: int, seq: int) -> Project:
-    """Undo, or redo, until a change of the history is the newest in force (0: none)."""
-    row = projects.project(db, project_id)
-    if seq and history.change_at(db, project_id, seq) is None:
-        raise NothingToUndo("That change is no longer in the history.")
-    opened = open_project(db, project_id)
-    for _ in range(abs(row.head - seq)):
-        opened = undo(db, project_id) if row.head > seq else redo(db, project_id)
-    return opened
-
-
-def _write(db: Connection, row: ProjectRow, old: Network, new: Network, head: int) -> None:
+def _write(db: Connection, row: ProjectRow, old: Network, new: Network, head: int, title: str, touched: Iterable[Path]) -> ProjectRow:
     projects.write_network(db, row.id, old, new)
     projects.advance(db, row.id, row.version, head)
-    _networks.put(_key(db, projects.project(db, row.id)), new)
+    steps.append(db, row.id, row.version + 1, person_of(db), title, frozenset(touched))
+    now = projects.project(db, row.id)
+    _networks.put(_key(db, now), new)
+    return now
 
 
 def _what_differs(db: Connection, row: ProjectRow, version: int) -> str:
-    newest = history.newest(db, row.id, max(1, min(5, row.version - version)))
-    told = "; ".join(f"“{c.title}”" for c in newest)
+    told = _newest_told(db, row, version)
     return f"The project was changed meanwhile ({told}). What you typed is kept here: look at the new state, then enter it again."
+
+
+def _not_seen(db: Connection, row: ProjectRow, version: int) -> str:
+    since = steps.since(db, row.id, version, row.version) or [] if version < row.version else []
+    told = "; ".join(f"{step.made_by or 'someone'}: “{step.title}”" for step in since[-3:]) or _newest_told(db, row, version)
+    return f"Nothing was undone or redone: the project was changed meanwhile ({told}), and what has not been seen is not taken back. Look, then do it again."
+
+
+def _newest_told(db: Connection, row: ProjectRow, version: int) -> str:
+    newest = history.newest(db, row.id, max(1, min(3, row.version - version)))
+    return "; ".join(f"{c.made_by or 'someone'}: “{c.title}”" for c in newest) or "its history is not known that far back"

@@ -6,7 +6,7 @@ from typing import Any
 
 from northfell.app.edits import read_typed
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
-from northfell.core.model.changes import Change, PutStates, Switch
+from northfell.core.model.changes import Change, PutState, Scale, Switch
 from northfell.core.model.elements import NAME_ACCEPTED, Consumer, Dispatched, Element, Infeed
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.parameters import Parameter, parameter, parameters_of
@@ -68,7 +68,7 @@ def set_factor(network: Network, state: str, of: str, group: str, typed: str) ->
         raise NotFound(f"There is no factor of “{of}”. Accepted are {', '.join(KINDS_OF_FACTOR)}.")
     if state == NORMAL:
         raise NetworkRefused([InputRefused("state", state, "a state other than Normal", "Normal is the network as drawn.", "Factor")])
-    found = network.state(state)
+    network.state(state)
     text = typed.strip().replace(",", ".")
     try:
         value = float(text) if text else 1.0
@@ -76,10 +76,8 @@ def set_factor(network: Network, state: str, of: str, group: str, typed: str) ->
         value = -1.0
     if not 0 <= value <= 100:
         raise NetworkRefused([InputRefused("factor", typed, "a number, 0 or more and 100 or less", where=f"State {state}")])
-    field = KINDS_OF_FACTOR[of]
-    factors = {g: f for g, f in getattr(found, field).items() if g != group} | ({group: value} if value != 1 else {})
-    states = [s.model_copy(update={field: factors}) if s.name == state else s for s in network.states]
-    return Change(f"{of.capitalize()} of {group or 'all'} times {value:g} in {state}", (PutStates(states=states),))
+    act = Scale.model_validate({"state": state, "of": KINDS_OF_FACTOR[of], "group": group, "factor": value if value != 1 else None})
+    return Change(f"{of.capitalize()} of {group or 'all'} times {value:g} in {state}", (act,))
 
 
 def rename(network: Network, state: str, name: str) -> Change:
@@ -91,7 +89,7 @@ def rename(network: Network, state: str, name: str) -> Change:
         new = OperatingState.model_validate({**found.model_dump(), "name": name.strip()})
     except ValueError:
         raise NetworkRefused([InputRefused("name", name, NAME_ACCEPTED, where=f"State {state}")]) from None
-    return Change(f"State {state} renamed {new.name}", (PutStates(states=[new if s is found else s for s in network.states]),))
+    return Change(f"State {state} renamed {new.name}", (PutState(name=state, to=new),))
 
 
 def include_planned(network: Network, state: str) -> Change:

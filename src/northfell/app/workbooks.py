@@ -5,7 +5,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
-from northfell.core.model.changes import Add, Change, Move, PutEntry, PutSettings, PutSheet, PutStates, Set
+from northfell.core.model.changes import KEPT_WHOLE, Add, Change, Move, PutEntry, PutSetting, PutSheet, PutState, Set
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Placement, Sheet, references_of, refusals_from
@@ -71,9 +71,15 @@ def _settings(network: Network, found: Read) -> list[Any]:
         return []
     raw = network.settings.model_dump()
     for key, value in found.settings.items():
-        raw[key] = {**raw[key], **value} if isinstance(value, dict) and isinstance(raw.get(key), dict) and key not in ("sets_aside", "name_starts") else value
+        raw[key] = {**raw[key], **value} if isinstance(value, dict) and isinstance(raw.get(key), dict) and key not in KEPT_WHOLE else value
     new = _record(ProjectSettings, raw, "Settings")
-    return [PutSettings(settings=new)] if new != network.settings else []
+    old = network.settings.model_dump()
+    return [
+        PutSetting(path=f"{key}.{inner}" if inner else key, value=v)
+        for key, value in new.model_dump().items()
+        for inner, v in (value.items() if isinstance(value, dict) and key not in KEPT_WHOLE else [("", value)])
+        if v != (old[key][inner] if inner else old[key])
+    ]
 
 
 def _sheets(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
@@ -96,8 +102,8 @@ def _states(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
         return []
     given = {raw["name"]: _record(OperatingState, {**raw, "differences": {_known(n, ids, f"State {raw['name']}"): v for n, v in raw["differences"].items()}},
                                   f"State {raw['name']}") for raw in found.states}  # fmt: skip
-    states = [given.pop(s.name, s) for s in network.states] + list(given.values())
-    return [PutStates(states=states)] if states != network.states else []
+    old = {s.name: s for s in network.states}
+    return [PutState(name=name if name in old else "", to=state) for name, state in given.items() if old.get(name) != state]
 
 
 def _known(name: str, ids: dict[str, str], where: str) -> str:

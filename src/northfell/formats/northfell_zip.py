@@ -38,6 +38,7 @@ class KeptChange:
     made_at: str
     acts: str
     inverse: str
+    made_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -144,7 +145,7 @@ def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
     for proposed in (c for p in network.proposals for c in p.changes):
         acts_of(proposed.acts)
         acts_of(proposed.found)
-    history = tuple(KeptChange(str(c["title"]), str(c["made_at"]), str(c["acts"]), str(c["inverse"])) for c in changes)
+    history = tuple(KeptChange(str(c["title"]), str(c["made_at"]), str(c["acts"]), str(c["inverse"]), str(c.get("made_by", ""))[:80]) for c in changes)
     for change in history:
         ACTS.validate_json(change.acts)
         ACTS.validate_json(change.inverse)

@@ -13,14 +13,26 @@ class LaterDatabase(NorthfellError):
     """The database was written by a later version of Northfell."""
 
 
-def connect(path: Path | str) -> sqlite3.Connection:
+class Database(sqlite3.Connection):
+    """A connection that knows on whose behalf it writes: history names them."""
+
+    person: str = ""
+
+
+def connect(path: Path | str, person: str = "") -> Database:
     """A connection with rows by name, foreign keys on, a write-ahead log, and every commit on the disk before it is answered."""
-    db = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False)
+    db: Database = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False, factory=Database)
+    db.person = person
     db.row_factory = sqlite3.Row
     db.execute("PRAGMA foreign_keys = ON")
     db.execute("PRAGMA journal_mode = WAL")
     db.execute("PRAGMA synchronous = FULL")
     return db
+
+
+def person_of(db: sqlite3.Connection) -> str:
+    """On whose behalf a connection writes; empty where nobody said."""
+    return str(getattr(db, "person", ""))
 
 
 @contextmanager

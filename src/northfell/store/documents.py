@@ -6,9 +6,13 @@ from sqlite3 import Connection
 from northfell.core.errors import NotFound
 
 
+def digest_of(content: bytes) -> str:
+    return hashlib.sha256(content).hexdigest()
+
+
 def put(db: Connection, project_id: int, content: bytes) -> str:
     """Keep a content; returns its digest. The same content is kept once."""
-    digest = hashlib.sha256(content).hexdigest()
+    digest = digest_of(content)
     db.execute("INSERT OR IGNORE INTO document (project_id, sha256, content) VALUES (?, ?, ?)", (project_id, digest, content))
     return digest
 

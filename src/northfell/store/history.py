@@ -12,6 +12,7 @@ class ChangeRow:
     seq: int
     title: str
     made_at: str
+    made_by: str
     acts: str
     inverse: str
 
@@ -24,15 +25,26 @@ class ChangeRow:
         return Change.from_json(self.title, self.inverse)
 
 
-COLUMNS = "seq, title, made_at, acts, inverse"
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One change as history shows it, without its acts."""
+
+    seq: int
+    title: str
+    made_at: str
+    made_by: str
 
 
-def append(db: Connection, project_id: int, seq: int, change: Change, inverse: Change) -> None:
+COLUMNS = "seq, title, made_at, made_by, acts, inverse"
+LINE = "seq, title, made_at, made_by"
+
+
+def append(db: Connection, project_id: int, seq: int, change: Change, inverse: Change, made_by: str = "") -> None:
     """Add a change at the head; what had been undone above it can no longer be redone."""
     db.execute("DELETE FROM change WHERE project_id = ? AND seq >= ?", (project_id, seq))
     now = datetime.now(UTC).isoformat(timespec="milliseconds")
-    values = (project_id, seq, change.title, now, change.to_json(), inverse.to_json())
-    db.execute("INSERT INTO change (project_id, seq, title, made_at, acts, inverse) VALUES (?, ?, ?, ?, ?, ?)", values)
+    values = (project_id, seq, change.title, now, made_by, change.to_json(), inverse.to_json())
+    db.execute(f"INSERT INTO change (project_id, {COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?)", values)
 
 
 def change_at(db: Connection, project_id: int, seq: int) -> ChangeRow | None:
@@ -40,10 +52,15 @@ def change_at(db: Connection, project_id: int, seq: int) -> ChangeRow | None:
     return ChangeRow(**dict(row)) if row else None
 
 
-def newest(db: Connection, project_id: int, most: int = 200) -> list[ChangeRow]:
+def line_at(db: Connection, project_id: int, seq: int) -> Line | None:
+    row = db.execute(f"SELECT {LINE} FROM change WHERE project_id = ? AND seq = ?", (project_id, seq)).fetchone()
+    return Line(**dict(row)) if row else None
+
+
+def newest(db: Connection, project_id: int, most: int = 200) -> list[Line]:
     """The newest changes first, undone ones included."""
-    rows = db.execute(f"SELECT {COLUMNS} FROM change WHERE project_id = ? ORDER BY seq DESC LIMIT ?", (project_id, most))
-    return [ChangeRow(**dict(row)) for row in rows]
+    rows = db.execute(f"SELECT {LINE} FROM change WHERE project_id = ? ORDER BY seq DESC LIMIT ?", (project_id, most))
+    return [Line(**dict(row)) for row in rows]
 
 
 def whole(db: Connection, project_id: int) -> list[ChangeRow]:
@@ -52,7 +69,7 @@ def whole(db: Connection, project_id: int) -> list[ChangeRow]:
     return [ChangeRow(**dict(row)) for row in rows]
 
 
-def put_whole(db: Connection, project_id: int, changes: list[tuple[str, str, str, str]]) -> None:
-    """The history of a project that comes from a file: title, time, acts and inverse of each change."""
+def put_whole(db: Connection, project_id: int, changes: list[tuple[str, str, str, str, str]]) -> None:
+    """The history of a project that comes from a file: title, time, who, acts and inverse of each change."""
     rows = [(project_id, seq, *change) for seq, change in enumerate(changes, start=1)]
-    db.executemany("INSERT INTO change (project_id, seq, title, made_at, acts, inverse) VALUES (?, ?, ?, ?, ?, ?)", rows)
+    db.executemany(f"INSERT INTO change (project_id, {COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?)", rows)

@@ -1,12 +1,16 @@
 """Projects and their networks in the database. Each function takes the connection; the caller owns the transaction."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from sqlite3 import Connection
+from typing import Any
+
+from pydantic import BaseModel
 
 from northfell.core.errors import NotFound, StaleVersion
 from northfell.core.model.elements import ELEMENT
-from northfell.core.model.kept_beside import Acknowledged, Proposal
+from northfell.core.model.kept_beside import Acknowledged, Proposal, ProposedChange
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Sheet
 from northfell.core.model.settings import ProjectSettings
 
@@ -61,20 +65,19 @@ def network_of(db: Connection, project_id: int) -> Network:
         raise NotFound(f"There is no project {project_id} (any more).")
     bodies = db.execute("SELECT id, body FROM element WHERE project_id = ? ORDER BY position", (project_id,))
     elements = {row["id"]: ELEMENT.validate_json(row["body"]) for row in bodies}
-    states = db.execute("SELECT body FROM operating_state WHERE project_id = ? ORDER BY position", (project_id,))
-    sheets = db.execute("SELECT body FROM sheet WHERE project_id = ? ORDER BY position", (project_id,))
-    entries = db.execute("SELECT body FROM own_entry WHERE project_id = ? ORDER BY position", (project_id,))
-    proposals = db.execute("SELECT body FROM proposal WHERE project_id = ? ORDER BY position", (project_id,))
-    acknowledged = db.execute("SELECT body FROM acknowledged WHERE project_id = ? ORDER BY position", (project_id,))
+    proposed: dict[str, list[ProposedChange]] = {}
+    for row in db.execute("SELECT proposal, body FROM proposed_change WHERE project_id = ? ORDER BY proposal, position", (project_id,)):
+        proposed.setdefault(row["proposal"], []).append(ProposedChange.model_validate_json(row["body"]))
+    proposals = [Proposal.model_validate_json(row["body"]) for row in _bodies(db, "proposal", project_id)]
     return Network.model_construct(
         name=head["name"],
         elements=elements,
-        states=[OperatingState.model_validate_json(row["body"]) for row in states],
-        sheets=[Sheet.model_validate_json(row["body"]) for row in sheets],
+        states=[OperatingState.model_validate_json(row["body"]) for row in _bodies(db, "operating_state", project_id)],
+        sheets=[Sheet.model_validate_json(row["body"]) for row in _bodies(db, "sheet", project_id)],
         settings=ProjectSettings.model_validate_json(head["settings"]),
-        entries=[OwnEntry.model_validate_json(row["body"]) for row in entries],
-        proposals=[Proposal.model_validate_json(row["body"]) for row in proposals],
-        acknowledged=[Acknowledged.model_validate_json(row["body"]) for row in acknowledged],
+        entries=[OwnEntry.model_validate_json(row["body"]) for row in _bodies(db, "own_entry", project_id)],
+        proposals=[p.model_copy(update={"changes": proposed.get(p.name, [])}) for p in proposals],
+        acknowledged=[Acknowledged.model_validate_json(row["body"]) for row in _bodies(db, "acknowledged", project_id)],
     )
 
 
@@ -85,16 +88,14 @@ def write_network(db: Connection, project_id: int, old: Network, new: Network) -
     changed = [(e.model_dump_json(), project_id, e.id) for e in new.elements.values() if e.id in old.elements and old.elements[e.id] is not e]
     db.executemany("UPDATE element SET body = ? WHERE project_id = ? AND id = ?", changed)
     _insert_elements(db, project_id, old, new)
-    if old.states != new.states:
-        _rewrite(db, "operating_state", project_id, [s.model_dump_json() for s in new.states])
-    if old.sheets != new.sheets:
-        _rewrite(db, "sheet", project_id, [s.model_dump_json() for s in new.sheets])
-    if old.entries != new.entries:
-        _rewrite(db, "own_entry", project_id, [e.model_dump_json() for e in new.entries])
-    if old.proposals != new.proposals:
-        _rewrite(db, "proposal", project_id, [p.model_dump_json() for p in new.proposals])
-    if old.acknowledged != new.acknowledged:
-        _rewrite(db, "acknowledged", project_id, [a.model_dump_json() for a in new.acknowledged])
+    for table, before, after in (
+        ("operating_state", old.states, new.states), ("sheet", old.sheets, new.sheets), ("own_entry", old.entries, new.entries),
+        ("acknowledged", old.acknowledged, new.acknowledged),
+    ):  # fmt: skip
+        _write_list(db, table, project_id, before, after)
+    if old.proposals is not new.proposals:
+        _write_list(db, "proposal", project_id, old.proposals, new.proposals, frozenset({"changes"}))
+        _write_proposed(db, project_id, {p.name: p for p in old.proposals}, {p.name: p for p in new.proposals})
     if old.settings != new.settings:
         db.execute("UPDATE project SET settings = ? WHERE id = ?", (new.settings.model_dump_json(), project_id))
 
@@ -118,9 +119,28 @@ def _insert_elements(db: Connection, project_id: int, old: Network, new: Network
         db.execute("INSERT INTO element (project_id, id, position, body) VALUES (?, ?, ?, ?)", values)
 
 
-def _rewrite(db: Connection, table: str, project_id: int, bodies: list[str]) -> None:
-    db.execute(f"DELETE FROM {table} WHERE project_id = ?", (project_id,))
-    db.executemany(f"INSERT INTO {table} (project_id, position, body) VALUES (?, ?, ?)", [(project_id, i, b) for i, b in enumerate(bodies)])
+def _bodies(db: Connection, table: str, project_id: int) -> list[Any]:
+    return db.execute(f"SELECT body FROM {table} WHERE project_id = ? ORDER BY position", (project_id,)).fetchall()
+
+
+def _write_list(db: Connection, table: str, project_id: int, old: Sequence[BaseModel], new: Sequence[BaseModel], less: frozenset[str] = frozenset()) -> None:
+    """Write the items of a list that differ, by their places; `less` names the parts that stand elsewhere."""
+    rows = [(project_id, i, one.model_dump_json(exclude=set(less))) for i, one in enumerate(new) if i >= len(old) or old[i] is not one]
+    db.executemany(f"INSERT OR REPLACE INTO {table} (project_id, position, body) VALUES (?, ?, ?)", rows)
+    if len(new) < len(old):
+        db.execute(f"DELETE FROM {table} WHERE project_id = ? AND position >= ?", (project_id, len(new)))
+
+
+def _write_proposed(db: Connection, project_id: int, old: Mapping[str, Proposal], new: Mapping[str, Proposal]) -> None:
+    """Write the changes of proposals that differ; one more at the end is one row."""
+    for name in old.keys() | new.keys():
+        before = old[name].changes if name in old else []
+        after = new[name].changes if name in new else []
+        same = next((i for i, (a, b) in enumerate(zip(before, after, strict=False)) if a is not b), min(len(before), len(after)))
+        if same < len(before):
+            db.execute("DELETE FROM proposed_change WHERE project_id = ? AND proposal = ? AND position >= ?", (project_id, name, same))
+        rows = [(project_id, name, i, after[i].model_dump_json()) for i in range(same, len(after))]
+        db.executemany("INSERT INTO proposed_change (project_id, proposal, position, body) VALUES (?, ?, ?, ?)", rows)
 
 
 def advance(db: Connection, project_id: int, version: int, head: int) -> None:

@@ -37,7 +37,7 @@ CREATE TABLE change (
     title TEXT NOT NULL,
     made_at TEXT NOT NULL,
     acts TEXT NOT NULL CHECK (json_valid(acts)),
-    inverse TEXT NOT NULL CHECK (json_valid(inverse)),
+    inverse TEXT NOT NULL CHECK (json_valid(inverse)), made_by TEXT NOT NULL DEFAULT '',
     PRIMARY KEY (project_id, seq)
 ) STRICT, WITHOUT ROWID;
 
@@ -80,4 +80,41 @@ CREATE TABLE acknowledged (
     position INTEGER NOT NULL,
     body TEXT NOT NULL CHECK (json_valid(body)),
     PRIMARY KEY (project_id, position)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE person (
+    name TEXT PRIMARY KEY CHECK (name <> ''),
+    role TEXT NOT NULL CHECK (role IN ('edits', 'reads')),
+    password TEXT NOT NULL,  -- an argon2id digest
+    since TEXT NOT NULL  -- sessions that began before are over
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE kept (
+    key TEXT PRIMARY KEY,
+    value TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE step (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    version INTEGER NOT NULL,  -- that the step led to
+    made_by TEXT NOT NULL,
+    title TEXT NOT NULL,
+    touched TEXT NOT NULL CHECK (json_valid(touched)),  -- paths of what it wrote
+    PRIMARY KEY (project_id, version)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE listed (
+    project_id INTEGER PRIMARY KEY REFERENCES project (id) ON DELETE CASCADE,
+    version INTEGER NOT NULL,
+    counts TEXT CHECK (json_valid(counts)),  -- of findings; null where they were not gathered at that version
+    picture TEXT CHECK (json_valid(picture)),
+    picture_version INTEGER NOT NULL DEFAULT 0
+) STRICT;
+
+CREATE TABLE proposed_change (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    proposal TEXT NOT NULL,
+    position INTEGER NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, proposal, position)
 ) STRICT, WITHOUT ROWID;

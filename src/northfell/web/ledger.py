@@ -14,7 +14,7 @@ from northfell.core.quantities import entry
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.drawing.words import short_data
-from northfell.store.history import ChangeRow
+from northfell.store.history import Line
 from northfell.web import flow_ledger
 from northfell.web.naming import Ends
 from northfell.web.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
@@ -29,7 +29,7 @@ NAMES = {
 
 
 def ledger_of(
-    network: Network, results: Results, view: View, findings: list[Finding] | None, history: list[ChangeRow], head: int,
+    network: Network, results: Results, view: View, findings: list[Finding] | None, history: list[Line], head: int,
     pinned: LoadFlow | None = None,
 ) -> Ledger:  # fmt: skip
     """The ledger of the tab shown. A study that cannot run gives its reasons and no rows."""
@@ -97,15 +97,15 @@ def _assumed(network: Network) -> Ledger:
     return Ledger([], heads, rows, empty="No assumed values: every figure rests on what was entered.")
 
 
-def _history(history: list[ChangeRow], head: int) -> Ledger:
+def _history(history: list[Line], head: int) -> Ledger:
     rows = []
     for c in history:
-        cells = [num(c.seq, 0), text(c.title), text(c.made_at[:19].replace("T", " ")), text("undone" if c.seq > head else "")]
+        cells = [num(c.seq, 0), text(c.title), text(c.made_by), text(c.made_at[:19].replace("T", " ")), text("undone" if c.seq > head else "")]
         back = "" if c.seq == head else "Back to here" if c.seq < head else "Redo to here"
         rows.append(RowShown("", cells, act=f"history/{c.seq}" if back else "", act_says=back))
     if rows and head:
-        rows.append(RowShown("", [num(0, 0), text("As it was begun"), text(""), text("")], act="history/0", act_says="Back to here"))
-    heads = [Head("No.", number=True), Head("Change"), Head("Made (UTC)"), Head("")]
+        rows.append(RowShown("", [num(0, 0), text("As it was begun"), text(""), text(""), text("")], act="history/0", act_says="Back to here"))
+    heads = [Head("No.", number=True), Head("Change"), Head("By"), Head("Made (UTC)"), Head("")]
     return Ledger([], heads, rows, empty="No changes yet. Every edit is kept here and can be undone.")
 
 

@@ -114,7 +114,7 @@ def _entry(request: Request, db: Db, project_id: int, name: str, status: int = 2
 
 def _then(request: Request, db: Any, project_id: int, version: int, name: str, make: Callable[[Network], Change], to: str) -> Response:
     try:
-        change_project(db, project_id, make(open_project(db, project_id).network), version)
+        change_project(db, project_id, make, version)
     except NorthfellError as error:
         return _entry(request, db, project_id, name, 422, error.lines)
     return RedirectResponse(to, 303)
@@ -153,7 +153,7 @@ def away(request: Request, db: Db, project_id: int, name: str, version: Version)
 def keep(request: Request, db: Db, project_id: int, version: Version, element: Typed, value: Typed = "") -> Response:
     """Keep the data of an element as an entry of one's own."""
     try:
-        change_project(db, project_id, catalogue.keep_element(open_project(db, project_id).network, element, value), version)
+        change_project(db, project_id, lambda n: catalogue.keep_element(n, element, value), version)
     except NorthfellError as error:
         return _page(request, db, project_id, "", 422, refused=error.lines)
     return RedirectResponse(f"/projects/{project_id}/catalogue/{quote(value.strip(), safe='')}", 303)

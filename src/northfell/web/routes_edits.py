@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Query, Request, Response
 
 from northfell.app import edits, projects
-from northfell.app.extend import bus_of_selection, plan
+from northfell.app.extend import NotUnderstood, Plan, bus_of_selection, plan
 from northfell.app.projects import NothingToUndo, Project
 from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model.changes import Change, apply_change
@@ -62,12 +62,15 @@ def operate(request: Request, db: Db, view: Looking, element_id: str, version: V
 @router.post("/extend")
 def extend(request: Request, db: Db, view: Looking, version: Version, text: Typed = "") -> Response:
     """Place what was typed at the selection; the bus to extend from next is selected then."""
-    opened = projects.open_project(db, view.project_id, view.proposal)
-    made = plan(opened.network, view.sheet, bus_of_selection(opened.network, view.selected), text, view.selected)
-    if made.change is None:
-        return show(request, db, opened, view, 422, notice=made.problems or ["Type what to place, such as “breaker, cable 240 al xlpe 350 m”."])
-    change = made.change
-    return change_shown(request, db, view.to(selected=made.at), version, lambda network: change)
+    made: list[Plan] = []
+
+    def make(network: Network) -> Change:
+        made.append(plan(network, view.sheet, bus_of_selection(network, view.selected), text, view.selected))
+        if made[-1].change is None:
+            raise NotUnderstood(made[-1].problems or ["Type what to place, such as “breaker, cable 240 al xlpe 350 m”."])
+        return made[-1].change
+
+    return change_shown(request, db, view, version, make, after=lambda seen: seen.to(selected=made[-1].at))
 
 
 @router.post("/elements/{element_id:path}/typical")
@@ -96,27 +99,30 @@ def remove_state(request: Request, db: Db, view: Looking, version: Version, name
 
 
 @router.post("/undo")
-def undo(request: Request, db: Db, view: Looking) -> Response:
-    return _step(request, db, view, projects.undo)
+def undo(request: Request, db: Db, view: Looking, version: Version) -> Response:
+    """Take the newest change back, if it has been seen."""
+    return _step(request, db, view, lambda: projects.undo(db, view.project_id, version))
 
 
 @router.post("/redo")
-def redo(request: Request, db: Db, view: Looking) -> Response:
-    return _step(request, db, view, projects.redo)
+def redo(request: Request, db: Db, view: Looking, version: Version) -> Response:
+    """Apply again what was undone last."""
+    return _step(request, db, view, lambda: projects.redo(db, view.project_id, version))
 
 
-def _step(request: Request, db: Db, view: View, act: Callable[[Db, int], Project]) -> Response:
+def _step(request: Request, db: Db, view: View, act: Callable[[], Project]) -> Response:
     try:
-        act(db, view.project_id)
-    except NothingToUndo as error:
-        return show(request, db, projects.open_project(db, view.project_id, view.proposal), view, notice=[str(error)])
+        act()
+    except (NothingToUndo, StaleVersion) as error:
+        status = 409 if isinstance(error, StaleVersion) else 200
+        return show(request, db, projects.open_project(db, view.project_id, view.proposal), view, status, notice=[str(error)])
     return show(request, db, projects.open_project(db, view.project_id, view.proposal), view)
 
 
 @router.post("/history/{seq}")
-def go_back(request: Request, db: Db, view: Looking, seq: int) -> Response:
+def go_back(request: Request, db: Db, view: Looking, seq: int, version: Version) -> Response:
     """Undo or redo until a change of the history is the newest in force."""
-    return _step(request, db, view, lambda connection, project_id: projects.go_back(connection, project_id, seq))
+    return _step(request, db, view, lambda: projects.go_back(db, view.project_id, seq, version))
 
 
 @router.post("/names/{kind}")
@@ -126,16 +132,20 @@ def name_start(request: Request, db: Db, view: Looking, kind: str, version: Vers
     return change_shown(request, db, view, version, lambda network: edits.set_name_start(network, kind, value), typed)
 
 
-def change_shown(request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None) -> Response:
+def change_shown(
+    request: Request, db: Db, view: View, version: int, make: Callable[[Network], Change], typed: dict[str, str] | None = None,
+    after: Callable[[View], View] = lambda seen: seen,
+) -> Response:  # fmt: skip
     """Make a change of the network as it stands, keep it, and answer with the workspace; what is refused is told there."""
     opened = projects.open_project(db, view.project_id, view.proposal)
     request.app.state.jobs.cancel(findings_place(opened))  # what it gathers is about to be old, and the answer comes first
     try:
-        opened = projects.change_project(db, view.project_id, make(opened.network), version, view.proposal)
+        opened = projects.change_project(db, view.project_id, make, version, view.proposal)
     except NetworkRefused as error:
         return show(request, db, opened, view, 422, refused=error.lines, typed=typed)
     except StaleVersion as error:
-        return show(request, db, opened, view, 409, refused=[str(error)], typed=typed)
+        now = projects.open_project(db, view.project_id, view.proposal)
+        return show(request, db, now, view, 409, refused=[str(error)], typed=typed)
     except NorthfellError as error:
-        return show(request, db, opened, view, 422, notice=[str(error)], typed=typed)
-    return show(request, db, opened, view)
+        return show(request, db, opened, view, 422, notice=error.lines, typed=typed)
+    return show(request, db, opened, after(view))

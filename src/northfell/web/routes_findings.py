@@ -125,7 +125,8 @@ def acknowledge_one(request: Request, db: Db, project_id: int, version: Version,
         found = next((g for g in gathered(opened.network, results.findings()) if g.worst.key == key.replace("\r\n", "\n")), None)
         if found is None:
             raise NotFound("That finding does not stand any more.")
-        change_project(db, project_id, acknowledge(opened.network, found.worst, reason), version)
+        worst = found.worst
+        change_project(db, project_id, lambda n: acknowledge(n, worst, reason), version)
     except NorthfellError as error:
         asked = {"severity": "", "study": "", "state": "", "q": "", "order": "gravity", "known": ""}
         return _page(request, opened, asked, 422, error.lines)
@@ -135,8 +136,7 @@ def acknowledge_one(request: Request, db: Db, project_id: int, version: Version,
 @router.post("/findings/take-back")
 def take_back_one(db: Db, project_id: int, version: Version, key: Said) -> Response:
     """Let an acknowledged finding stand again."""
-    network = open_project(db, project_id).network
-    change_project(db, project_id, take_back(network, key.replace("\r\n", "\n")), version)
+    change_project(db, project_id, lambda n: take_back(n, key.replace("\r\n", "\n")), version)
     return RedirectResponse(f"/projects/{project_id}/findings", 303)
 
 
@@ -178,7 +178,7 @@ def propose(request: Request, db: Db, view: Looking, version: Version, number: A
         return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(opened.proposal, safe='')}", 303)
     name = _free_name(opened, remedy.title)
     note = f"Remedy for {found.element.name} in {view.state}: {remedy.title}."
-    change_project(db, opened.id, proposing.new_proposal(opened.network, name, note, [remedy.change]), version)
+    change_project(db, opened.id, lambda n: proposing.new_proposal(n, name, note, [remedy.change]), version)
     return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(name, safe='')}", 303)
 
 

@@ -70,7 +70,7 @@ def _compared(request: Request, opened: Project, names: list[str], watch: list[s
     variants = {NETWORK: cache.of(opened)}
     for name in names:
         network = proposing.inside(opened.network, name).network
-        variants[name] = cache.of(Project(opened.row, network, None, None, name))
+        variants[name] = cache.of(Project(opened.row, network, None, None, proposal=name))
     key = f"{opened.version} {names} {watch}"
     job = request.app.state.jobs.start(f"comparison {opened.id} {names}", key, lambda job: compare(variants, job.told, watch))
     try:
@@ -84,7 +84,7 @@ def make(request: Request, db: Db, project_id: int, version: Version, name: Type
     """A new proposal, to be worked in."""
     opened = open_project(db, project_id)
     try:
-        change_project(db, project_id, proposing.new_proposal(opened.network, name, note), version)
+        change_project(db, project_id, lambda n: proposing.new_proposal(n, name, note), version)
     except NorthfellError as error:
         return _list(request, opened, None, 422, error.lines)
     return RedirectResponse(_work_in(opened)(name.strip()), 303)
@@ -136,7 +136,7 @@ def change(
         raise NotFound(f"Nothing is called “{act[:40]}” here. Accepted are {', '.join(acts)}.")
     opened = open_project(db, project_id)
     try:
-        change_project(db, project_id, acts[act](opened.network), version)
+        change_project(db, project_id, acts[act], version)
     except NorthfellError as error:
         return _one(request, opened, name, 422, ["Nothing was changed.", *error.lines])
     opened = open_project(db, project_id)

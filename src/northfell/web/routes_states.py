@@ -51,7 +51,7 @@ def _page(request: Request, db: Db, project_id: int, of: str = "", status: int =
 
 def _changed(request: Request, db: Db, project_id: int, version: int, of: str, make: Callable[[Network], Change]) -> Response:
     try:
-        change_project(db, project_id, make(open_project(db, project_id).network), version)
+        change_project(db, project_id, make, version)
     except NorthfellError as error:
         return _page(request, db, project_id, of, 422, error.lines)
     return RedirectResponse(str(request.url_for("matrix", project_id=project_id).include_query_params(**({"of": of} if of else {}))), 303)
@@ -129,7 +129,7 @@ def _missing(request: Request, db: Db, project_id: int, status: int = 200, refus
 def fill_all(request: Request, db: Db, project_id: int, version: Version) -> Response:
     """Typical values for all that is missing in the network."""
     try:
-        change_project(db, project_id, edits.fill_all_typical(open_project(db, project_id).network), version)
+        change_project(db, project_id, edits.fill_all_typical, version)
     except NorthfellError as error:
         return _missing(request, db, project_id, 422, error.lines)
     return RedirectResponse(str(request.url_for("missing_data", project_id=project_id)), 303)

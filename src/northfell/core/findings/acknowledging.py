@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.findings.finding import ORDER, Finding
-from northfell.core.model.changes import Change, PutAcknowledged
+from northfell.core.model.changes import Acknowledge, Change
 from northfell.core.model.kept_beside import Acknowledged
 from northfell.core.model.network import Network
 
@@ -33,12 +33,11 @@ def acknowledge(network: Network, worst: Finding, reason: str) -> Change:
     if not text or len(text) > 500:
         accepted = "why it is accepted, in 1 to 500 characters"
         raise NetworkRefused([InputRefused("reason", reason[:80], accepted, where=f"Finding at {worst.element or worst.study}")])
-    kept = [a for a in network.acknowledged if a.key != worst.key]
     new = Acknowledged(key=worst.key, reason=text, beyond=worst.beyond, severity=worst.severity, told=worst.text[:400])
-    return Change(f"Finding at {worst.element or worst.study} acknowledged: {text}"[:200], (PutAcknowledged(acknowledged=[*kept, new]),))
+    return Change(f"Finding at {worst.element or worst.study} acknowledged: {text}"[:200], (Acknowledge(key=worst.key, to=new),))
 
 
 def take_back(network: Network, key: str) -> Change:
     """Let a finding stand again."""
     name = next((network.elements[part].name for part in key.split("\n") if part in network.elements), "the project")
-    return Change(f"Finding at {name} no longer acknowledged", (PutAcknowledged(acknowledged=[a for a in network.acknowledged if a.key != key]),))
+    return Change(f"Finding at {name} no longer acknowledged", (Acknowledge(key=key, to=None),))

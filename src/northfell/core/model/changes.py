@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.elements import Document, Element, Reference
-from northfell.core.model.kept_beside import Acknowledged, Proposal
+from northfell.core.model.kept_beside import MOST_CHANGES, Acknowledged, Proposal, ProposedChange
 from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, check_network, element_from, refusals_from, title_of  # fmt: skip
 from northfell.core.model.own_entries import OwnEntry, entry_breaches
 from northfell.core.model.parameters import parameter
@@ -96,8 +96,27 @@ class Differ(_Act):
     values: dict[str, Any]
 
 
+class PutState(_Act):
+    """Put an operating state in the place of the one of that name, at a place in the list; add one (name empty), or take it away (to None)."""
+
+    act: Literal["state"] = "state"
+    name: str
+    to: OperatingState | None
+    at: int | None = None
+
+
+class Scale(_Act):
+    """Set the factor by which an operating state scales the load or generation of a group (“”: all). None takes it back."""
+
+    act: Literal["scale"] = "scale"
+    state: str
+    of: Literal["load_factors", "generation_factors"]
+    group: str
+    factor: float | None
+
+
 class PutStates(_Act):
-    """Replace the list of operating states."""
+    """Replace the list of operating states: as older histories hold it."""
 
     act: Literal["states"] = "states"
     states: list[OperatingState]
@@ -121,29 +140,90 @@ class PutEntry(_Act):
     at: int | None = None
 
 
+class PutSetting(_Act):
+    """Put one setting by its path ("limits.loading_close_pct"); how names of a kind begin by "name_starts.cable", None takes that back."""
+
+    act: Literal["setting"] = "setting"
+    path: str
+    value: Any
+
+
 class PutSettings(_Act):
-    """Replace the settings of the project."""
+    """Replace the settings of the project: what another set of study settings comes into use with."""
 
     act: Literal["settings"] = "settings"
     settings: ProjectSettings
 
 
+class PutProposal(_Act):
+    """Put a proposal in the place of the one of that name, at a place in the list; add one (name empty), or take it away (to None)."""
+
+    act: Literal["proposal"] = "proposal"
+    name: str
+    to: Proposal | None
+    at: int | None = None
+
+
+class Propose(_Act):
+    """Put one more change into a proposal."""
+
+    act: Literal["propose"] = "propose"
+    name: str
+    change: ProposedChange
+
+
+class Unpropose(_Act):
+    """Take the newest change out of a proposal."""
+
+    act: Literal["unpropose"] = "unpropose"
+    name: str
+
+
 class PutProposals(_Act):
-    """Replace the list of proposals that are kept beside the network."""
+    """Replace the list of proposals: as older histories hold it."""
 
     act: Literal["proposals"] = "proposals"
     proposals: list[Proposal]
 
 
+class Acknowledge(_Act):
+    """Take note of the finding of a key, or no more (to None)."""
+
+    act: Literal["acknowledge"] = "acknowledge"
+    key: str
+    to: Acknowledged | None
+    at: int | None = None
+
+
 class PutAcknowledged(_Act):
-    """Replace the list of findings that were acknowledged."""
+    """Replace the list of findings that were acknowledged: as older histories hold it."""
 
     act: Literal["acknowledged"] = "acknowledged"
     acknowledged: list[Acknowledged]
 
 
 Act = Annotated[
-    Add | Remove | Set | Attach | Connect | Move | Switch | Differ | PutStates | PutSheet | PutEntry | PutSettings | PutProposals | PutAcknowledged,
+    Add
+    | Remove
+    | Set
+    | Attach
+    | Connect
+    | Move
+    | Switch
+    | Differ
+    | PutState
+    | Scale
+    | PutStates
+    | PutSheet
+    | PutEntry
+    | PutSetting
+    | PutSettings
+    | PutProposal
+    | Propose
+    | Unpropose
+    | PutProposals
+    | Acknowledge
+    | PutAcknowledged,
     Field(discriminator="act"),
 ]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
@@ -203,7 +283,8 @@ def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
         Nothing is changed then.
     """
     draft = _Draft(
-        dict(network.elements), list(network.states), list(network.sheets), network.settings, list(network.entries), network.proposals, network.acknowledged
+        dict(network.elements), list(network.states), list(network.sheets), network.settings, list(network.entries), list(network.proposals),
+        list(network.acknowledged),
     )  # fmt: skip
     inverse: list[Any] = []
     for act in change.acts:
@@ -335,6 +416,37 @@ def _differ(draft: _Draft, act: Differ) -> Iterable[Any]:
     raise NotFound(f"There is no operating state “{act.state}” (any more).")
 
 
+def _item(items: list[Any], what: str, act: Any, key: str = "name") -> tuple[Any, int]:
+    """Put one item of a list in the place of that of a name: what stood there, and where. A name that is taken is for the network's rules to refuse."""
+    names = [getattr(one, key) for one in items]
+    named = getattr(act, key)
+    if named and named not in names and not (key == "key" and act.to is not None):
+        raise NotFound(f"There is no {what} “{named}” (any more).")
+    at = names.index(named) if named in names else len(names)
+    old = items.pop(at) if named in names else None
+    if act.to is not None:
+        items.insert(at if act.at is None else act.at, act.to)
+    return old, at
+
+
+def _put_state(draft: _Draft, act: PutState) -> Iterable[Any]:
+    old, at = _item(draft.states, "operating state", act)
+    return [PutState(name=act.to.name if act.to else "", to=old, at=at)]
+
+
+def _scale(draft: _Draft, act: Scale) -> Iterable[Any]:
+    for i, state in enumerate(draft.states):
+        if state.name == act.state:
+            held = getattr(state, act.of)
+            factors = {g: f for g, f in held.items() if g != act.group} | ({} if act.factor is None else {act.group: act.factor})
+            try:
+                draft.states[i] = OperatingState.model_validate({**state.model_dump(), act.of: factors})
+            except ValidationError:
+                raise NetworkRefused([InputRefused("factor", act.factor, "a number, 0 or more and 100 or less", where=f"State {act.state}")]) from None
+            return [Scale(state=act.state, of=act.of, group=act.group, factor=held.get(act.group))]
+    raise NotFound(f"There is no operating state “{act.state}” (any more).")
+
+
 def _put_states(draft: _Draft, act: PutStates) -> Iterable[Any]:
     old, draft.states = draft.states, list(act.states)
     return [PutStates(states=old)]
@@ -358,16 +470,21 @@ def _put_sheet(draft: _Draft, act: PutSheet) -> Iterable[Any]:
 
 
 def _put_entry(draft: _Draft, act: PutEntry) -> Iterable[Any]:
-    names = [e.name for e in draft.entries]
-    if act.name and act.name not in names:
-        raise NotFound(f"There is no catalogue entry “{act.name}” of your own (any more).")
     if act.to is not None and (breaches := entry_breaches(act.to)):
         raise NetworkRefused(breaches)
-    at = names.index(act.name) if act.name else len(names)
-    old = draft.entries.pop(at) if act.name else None
-    if act.to is not None:
-        draft.entries.insert(at if act.at is None else act.at, act.to)
+    old, at = _item(draft.entries, "catalogue entry of your own", act)
     return [PutEntry(name=act.to.name if act.to else "", to=old, at=at)]
+
+
+def _put_setting(draft: _Draft, act: PutSetting) -> Iterable[Any]:
+    group, _, field = act.path.rpartition(".")
+    old = setting_at(draft.settings, act.path)
+    if group == "name_starts":
+        starts = {k: v for k, v in draft.settings.name_starts.items() if k != field} | ({} if act.value is None else {field: act.value})
+        draft.settings = draft.settings.model_copy(update={"name_starts": starts})
+    else:
+        draft.settings = settings_with(draft.settings, act.path, act.value)
+    return [PutSetting(path=act.path, value=old)]
 
 
 def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
@@ -375,9 +492,43 @@ def _put_settings(draft: _Draft, act: PutSettings) -> Iterable[Any]:
     return [PutSettings(settings=old)]
 
 
+def _put_proposal(draft: _Draft, act: PutProposal) -> Iterable[Any]:
+    old, at = _item(draft.proposals, "proposal", act)
+    return [PutProposal(name=act.to.name if act.to else "", to=old, at=at)]
+
+
+def _propose(draft: _Draft, act: Propose) -> Iterable[Any]:
+    at, proposal = _proposal(draft, act.name)
+    if len(proposal.changes) >= MOST_CHANGES:
+        accepted = f"up to {MOST_CHANGES} changes in a proposal"
+        raise NetworkRefused([InputRefused("changes", len(proposal.changes) + 1, accepted, "Accept or split it first.", f"Proposal {act.name}")])
+    draft.proposals[at] = proposal.model_copy(update={"changes": [*proposal.changes, act.change]})
+    return [Unpropose(name=act.name)]
+
+
+def _unpropose(draft: _Draft, act: Unpropose) -> Iterable[Any]:
+    at, proposal = _proposal(draft, act.name)
+    if not proposal.changes:
+        raise NotFound(f"Proposal {act.name} holds no change (any more).")
+    draft.proposals[at] = proposal.model_copy(update={"changes": proposal.changes[:-1]})
+    return [Propose(name=act.name, change=proposal.changes[-1])]
+
+
+def _proposal(draft: _Draft, name: str) -> tuple[int, Proposal]:
+    for at, one in enumerate(draft.proposals):
+        if one.name == name:
+            return at, one
+    raise NotFound(f"There is no proposal “{name}” (any more).")
+
+
 def _put_proposals(draft: _Draft, act: PutProposals) -> Iterable[Any]:
     old, draft.proposals = draft.proposals, list(act.proposals)
     return [PutProposals(proposals=old)]
+
+
+def _acknowledge(draft: _Draft, act: Acknowledge) -> Iterable[Any]:
+    old, at = _item(draft.acknowledged, "acknowledged finding", act, "key")
+    return [Acknowledge(key=act.key, to=old, at=at)]
 
 
 def _put_acknowledged(draft: _Draft, act: PutAcknowledged) -> Iterable[Any]:
@@ -386,8 +537,10 @@ def _put_acknowledged(draft: _Draft, act: PutAcknowledged) -> Iterable[Any]:
 
 
 _DO: dict[type, Any] = {
-    Add: _add, Remove: _remove, Set: _set, Attach: _attach, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutStates: _put_states,
-    PutSheet: _put_sheet, PutEntry: _put_entry, PutSettings: _put_settings, PutProposals: _put_proposals, PutAcknowledged: _put_acknowledged,
+    Add: _add, Remove: _remove, Set: _set, Attach: _attach, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutState: _put_state,
+    Scale: _scale, PutStates: _put_states, PutSheet: _put_sheet, PutEntry: _put_entry, PutSetting: _put_setting, PutSettings: _put_settings,
+    PutProposal: _put_proposal, Propose: _propose, Unpropose: _unpropose, PutProposals: _put_proposals, Acknowledge: _acknowledge,
+    PutAcknowledged: _put_acknowledged,
 }  # fmt: skip
 
 
@@ -416,6 +569,9 @@ def completed(network: Network, change: Change) -> Change:
     return apply_completed(network, change)[2]
 
 
+KEPT_WHOLE = ("sets_aside", "name_starts")  # settings that are records of their own
+
+
 def settings_with(settings: ProjectSettings, path: str, value: Any) -> ProjectSettings:
     """The settings with one of them changed; `path` is a name, with its group where it has one ("limits.loading_close_pct").
 
@@ -427,13 +583,22 @@ def settings_with(settings: ProjectSettings, path: str, value: Any) -> ProjectSe
     raw = settings.model_dump()
     *group, field = path.split(".")
     holder = raw.get(group[0]) if group else raw
-    if len(group) > 1 or not isinstance(holder, dict) or field not in holder or isinstance(holder[field], dict):
+    plain = field not in raw or group or field in KEPT_WHOLE or not isinstance(raw[field], dict)
+    if len(group) > 1 or (group and group[0] in KEPT_WHOLE) or not isinstance(holder, dict) or field not in holder or not plain:
         raise NetworkRefused([InputRefused("setting", path, "one of " + ", ".join(setting_paths()), where="Settings")])
     holder[field] = value
     try:
         return ProjectSettings.model_validate(raw)
     except ValidationError as error:
         raise NetworkRefused(refusals_from(error, ProjectSettings, raw, "Settings")) from None
+
+
+def setting_at(settings: ProjectSettings, path: str) -> Any:
+    """A setting by its path; None where there is none."""
+    holder: Any = settings
+    for part in path.split("."):
+        holder = holder.get(part) if isinstance(holder, dict) else getattr(holder, part, None)
+    return holder
 
 
 def setting_paths() -> list[str]:

@@ -7,6 +7,8 @@ from pydantic import BaseModel, Field
 from northfell.core.model.elements import Name
 from northfell.core.model.elements.base import RECORD
 
+MOST_CHANGES = 500  # in one proposal
+
 
 class ProposedChange(BaseModel):
     """One change of a proposal, as its acts; `found` are the acts that took it back when it was proposed."""
@@ -23,7 +25,7 @@ class Proposal(BaseModel):
     model_config = RECORD
     name: Name
     note: str = Field(default="", max_length=2000)
-    changes: list[ProposedChange] = Field(default_factory=list, max_length=500)
+    changes: list[ProposedChange] = Field(default_factory=list, max_length=MOST_CHANGES)
 
 
 class Acknowledged(BaseModel):

@@ -14,14 +14,19 @@ from northfell.core.model.changes import (
     Change,
     Connect,
     Differ,
-    PutProposals,
+    Propose,
+    PutProposal,
+    PutSetting,
     PutSettings,
+    PutState,
     PutStates,
+    Scale,
     Set,
     Switch,
     acts_of,
     apply_change,
     apply_completed,
+    setting_at,
 )  # fmt: skip
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.kept_beside import Proposal, ProposedChange
@@ -89,15 +94,22 @@ def _act_by_act(network: Network, title: str, acts: Iterable[Any]) -> tuple[Netw
     return network, Change(title, tuple(done)), Change(title, tuple(back)), refused
 
 
+def _key(act: Any) -> tuple[Any, ...]:
+    """What an act and the one that takes it back have in common."""
+    if isinstance(act, PutState):
+        return type(act), act.name or (act.to.name if act.to else "")
+    return type(act), *(getattr(act, part, "") for part in ("id", "state", "of", "group", "path"))
+
+
 def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]) -> list[str]:
     """Values that stand otherwise than when they were proposed to be changed."""
     told = []
-    was = {(type(a), getattr(a, "id", ""), getattr(a, "state", "")): a for a in found}
+    was = {_key(a): a for a in found}
     for act in acts:
         if isinstance(act, Switch):
             told += _switched_otherwise(network, act, was)
             continue
-        before = was.get((type(act), getattr(act, "id", ""), getattr(act, "state", "")))
+        before = was.get(_key(act))
         if before is None:
             continue
         if isinstance(act, Set) and act.id in network.elements:
@@ -111,6 +123,12 @@ def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]
                     told.append(f"{element.name}: {label} was {_word(old)} when this was proposed and is {_word(now)} now; proposed is {wanted}.")
         elif isinstance(act, PutStates) and before.states != network.states:
             told.append("The operating states were changed since; the proposal puts its own list in their place.")
+        elif isinstance(act, PutState) and before.to is not None and before.to != next((s for s in network.states if s.name == act.name), None):
+            told.append(f"State {act.name} was changed since; the proposal puts its own in its place.")
+        elif isinstance(act, Scale) and act.state in network.state_names and before.factor != getattr(network.state(act.state), act.of).get(act.group):
+            told.append(f"A factor of {act.state} was changed since: {act.group or 'all'}.")
+        elif isinstance(act, PutSetting) and before.path == act.path and before.value != setting_at(network.settings, act.path):
+            told.append(f"{act.path} was {_word(before.value)} when this was proposed and is {_word(setting_at(network.settings, act.path))} now.")
         elif isinstance(act, PutSettings) and before.settings != network.settings:
             told.append("The settings were changed since; the proposal puts its own in their place.")
         elif isinstance(act, Connect) and act.id in network.elements and getattr(network.elements[act.id], act.terminal, None) != before.bus:
@@ -118,9 +136,9 @@ def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]
     return told
 
 
-def _switched_otherwise(network: Network, act: Switch, was: dict[tuple[type, str, str], Any]) -> list[str]:
+def _switched_otherwise(network: Network, act: Switch, was: dict[tuple[Any, ...], Any]) -> list[str]:
     """Values of an operating state that stand otherwise than when they were proposed to be changed."""
-    before = was.get((Set, act.id, "")) if act.state == NORMAL else was.get((Differ, act.id, act.state))
+    before = was.get(_key(Set(id=act.id, values={}))) if act.state == NORMAL else was.get(_key(Differ(state=act.state, id=act.id, values={})))
     if before is None or act.id not in network.elements or act.state not in network.state_names:
         return []
     element = network.elements[act.id]
@@ -150,7 +168,7 @@ def new_proposal(network: Network, name: str, note: str = "", changes: Iterable[
     for change in changes:
         at, inverse, whole = apply_completed(at, change)
         kept.append(_kept(whole, inverse))
-    return Change(f"Proposal {proposal.name}", (PutProposals(proposals=[*network.proposals, proposal.model_copy(update={"changes": kept})]),))
+    return Change(f"Proposal {proposal.name}", (PutProposal(name="", to=proposal.model_copy(update={"changes": kept})),))
 
 
 def _named(network: Network, name: str, proposal: Proposal) -> Proposal:
@@ -168,11 +186,15 @@ def _kept(change: Change, inverse: Change) -> ProposedChange:
     )  # fmt: skip
 
 
-def put_inside(network: Network, name: str, change: Change) -> Change:
-    """Put a change, made of the network inside a proposal, into that proposal."""
-    proposal = proposal_of(network, name)
-    _, inverse, whole = apply_completed(inside(network, name).network, change)
-    return _with(network, proposal, f"In proposal {name}: {change.title}", changes=[*proposal.changes, _kept(whole, inverse)])
+def put_inside(name: str, within: Network, change: Change) -> tuple[Change, Network]:
+    """Put a change, made of the network inside a proposal, into that proposal.
+
+    Returns
+    -------
+    The change of the network that keeps it, and the network inside the proposal afterwards.
+    """
+    after, inverse, whole = apply_completed(within, change)
+    return Change(f"In proposal {name}: {change.title}", (Propose(name=name, change=_kept(whole, inverse)),)), after
 
 
 def without(network: Network, name: str, positions: Iterable[int]) -> Change:
@@ -194,8 +216,8 @@ def renamed(network: Network, name: str, to: str, note: str) -> Change:
 
 def dropped(network: Network, name: str) -> Change:
     """Drop a proposal; undo brings it back."""
-    proposal = proposal_of(network, name)
-    return Change(f"Proposal {name} dropped", (PutProposals(proposals=[p for p in network.proposals if p is not proposal]),))
+    proposal_of(network, name)
+    return Change(f"Proposal {name} dropped", (PutProposal(name=name, to=None),))
 
 
 def rebased(network: Network, name: str) -> Change:
@@ -219,9 +241,9 @@ def accepted(network: Network, name: str, positions: Iterable[int] | None = None
         raise NetworkRefused([InputRefused("changes", "none", "at least one change of the proposal", where=f"Proposal {name}")])
     acts = [act for n in chosen if n < len(proposal.changes) for act in acts_of(proposal.changes[n].acts)]
     left = [c for n, c in enumerate(proposal.changes) if n not in set(chosen)]
-    others = [p if p is not proposal else p.model_copy(update={"changes": left}) for p in network.proposals if p is not proposal or left]
+    rest = PutProposal(name=name, to=proposal.model_copy(update={"changes": left}) if left else None)
     part = "" if not left else f", {len(list(chosen))} of {len(proposal.changes)} changes"
-    return Change(f"Accepted proposal {name}{part}", (*acts, PutProposals(proposals=others)))
+    return Change(f"Accepted proposal {name}{part}", (*acts, rest))
 
 
 def _with(network: Network, proposal: Proposal, title: str, **values: Any) -> Change:
@@ -229,4 +251,4 @@ def _with(network: Network, proposal: Proposal, title: str, **values: Any) -> Ch
         new = Proposal.model_validate({**proposal.model_dump(), **{k: [c.model_dump() for c in v] if k == "changes" else v for k, v in values.items()}})
     except ValueError as error:
         raise NetworkRefused(refusals_from(error, Proposal, values, f"Proposal {proposal.name}")) from None  # type: ignore[arg-type]
-    return Change(title, (PutProposals(proposals=[new if p is proposal else p for p in network.proposals]),))
+    return Change(title, (PutProposal(name=proposal.name, to=new),))
