@@ -52,7 +52,7 @@ def edit_times(n: int) -> None:
     with tempfile.TemporaryDirectory() as folder:
         database = Path(folder) / "bench.sqlite3"
         application = create_application(database)
-        with TestClient(application) as client:
+        with TestClient(application, base_url="http://127.0.0.1") as client:
             project = create_project(connect(database), feeder_network(n))
             for stage in ("network", "flow", "faults"):
                 times, has, sizes = [], "", []

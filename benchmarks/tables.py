@@ -45,7 +45,7 @@ def main() -> None:
     least = milliseconds(lambda: [ELEMENT.validate_python(one) for one in raw])
     with tempfile.TemporaryDirectory() as folder:
         database = Path(folder) / "bench.sqlite3"
-        with TestClient(create_application(database)) as client:
+        with TestClient(create_application(database), base_url="http://127.0.0.1") as client:
             project = create_project(connect(database), network)
             base = f"/projects/{project}/table/cable"
             client.get(f"{base}/data")

@@ -1,6 +1,7 @@
 """The command line: studies on any network file without a browser, and the application itself."""
 
 import argparse
+import getpass
 import json
 import sys
 from collections.abc import Sequence
@@ -50,7 +51,23 @@ def _parser() -> argparse.ArgumentParser:
     for one in (demo, serve):
         one.add_argument("--data", type=Path, default=None, help="folder of the database; by default ~/.local/share/northfell")
         one.add_argument("--port", type=int, default=8400, help="port on this machine (0: any free one)")
+        one.add_argument("--host", default="127.0.0.1", help="address to serve at; other than this machine's own, everyone signs in")
+        one.add_argument("--name", action="append", default=[], metavar="NAME", help="a further name under which it is reached there")
+        one.add_argument("--certificate", type=Path, help="TLS certificate (PEM)")
+        one.add_argument("--key", type=Path, help="TLS key (PEM)")
         one.add_argument("--no-browser", action="store_true", help="do not open a browser")
+
+    user = command("user", _user, "Who may sign in where the application is served to others.")
+    user.add_argument("act", choices=("add", "list", "remove"))
+    user.add_argument("name", nargs="?", metavar="NAME")
+    user.add_argument("--role", default="edits", choices=("edits", "reads"))
+    user.add_argument("--password-from-input", action="store_true", help="read the password from the first line of the input")
+    backup = command("backup", _backup, "Keep a copy of the database, also while the application runs.")
+    backup.add_argument("--to", type=Path, help="file to write; by default a dated one in the folder backups")
+    restore = command("restore", _restore, "Put a copy in the place of the database; the application must not run.")
+    restore.add_argument("source", type=Path, metavar="FILE")
+    for one in (user, backup, restore):
+        one.add_argument("--data", type=Path, default=None, help="folder of the database; by default ~/.local/share/northfell")
 
     convert = command("convert", _convert, "Convert a network file, by file ending: .northfell.json, or .cdf (IEEE Common Data Format, in only).")
     convert.add_argument("source", type=Path, metavar="IN")
@@ -113,13 +130,62 @@ def _read(path: Path) -> bytes:
 def _demo(options: argparse.Namespace) -> int:
     from northfell.web.serve import serve
 
-    return serve(options.data, options.port, demo=True, browser=not options.no_browser)
+    return serve(_place(options), demo=True, browser=not options.no_browser)
 
 
 def _serve(options: argparse.Namespace) -> int:
     from northfell.web.serve import serve
 
-    return serve(options.data, options.port, demo=False, browser=not options.no_browser)
+    return serve(_place(options), demo=False, browser=not options.no_browser)
+
+
+def _place(options: argparse.Namespace) -> Any:
+    from northfell.web.serve import Place
+
+    return Place(options.data, options.host, options.port, tuple(options.name), options.certificate, options.key)
+
+
+def _user(options: argparse.Namespace) -> int:
+    """Who may sign in where the application is served to others."""
+    from northfell.app import installation, people
+
+    db = installation.opened(installation.folder_of(options.data))
+    if options.act == "list":
+        for person in installation.people(db):
+            print(f"{person.name}\t{person.role}")
+    elif options.act == "remove":
+        installation.remove_person(db, options.name or "")
+        print(f"{options.name} may not sign in any more.", file=sys.stderr)
+    else:
+        people.put_person(db, options.name or "", options.role, _password(options.password_from_input))
+        print(f"{options.name} may sign in and {options.role}.", file=sys.stderr)
+    db.close()
+    return SOLVED
+
+
+def _password(from_input: bool) -> str:
+    if from_input:
+        return sys.stdin.readline().rstrip("\r\n")
+    first = getpass.getpass("Password: ")
+    if getpass.getpass("Once more: ") != first:
+        raise NetworkRefused([InputRefused("password", "two different ones", "the same twice", where="User")])
+    return first
+
+
+def _backup(options: argparse.Namespace) -> int:
+    from northfell.app import installation
+
+    made = installation.back_up(installation.folder_of(options.data), options.to)
+    print(f"Wrote {made}", file=sys.stderr)
+    return SOLVED
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from northfell.app import installation
+
+    kept = installation.restore(installation.folder_of(options.data), options.source)
+    print(f"Restored from {options.source}. What stood before is kept as {kept}." if kept else f"Restored from {options.source}.", file=sys.stderr)
+    return SOLVED
 
 
 def _convert(options: argparse.Namespace) -> int:

@@ -12,7 +12,7 @@ import pytest
 from fastapi.testclient import TestClient
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.web.test_pages import HOSTILE, PART, add, client, database  # noqa: F401
+from tests.web.test_pages import HERE, HOSTILE, PART, add, client, database  # noqa: F401
 
 from northfell.app.projects import change_project, create_project, open_project, whole_project
 from northfell.core.errors import NetworkRefused
@@ -237,7 +237,7 @@ def test_any_byte_of_a_project_file_may_be_wrong(at, byte):
 
 def test_two_windows_show_each_others_changes(tmp_path):
     path = tmp_path / "x.sqlite3"
-    with TestClient(create_application(path)) as window:
+    with TestClient(create_application(path), base_url=HERE) as window:
         create_project(connect(path), skerrow_water())
         assert window.get("/projects/1/version").text == "1"
         window.post("/projects/1/sheet/turn", data={"version": 1, "ids": '["C1"]'}, headers=PART)

@@ -16,6 +16,7 @@ from northfell.formats import northfell_json
 from northfell.store import connect
 from northfell.web.application import create_application
 
+HERE = "http://127.0.0.1"
 HOSTILE = "<script>alert(1)</script> \"'&{{7*7}}"
 
 
@@ -26,7 +27,7 @@ def database(tmp_path):
 
 @pytest.fixture
 def client(database):
-    with TestClient(create_application(database)) as client:
+    with TestClient(create_application(database), base_url=HERE) as client:
         create_project(connect(database), skerrow_water())
         yield client
 

@@ -207,7 +207,7 @@ def change_project(db: Connection, project_id: int, make: Make | Change, version
 
 def _nothing_meets(db: Connection, row: ProjectRow, version: int, change: Change, proposal: str) -> None:
     """Refuse a change that reads or writes what was changed since the version on which it was asked for."""
-    since = steps.since(db, row.id, version, row.version) if version < row.version else None
+    since = steps.since(db, row.id, version, row.version) if 0 < version < row.version else None
     if since is None:
         raise StaleVersion(_what_differs(db, row, version))
     own = touched_by(change)
@@ -273,7 +273,7 @@ def _what_differs(db: Connection, row: ProjectRow, version: int) -> str:
 
 
 def _not_seen(db: Connection, row: ProjectRow, version: int) -> str:
-    since = steps.since(db, row.id, version, row.version) or [] if version < row.version else []
+    since = steps.since(db, row.id, version, row.version) or [] if 0 < version < row.version else []
     told = "; ".join(f"{step.made_by or 'someone'}: “{step.title}”" for step in since[-3:]) or _newest_told(db, row, version)
     return f"Nothing was undone or redone: the project was changed meanwhile ({told}), and what has not been seen is not taken back. Look, then do it again."
 

@@ -54,6 +54,11 @@ def migrations() -> list[tuple[int, str]]:
     return sorted(found)
 
 
+def is_behind(db: sqlite3.Connection) -> bool:
+    """Whether a database that holds something has migrations before it."""
+    return 0 < int(db.execute("PRAGMA user_version").fetchone()[0]) < migrations()[-1][0]
+
+
 def migrate(db: sqlite3.Connection) -> None:
     """Bring a database to the newest schema; each migration and its number are one transaction.
 

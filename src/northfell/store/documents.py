@@ -31,3 +31,12 @@ def whole(db: Connection, project_id: int) -> dict[str, bytes]:
 
 def total_bytes(db: Connection, project_id: int) -> int:
     return int(db.execute("SELECT coalesce(sum(length(content)), 0) FROM document WHERE project_id = ?", (project_id,)).fetchone()[0])
+
+
+def sweep(db: Connection) -> int:
+    """Take away contents to which no element, change or proposal refers; returns how many."""
+    held = " AND ".join(
+        f"NOT EXISTS (SELECT 1 FROM {table} x WHERE x.project_id = document.project_id AND instr({column}, document.sha256))"
+        for table, column in (("element", "x.body"), ("change", "x.acts"), ("change", "x.inverse"), ("proposed_change", "x.body"))
+    )
+    return db.execute(f"DELETE FROM document WHERE {held}").rowcount

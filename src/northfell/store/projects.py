@@ -38,8 +38,25 @@ def all_projects(db: Connection) -> list[ProjectRow]:
 
 def put_aside(db: Connection, project_id: int, *, name: str, folder: str, archived: bool, deleted: bool) -> None:
     """Name, folder, archive and deletion of a project: what the list of projects changes."""
-    sql = "UPDATE project SET name = ?, folder = ?, archived = ?, deleted = ? WHERE id = ?"
-    db.execute(sql, (name, folder, int(archived), int(deleted), project_id))
+    sql = "UPDATE project SET name = ?, folder = ?, archived = ?, deleted = ?, deleted_at = iif(?, coalesce(deleted_at, ?), NULL) WHERE id = ?"
+    db.execute(sql, (name, folder, int(archived), int(deleted), int(deleted), _now(), project_id))
+
+
+def deleted_projects(db: Connection) -> list[ProjectRow]:
+    """Those that were deleted and can still be brought back, the last first."""
+    rows = db.execute(f"SELECT {COLUMNS} FROM project WHERE deleted = 1 ORDER BY deleted_at DESC, id DESC")
+    return [ProjectRow(**dict(row)) for row in rows]
+
+
+def erase(db: Connection, project_id: int) -> None:
+    """Take a deleted project away for good, with its history and documents."""
+    if db.execute("DELETE FROM project WHERE id = ? AND deleted = 1", (project_id,)).rowcount == 0:
+        raise NotFound(f"There is no deleted project {project_id} (any more).")
+
+
+def purge(db: Connection, before: str) -> int:
+    """Take away for good what was deleted before a time; returns how many."""
+    return db.execute("DELETE FROM project WHERE deleted = 1 AND deleted_at < ?", (before,)).rowcount
 
 
 def project(db: Connection, project_id: int) -> ProjectRow:

@@ -7,7 +7,7 @@ CREATE TABLE project (
     head INTEGER NOT NULL DEFAULT 0 CHECK (head >= 0),
     settings TEXT NOT NULL CHECK (json_valid(settings)),
     changed_at TEXT NOT NULL
-, folder TEXT NOT NULL DEFAULT '', archived INTEGER NOT NULL DEFAULT 0 CHECK (archived IN (0, 1)), deleted INTEGER NOT NULL DEFAULT 0 CHECK (deleted IN (0, 1))) STRICT;
+, folder TEXT NOT NULL DEFAULT '', archived INTEGER NOT NULL DEFAULT 0 CHECK (archived IN (0, 1)), deleted INTEGER NOT NULL DEFAULT 0 CHECK (deleted IN (0, 1)), deleted_at TEXT) STRICT;
 
 CREATE TABLE element (
     project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,

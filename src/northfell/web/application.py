@@ -1,18 +1,21 @@
 """The web application: routes by subject, security headers, and errors in words."""
 
+import logging
+import sqlite3
 from collections.abc import Awaitable, Callable
 from pathlib import Path
-from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import PlainTextResponse
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from northfell import __version__
 from northfell.app.jobs import Jobs
 from northfell.app.pins import Pins
+from northfell.app.presence import Presence
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion
 from northfell.store import connect
@@ -28,10 +31,12 @@ from northfell.web import (
     routes_readers,
     routes_reference,
     routes_results,
+    routes_sign_in,
     routes_states,
     routes_tables,
     routes_workspace,
 )
+from northfell.web.access import Access, refused
 from northfell.web.drawings import SheetMemories
 from northfell.web.pages import error_page
 from northfell.web.parts import Answers
@@ -48,13 +53,15 @@ HEADERS = {
 }
 
 
-def create_application(database: Path) -> FastAPI:
-    """The application on one database file, brought to the newest schema first."""
+def create_application(database: Path, access: Access | None = None) -> FastAPI:
+    """The application on one database file, brought to the newest schema first; without `access`, for this machine alone."""
     db = connect(database)
     migrate(db)
     db.close()
     application = FastAPI(title="Northfell", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
     application.state.database = database
+    application.state.access = access or Access()
+    application.state.presence = Presence()
     application.state.results = ResultsCache()
     application.state.memories = SheetMemories()
     application.state.answers = Answers()
@@ -63,7 +70,7 @@ def create_application(database: Path) -> FastAPI:
     application.state.last_counts = {}
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for routes in (
-        routes_projects, routes_reference, routes_findings, routes_proposals, routes_edits, routes_drawing, routes_documents, routes_results,
+        routes_sign_in, routes_projects, routes_reference, routes_findings, routes_proposals, routes_edits, routes_drawing, routes_documents, routes_results,
         routes_tables, routes_catalogue, routes_states, routes_readers, routes_workspace,
     ):  # fmt: skip
         application.include_router(routes.router)
@@ -75,21 +82,38 @@ def create_application(database: Path) -> FastAPI:
 
 
 async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    """Bound what is sent, refuse writes that another site's page asks for, and set the headers of every answer."""
+    """Bound what is sent, answer only whoever may be, tell what failed in words, and set the headers of every answer."""
     if request.method not in ("GET", "HEAD"):
         length = request.headers.get("content-length", "")
         most = MOST_PROJECT_BYTES if request.url.path == "/projects/import" else MOST_BODY_BYTES
-        if not length.isdigit() or int(length) > most:
+        if not (length.isascii() and length.isdigit() and len(length) < 12) or int(length) > most:
             return PlainTextResponse(f"What was sent is too large: accepted is at most {most // 1_000_000} MB.", 413, HEADERS)
-        origin = request.headers.get("origin")
-        foreign = origin is not None and urlsplit(origin).netloc != request.headers.get("host", "")
-        if foreign or request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
-            return PlainTextResponse("A page of another site asked for this change. It was refused.", 403, HEADERS)
-    response = await call_next(request)
+    try:
+        response = await run_in_threadpool(refused, request, request.app.state.access) or await call_next(request)
+    except Exception as error:  # what nobody foresaw is told in words too, and never in the place of the page
+        response = _failed(request, error)
     for name, value in HEADERS.items():
         if not (name == "Cache-Control" and request.url.path.startswith("/static/")):
             response.headers.setdefault(name, value)
     return response
+
+
+log = logging.getLogger("northfell")
+
+
+def _failed(request: Request, error: Exception) -> Response:
+    """A defect, or a database that cannot be written: nothing was changed."""
+    told = str(error).lower() if isinstance(error, sqlite3.Error) else ""
+    if "full" in told:
+        status, line = 507, "The disk is full: nothing was changed. Make room on it, then repeat; what you typed is still in its field."
+    elif "readonly" in told or "read-only" in told:
+        status, line = 503, "The folder of the projects can only be read: nothing was changed. Whoever runs this application can give it the right to write."
+    elif "locked" in told or "busy" in told:
+        status, line = 503, "Another program holds the database: nothing was changed. Repeat it in a moment; what you typed is still in its field."
+    else:
+        log.exception("%s %s failed", request.method, request.url.path, exc_info=error)
+        status, line = 500, "This failed by a fault of Northfell's, not of yours. Nothing was changed, and what you typed is still in its field."
+    return error_page(request, status, [line])
 
 
 def _status(error: NorthfellError) -> int:

@@ -1,12 +1,12 @@
 """What every route shares: the connection, the templates, and answering a person or a fragment request."""
 
+import pathlib
 from collections.abc import Iterator
 from functools import lru_cache
 from html import escape
-from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import Depends, Request, Response
+from fastapi import Depends, Path, Request, Response
 from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 from pydantic import BaseModel
@@ -35,7 +35,7 @@ def _options(names: tuple[tuple[str, str, str], ...]) -> Markup:
     return Markup("".join(made))
 
 
-templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
+templates = Jinja2Templates(directory=pathlib.Path(__file__).parent / "templates")
 templates.env.filters["figure"] = figure
 templates.env.filters["fixed"] = fixed
 templates.env.filters["entry"] = entry
@@ -46,7 +46,7 @@ templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 
 def _database(request: Request) -> Iterator[Any]:
-    db = connect(request.app.state.database)
+    db = connect(request.app.state.database, request.state.person.name)
     try:
         yield db
     finally:
@@ -54,6 +54,8 @@ def _database(request: Request) -> Iterator[Any]:
 
 
 Db = Annotated[Any, Depends(_database)]
+MOST_ID = 2**63 - 1  # of a row: more is no number for the database
+Id = Annotated[int, Path(ge=0, le=MOST_ID)]
 
 
 def is_fragment(request: Request) -> bool:

@@ -17,7 +17,7 @@ from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.network import Network
 from northfell.core.model.own_entries import entry_parameters
 from northfell.core.model.showing import text_shown, unit_shown
-from northfell.web.pages import Db, project_page
+from northfell.web.pages import Db, Id, project_page
 from northfell.web.routes_edits import Typed, Version
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -26,12 +26,12 @@ MOST_BYTES = 4 * 1024 * 1024
 
 
 @router.get("/catalogue")
-def catalogue_page(request: Request, db: Db, project_id: int, kind: Annotated[str, Query(max_length=60)] = "") -> Response:
+def catalogue_page(request: Request, db: Db, project_id: Id, kind: Annotated[str, Query(max_length=60)] = "") -> Response:
     """Entries of a kind, narrowed by what is chosen in the address; `for` names the element that one is looked for."""
     return _page(request, db, project_id, kind)
 
 
-def _page(request: Request, db: Db, project_id: int, kind: str = "", status: int = 200, **more: Any) -> Response:
+def _page(request: Request, db: Db, project_id: Id, kind: str = "", status: int = 200, **more: Any) -> Response:
     opened = open_project(db, project_id)
     network = opened.network
     asked = {k: v[:200] for k, v in request.query_params.items()}
@@ -79,7 +79,7 @@ def _rated_for(network: Network, element: Element, entries: list[catalogue.Entry
 
 
 @router.post("/catalogue/import/{kind}")
-def import_csv(request: Request, db: Db, project_id: int, kind: str, version: Version, file: Annotated[UploadFile, File()]) -> Response:
+def import_csv(request: Request, db: Db, project_id: Id, kind: str, version: Version, file: Annotated[UploadFile, File()]) -> Response:
     """Own entries from a CSV file: rows that can be read are taken, the others told row by row."""
     try:
         data = file.file.read(MOST_BYTES + 1)
@@ -97,12 +97,12 @@ def import_csv(request: Request, db: Db, project_id: int, kind: str, version: Ve
 
 
 @router.get("/catalogue/{name:path}")
-def entry(request: Request, db: Db, project_id: int, name: str) -> Response:
+def entry(request: Request, db: Db, project_id: Id, name: str) -> Response:
     """One entry, with what follows it."""
     return _entry(request, db, project_id, name)
 
 
-def _entry(request: Request, db: Db, project_id: int, name: str, status: int = 200, refused: list[str] | None = None) -> Response:
+def _entry(request: Request, db: Db, project_id: Id, name: str, status: int = 200, refused: list[str] | None = None) -> Response:
     opened = open_project(db, project_id)
     one = catalogue.entry_named(opened.network, name)
     seen = {
@@ -112,7 +112,7 @@ def _entry(request: Request, db: Db, project_id: int, name: str, status: int = 2
     return project_page(request, opened, "entry.html", one.name, status, **seen)
 
 
-def _then(request: Request, db: Any, project_id: int, version: int, name: str, make: Callable[[Network], Change], to: str) -> Response:
+def _then(request: Request, db: Any, project_id: Id, version: int, name: str, make: Callable[[Network], Change], to: str) -> Response:
     try:
         change_project(db, project_id, make, version)
     except NorthfellError as error:
@@ -121,14 +121,14 @@ def _then(request: Request, db: Any, project_id: int, version: int, name: str, m
 
 
 @router.post("/catalogue/{name:path}/use")
-def use(request: Request, db: Db, project_id: int, name: str, version: Version, element: Typed) -> Response:
+def use(request: Request, db: Db, project_id: Id, name: str, version: Version, element: Typed) -> Response:
     """Give an element the values of an entry, and show it."""
     to = f"/projects/{project_id}/network?{urlencode({'selected': element})}"
     return _then(request, db, project_id, version, name, lambda n: catalogue.use(n, element, name), to)
 
 
 @router.post("/catalogue/{name:path}/own")
-def own(request: Request, db: Db, project_id: int, name: str, version: Version, value: Typed = "") -> Response:
+def own(request: Request, db: Db, project_id: Id, name: str, version: Version, value: Typed = "") -> Response:
     """Make a version of one's own."""
     to = f"/projects/{project_id}/catalogue/{quote(value.strip(), safe='')}"
     return _then(request, db, project_id, version, name, lambda n: catalogue.make_own(n, name, value), to)
@@ -136,7 +136,7 @@ def own(request: Request, db: Db, project_id: int, name: str, version: Version, 
 
 @router.post("/catalogue/{name:path}/set/{field}")
 def set_value(
-    request: Request, db: Db, project_id: int, name: str, field: str, version: Version, value: Typed = "", follow: Annotated[str, Form(max_length=5)] = ""
+    request: Request, db: Db, project_id: Id, name: str, field: str, version: Version, value: Typed = "", follow: Annotated[str, Form(max_length=5)] = ""
 ) -> Response:  # fmt: skip
     """Change a value of an own entry, and of the elements that follow it if that is asked."""
     to = f"/projects/{project_id}/catalogue/{quote(name, safe='')}"
@@ -144,13 +144,13 @@ def set_value(
 
 
 @router.post("/catalogue/{name:path}/away")
-def away(request: Request, db: Db, project_id: int, name: str, version: Version) -> Response:
+def away(request: Request, db: Db, project_id: Id, name: str, version: Version) -> Response:
     """Take an own entry away."""
     return _then(request, db, project_id, version, name, lambda n: catalogue.remove_own(n, name), f"/projects/{project_id}/catalogue")
 
 
 @router.post("/catalogue")
-def keep(request: Request, db: Db, project_id: int, version: Version, element: Typed, value: Typed = "") -> Response:
+def keep(request: Request, db: Db, project_id: Id, version: Version, element: Typed, value: Typed = "") -> Response:
     """Keep the data of an element as an entry of one's own."""
     try:
         change_project(db, project_id, lambda n: catalogue.keep_element(n, element, value), version)

@@ -9,7 +9,7 @@ from northfell.app import documents
 from northfell.app.projects import open_project
 from northfell.core.errors import NorthfellError, StaleVersion
 from northfell.core.model.elements import Document
-from northfell.web.pages import Db
+from northfell.web.pages import Db, Id
 from northfell.web.routes_edits import Version
 from northfell.web.routes_workspace import show
 from northfell.web.view import Looking, View
@@ -42,7 +42,7 @@ def _shown(request: Request, db: Any, view: View, act: Any) -> Response:
 
 
 @router.get("/elements/{element_id:path}/documents/{name}")
-def document(db: Db, project_id: int, element_id: str, name: str) -> Response:
+def document(db: Db, project_id: Id, element_id: str, name: str) -> Response:
     """A document as it was attached."""
     return given_out(*documents.content_of(db, project_id, element_id, name))
 

@@ -18,7 +18,7 @@ from northfell.core.model.network import Network, Sheet
 from northfell.core.model.ways import downstream
 from northfell.store import assemblies as stored
 from northfell.store import transaction
-from northfell.web.pages import Db, templates
+from northfell.web.pages import Db, Id, templates
 from northfell.web.routes_edits import Typed, Version, change_shown
 from northfell.web.view import Looking
 
@@ -174,7 +174,7 @@ def store_assembly(db: Db, view: Looking, ids: Ids, name: Typed = "") -> Respons
 
 
 @router.post("/assemblies/{assembly_id}/place")
-def place_assembly(request: Request, db: Db, view: Looking, assembly_id: int, version: Version) -> Response:
+def place_assembly(request: Request, db: Db, view: Looking, assembly_id: Id, version: Version) -> Response:
     """Put an assembly of one's own onto the sheet; on the selected bus, if one end of it was cut."""
     row = stored.assembly(db, assembly_id)
     bus = bus_of_selection(open_project(db, view.project_id, view.proposal).network, view.selected)
@@ -182,7 +182,7 @@ def place_assembly(request: Request, db: Db, view: Looking, assembly_id: int, ve
 
 
 @router.post("/assemblies/{assembly_id}/remove")
-def remove_assembly(db: Db, assembly_id: int) -> Response:
+def remove_assembly(db: Db, assembly_id: Id) -> Response:
     """Take an assembly of one's own off the list; what was placed with it stays."""
     with transaction(db):
         stored.remove_assembly(db, assembly_id)

@@ -13,12 +13,12 @@ from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model.changes import Change, apply_change
 from northfell.core.model.network import Network
 from northfell.web.card import derived_of_card
-from northfell.web.pages import Db, templates
+from northfell.web.pages import MOST_ID, Db, Id, templates
 from northfell.web.routes_workspace import findings_place, show
 from northfell.web.view import Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
-Version = Annotated[int, Form(ge=0)]
+Version = Annotated[int, Form(ge=0, le=MOST_ID)]
 Typed = Annotated[str, Form(max_length=10_000)]
 Shown = Annotated[str, Query(max_length=200)]
 
@@ -120,7 +120,7 @@ def _step(request: Request, db: Db, view: View, act: Callable[[], Project]) -> R
 
 
 @router.post("/history/{seq}")
-def go_back(request: Request, db: Db, view: Looking, seq: int, version: Version) -> Response:
+def go_back(request: Request, db: Db, view: Looking, seq: Id, version: Version) -> Response:
     """Undo or redo until a change of the history is the newest in force."""
     return _step(request, db, view, lambda: projects.go_back(db, view.project_id, seq, version))
 

@@ -19,7 +19,7 @@ from northfell.core.tables import build
 from northfell.drawing.path_chart import path_shapes
 from northfell.drawing.shapes import svg_of
 from northfell.web.ledger import STUDY_STAGE
-from northfell.web.pages import Db, answer, file_answer, project_page, slug, templates
+from northfell.web.pages import Db, Id, answer, file_answer, project_page, slug, templates
 from northfell.web.routes_edits import Version
 from northfell.web.routes_workspace import gathering
 from northfell.web.view import STUDY_OF, Looking, View
@@ -38,7 +38,7 @@ ORDERS: dict[str, Callable[[Gathered], Any]] = {
 
 @router.get("/findings")
 def findings(
-    request: Request, db: Db, project_id: int, proposal: Chosen = "", severity: Chosen = "", study: Chosen = "", state: Chosen = "", q: Chosen = "",
+    request: Request, db: Db, project_id: Id, proposal: Chosen = "", severity: Chosen = "", study: Chosen = "", state: Chosen = "", q: Chosen = "",
     order: Chosen = "gravity", known: Chosen = "",
 ) -> Response:  # fmt: skip
     """One list over all studies and all operating states; while it is gathered, how far it is."""
@@ -90,7 +90,7 @@ def _asked_for(g: Gathered, asked: dict[str, str]) -> bool:
 
 
 @router.get("/findings.csv")
-def as_csv(request: Request, db: Db, project_id: int, proposal: Chosen = "") -> Response:
+def as_csv(request: Request, db: Db, project_id: Id, proposal: Chosen = "") -> Response:
     """All findings, also those acknowledged, for a spreadsheet."""
     opened = open_project(db, project_id, proposal)
     found = gathered(opened.network, request.app.state.results.of(opened).findings())
@@ -108,7 +108,7 @@ def as_csv(request: Request, db: Db, project_id: int, proposal: Chosen = "") -> 
 
 
 @router.get("/findings/progress")
-def progress(request: Request, db: Db, project_id: int, proposal: Chosen = "") -> Response:
+def progress(request: Request, db: Db, project_id: Id, proposal: Chosen = "") -> Response:
     """How far the gathering is; once it is done, the page is shown anew."""
     opened = open_project(db, project_id, proposal)
     if request.app.state.results.of(opened).findings_are_known:
@@ -117,7 +117,7 @@ def progress(request: Request, db: Db, project_id: int, proposal: Chosen = "") -
 
 
 @router.post("/findings/acknowledge")
-def acknowledge_one(request: Request, db: Db, project_id: int, version: Version, key: Said, reason: Said = "") -> Response:
+def acknowledge_one(request: Request, db: Db, project_id: Id, version: Version, key: Said, reason: Said = "") -> Response:
     """Put a finding aside with a reason."""
     opened = open_project(db, project_id)
     results = request.app.state.results.of(opened)
@@ -134,7 +134,7 @@ def acknowledge_one(request: Request, db: Db, project_id: int, version: Version,
 
 
 @router.post("/findings/take-back")
-def take_back_one(db: Db, project_id: int, version: Version, key: Said) -> Response:
+def take_back_one(db: Db, project_id: Id, version: Version, key: Said) -> Response:
     """Let an acknowledged finding stand again."""
     change_project(db, project_id, lambda n: take_back(n, key.replace("\r\n", "\n")), version)
     return RedirectResponse(f"/projects/{project_id}/findings", 303)

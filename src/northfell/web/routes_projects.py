@@ -7,6 +7,7 @@ from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 from pydantic import ValidationError
 
+from northfell.app import installation
 from northfell.app import projects as use_cases
 from northfell.app.findings import counts as counts_of
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound
@@ -14,17 +15,32 @@ from northfell.core.model import shorthand
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
 from northfell.formats import common_data_format, network_tables, northfell_json, northfell_zip, workbook
-from northfell.store import projects
+from northfell.store import projects, transaction
 from northfell.web.drawings import thumbnail
-from northfell.web.pages import Db, templates
+from northfell.web.pages import MOST_ID, Db, Id, templates
 
 router = APIRouter()
 
 
 @router.get("/")
-def all_projects(request: Request, db: Db, archived: bool = False, undo: int = 0, what: Annotated[str, Query(max_length=400)] = "") -> Response:
-    """The list: by folder, the archive on request; what was just done can be taken back."""
+def all_projects(
+    request: Request, db: Db, archived: bool = False, deleted: bool = False, undo: Annotated[int, Query(ge=0, le=MOST_ID)] = 0,
+    what: Annotated[str, Query(max_length=400)] = "",
+) -> Response:  # fmt: skip
+    """The list: by folder, the archive and what was deleted on request; what was just done can be taken back."""
+    if deleted:
+        days = installation.KEEP_DELETED.days
+        return templates.TemplateResponse(request, "deleted.html", {"rows": projects.deleted_projects(db), "days": days})
     return _list(request, db, archived=archived, undo=undo, what=what)
+
+
+@router.post("/projects/{project_id}/erase")
+def erase(db: Db, project_id: Id) -> Response:
+    """Take a deleted project away for good, and give its room back."""
+    with transaction(db):
+        projects.erase(db, project_id)
+    installation.tidy(db)
+    return RedirectResponse("/?deleted=true", 303)
 
 
 def _list(request: Request, db: Any, status: int = 200, refused: list[str] | None = None, file_name: str = "", **more: Any) -> Response:
@@ -38,6 +54,7 @@ def _list(request: Request, db: Any, status: int = 200, refused: list[str] | Non
         "folders": sorted(folders.items()),
         "folder_names": sorted({row.folder for row in rows if row.folder}),
         "archive": sum(row.archived for row in rows),
+        "gone": len(projects.deleted_projects(db)),
         "refused": refused or [],
         "file_name": file_name,
         **more,
@@ -55,7 +72,7 @@ def _listed(request: Request, db: Any, row: projects.ProjectRow, elements: int) 
 
 
 @router.post("/projects/{project_id}/aside/{act}")
-def put_aside(request: Request, db: Db, project_id: int, act: str, value: Annotated[str, Form(max_length=200)] = "") -> Response:
+def put_aside(request: Request, db: Db, project_id: Id, act: str, value: Annotated[str, Form(max_length=200)] = "") -> Response:
     """Rename a project, put it into a folder or the archive, delete it, or bring it back."""
     given: dict[str, dict[str, str | bool]] = {
         "rename": {"name": value.strip()}, "folder": {"folder": value.strip()}, "archive": {"archived": True}, "unarchive": {"archived": False},
@@ -73,7 +90,7 @@ def put_aside(request: Request, db: Db, project_id: int, act: str, value: Annota
 
 
 @router.post("/projects/{project_id}/duplicate")
-def duplicate(db: Db, project_id: int) -> Response:
+def duplicate(db: Db, project_id: Id) -> Response:
     """A copy with its history, beside the original."""
     use_cases.duplicate(db, project_id)
     return RedirectResponse("/", 303)

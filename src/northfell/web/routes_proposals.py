@@ -15,7 +15,7 @@ from northfell.core.model import proposing
 from northfell.core.model.changes import Change
 from northfell.core.model.network import Network
 from northfell.web.ledger import STUDY_STAGE
-from northfell.web.pages import Db, project_page, templates
+from northfell.web.pages import Db, Id, project_page, templates
 from northfell.web.routes_edits import Version
 from northfell.web.view import View
 
@@ -27,7 +27,7 @@ WAIT_S = 1.5
 
 
 @router.get("/proposals")
-def proposals(request: Request, db: Db, project_id: int, chosen: With = [], watch: With = []) -> Response:  # noqa: B006  FastAPI copies it
+def proposals(request: Request, db: Db, project_id: Id, chosen: With = [], watch: With = []) -> Response:  # noqa: B006  FastAPI copies it
     """All proposals, and those chosen beside the network."""
     return _list(request, open_project(db, project_id), chosen, watch=watch)
 
@@ -80,7 +80,7 @@ def _compared(request: Request, opened: Project, names: list[str], watch: list[s
 
 
 @router.post("/proposals")
-def make(request: Request, db: Db, project_id: int, version: Version, name: Typed = "", note: Typed = "") -> Response:
+def make(request: Request, db: Db, project_id: Id, version: Version, name: Typed = "", note: Typed = "") -> Response:
     """A new proposal, to be worked in."""
     opened = open_project(db, project_id)
     try:
@@ -91,7 +91,7 @@ def make(request: Request, db: Db, project_id: int, version: Version, name: Type
 
 
 @router.get("/proposals/progress")
-def progress(request: Request, db: Db, project_id: int, chosen: With = [], watch: With = []) -> Response:  # noqa: B006
+def progress(request: Request, db: Db, project_id: Id, chosen: With = [], watch: With = []) -> Response:  # noqa: B006
     """How far a comparison is; once it is done, the page is shown anew."""
     opened = open_project(db, project_id)
     comparison, job = _compared(request, opened, [p.name for p in opened.network.proposals if p.name in chosen], _chosen(opened, watch))
@@ -101,7 +101,7 @@ def progress(request: Request, db: Db, project_id: int, chosen: With = [], watch
 
 
 @router.get("/proposal/{name:path}", name="proposal")
-def one(request: Request, db: Db, project_id: int, name: str, watch: With = []) -> Response:  # noqa: B006
+def one(request: Request, db: Db, project_id: Id, name: str, watch: With = []) -> Response:  # noqa: B006
     """A proposal: its changes, conflicts, and what it makes of findings, key results and chosen elements."""
     return _one(request, open_project(db, project_id), name, watch=watch)
 
@@ -121,7 +121,7 @@ def _one(
 
 @router.post("/proposal/{name:path}")
 def change(
-    request: Request, db: Db, project_id: int, name: str, version: Version, act: Typed, number: Numbers = [], value: Typed = "", note: Typed = ""  # noqa: B006
+    request: Request, db: Db, project_id: Id, name: str, version: Version, act: Typed, number: Numbers = [], value: Typed = "", note: Typed = ""  # noqa: B006
 ) -> Response:  # fmt: skip
     """Accept a proposal whole or in part, take changes out of it, rebase, rename or drop it."""
     acts: dict[str, Callable[[Network], Change]] = {

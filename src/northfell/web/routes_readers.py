@@ -10,15 +10,16 @@ from fastapi.responses import RedirectResponse
 from northfell.app import documents
 from northfell.app.projects import Project, open_project
 from northfell.core.errors import NotFound
-from northfell.core.model.network import NORMAL
+from northfell.core.model.elements import Bus
+from northfell.core.model.network import NORMAL, Network
 from northfell.drawing.shapes import svg_of
 from northfell.store import readers, transaction
 from northfell.store.readers import ReaderLink
 from northfell.web.card import card_of
 from northfell.web.drawings import drawing_of
-from northfell.web.pages import Db, project_page, templates
+from northfell.web.pages import Db, Id, project_page, templates
 from northfell.web.routes_documents import given_out
-from northfell.web.routes_workspace import problem_of
+from northfell.web.routes_workspace import problem_of, shown_labels
 from northfell.web.view import STAGES, View
 
 router = APIRouter()
@@ -26,7 +27,7 @@ Part = Annotated[str, Query(max_length=200)]
 
 
 @router.get("/projects/{project_id}/readers")
-def reader_links(request: Request, db: Db, project_id: int) -> Response:
+def reader_links(request: Request, db: Db, project_id: Id) -> Response:
     """The links of a project."""
     opened = open_project(db, project_id)
     links = [(link, opened.network.elements.get(link.element_id)) for link in readers.of_project(db, project_id)]
@@ -34,7 +35,7 @@ def reader_links(request: Request, db: Db, project_id: int) -> Response:
 
 
 @router.post("/projects/{project_id}/readers")
-def make_link(db: Db, project_id: int, element: Annotated[str, Form(max_length=200)] = "") -> Response:
+def make_link(db: Db, project_id: Id, element: Annotated[str, Form(max_length=200)] = "") -> Response:
     """A new link for the project, or for one element."""
     network = open_project(db, project_id).network
     element = network.id_of_name.get(element, element)
@@ -46,7 +47,7 @@ def make_link(db: Db, project_id: int, element: Annotated[str, Form(max_length=2
 
 
 @router.post("/projects/{project_id}/readers/away")
-def take_back(db: Db, project_id: int, token: Annotated[str, Form(max_length=100)]) -> Response:
+def take_back(db: Db, project_id: Id, token: Annotated[str, Form(max_length=100)]) -> Response:
     """Take a link back: whoever holds it sees nothing from now on."""
     with transaction(db):
         readers.take_back(db, project_id, token)
@@ -73,7 +74,9 @@ def read(
     """What a reader sees: diagram, results, notes and documents."""
     link, opened = _opened(db, token)
     network = opened.network
-    asked = View(opened.id, stage if stage in STAGES else "flow", state if state in network.state_names else NORMAL, sheet, link.element_id or selected)
+    if link.element_id:
+        return _one(request, opened, link)
+    asked = View(opened.id, stage if stage in STAGES else "flow", state if state in network.state_names else NORMAL, sheet, selected)
     view = asked if asked.selected in network.elements else replace(asked, selected="")
     results = request.app.state.results.of(opened)
     shown_on = network.sheet(view.sheet)
@@ -89,16 +92,39 @@ def read(
     base = there(selected="")
     seen = {
         "network": network, "view": view, "sheet": shown_on, "drawing": drawing, "card": card, "stages": STAGES, "there": there, "token": token,
-        "address": lambda e, s="": base + f"&selected={quote_plus(e)}", "whole": not link.element_id,
+        "address": lambda e, s="": base + f"&selected={quote_plus(e)}",
         "problem": problem_of(results, view), "svg_of": svg_of,
     }  # fmt: skip
     return templates.TemplateResponse(request, "read.html", seen)
+
+
+def _one(request: Request, opened: Project, link: ReaderLink) -> Response:
+    """What a link for one element shows: its data, what it is connected to by name, its figures and documents, and nothing else.
+
+    Figures are those of Normal; the label stands for all operating states, the worst of them named.
+    """
+    network, results = opened.network, request.app.state.results.of(opened)
+    if link.element_id not in network.elements:
+        raise NotFound("What this link showed is not in the network any more.")
+    cards = {name: card_of(network, results, View(opened.id, stage, NORMAL, selected=link.element_id), []) for stage, (name, _, _) in STAGES.items()}
+    beside = [e.name for e in network.elements.values() if e.id != link.element_id and set(e.buses) & set(network.elements[link.element_id].buses)]
+    seen = {
+        "title": network.name, "card": cards["Network"], "token": link.token, "svg_of": svg_of, "labels": shown_labels(network, results, link.element_id),
+        "stages": [(name, card.figures) for name, card in cards.items() if card and card.figures and name != "Network"],
+        "connected": beside if not isinstance(network.elements[link.element_id], Bus) else _at(network, link.element_id),
+        "settings": network.settings.set_name,
+    }  # fmt: skip
+    return templates.TemplateResponse(request, "read_one.html", seen)
+
+
+def _at(network: Network, bus_id: str) -> list[str]:
+    return [e.name for e in network.elements.values() if bus_id in e.buses]
 
 
 @router.get("/read/{token}/documents/{element_id:path}/{name}")
 def read_document(db: Db, token: str, element_id: str, name: str) -> Response:
     """A document, for a reader."""
     link, opened = _opened(db, token)
-    if not may_see(link, element_id):
+    if not may_see(link, element_id) or element_id not in opened.network.elements:
         raise NotFound("This link does not show that element.")
     return given_out(*documents.content_of(db, opened.id, element_id, name))

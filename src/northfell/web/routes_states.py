@@ -14,7 +14,7 @@ from northfell.core.model.completeness import missing_of
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.parameters import STUDIES, parameters_of
 from northfell.core.model.showing import text_shown, unit_shown
-from northfell.web.pages import Db, project_page
+from northfell.web.pages import Db, Id, project_page
 from northfell.web.routes_edits import Typed, Version, change_shown
 from northfell.web.view import Looking
 
@@ -22,12 +22,12 @@ router = APIRouter(prefix="/projects/{project_id}")
 
 
 @router.get("/states")
-def matrix(request: Request, db: Db, project_id: int, of: Annotated[str, Query(max_length=200)] = "") -> Response:
+def matrix(request: Request, db: Db, project_id: Id, of: Annotated[str, Query(max_length=200)] = "") -> Response:
     """What differs between the states; with `of`, all that a state may hold of one element."""
     return _page(request, db, project_id, of)
 
 
-def _page(request: Request, db: Db, project_id: int, of: str = "", status: int = 200, refused: list[str] | None = None) -> Response:
+def _page(request: Request, db: Db, project_id: Id, of: str = "", status: int = 200, refused: list[str] | None = None) -> Response:
     opened = open_project(db, project_id)
     network = opened.network
     element = network.elements.get(network.id_of_name.get(of, of))
@@ -49,7 +49,7 @@ def _page(request: Request, db: Db, project_id: int, of: str = "", status: int =
     return project_page(request, opened, "states.html", "States", status, refused=refused or [], **seen)
 
 
-def _changed(request: Request, db: Db, project_id: int, version: int, of: str, make: Callable[[Network], Change]) -> Response:
+def _changed(request: Request, db: Db, project_id: Id, version: int, of: str, make: Callable[[Network], Change]) -> Response:
     try:
         change_project(db, project_id, make, version)
     except NorthfellError as error:
@@ -59,38 +59,38 @@ def _changed(request: Request, db: Db, project_id: int, version: int, of: str, m
 
 @router.post("/states/set")
 def set_in_state(
-    request: Request, db: Db, project_id: int, version: Version, element: Typed, field: Typed, state: Typed, value: Typed = "", of: Typed = ""
+    request: Request, db: Db, project_id: Id, version: Version, element: Typed, field: Typed, state: Typed, value: Typed = "", of: Typed = ""
 ) -> Response:  # fmt: skip
     """Set one cell of the matrix; empty takes the difference back."""
     return _changed(request, db, project_id, version, of, lambda n: states.set_in_state(n, state, element, field, value))
 
 
 @router.post("/states/factor")
-def set_factor(request: Request, db: Db, project_id: int, version: Version, kind: Typed, state: Typed, group: Typed = "", value: Typed = "") -> Response:
+def set_factor(request: Request, db: Db, project_id: Id, version: Version, kind: Typed, state: Typed, group: Typed = "", value: Typed = "") -> Response:
     """Set a factor on load or generation."""
     return _changed(request, db, project_id, version, "", lambda n: states.set_factor(n, state, kind, group, value))
 
 
 @router.post("/states/copy")
-def copy(request: Request, db: Db, project_id: int, version: Version, state: Typed, value: Typed = "") -> Response:
+def copy(request: Request, db: Db, project_id: Id, version: Version, state: Typed, value: Typed = "") -> Response:
     """A state made by copying one."""
     return _changed(request, db, project_id, version, "", lambda n: edits.copy_state(n, state, value))
 
 
 @router.post("/states/rename")
-def rename(request: Request, db: Db, project_id: int, version: Version, state: Typed, value: Typed = "") -> Response:
+def rename(request: Request, db: Db, project_id: Id, version: Version, state: Typed, value: Typed = "") -> Response:
     """Another name for a state."""
     return _changed(request, db, project_id, version, "", lambda n: states.rename(n, state, value))
 
 
 @router.post("/states/away")
-def away(request: Request, db: Db, project_id: int, version: Version, state: Typed) -> Response:
+def away(request: Request, db: Db, project_id: Id, version: Version, state: Typed) -> Response:
     """Take a state away."""
     return _changed(request, db, project_id, version, "", lambda n: edits.remove_state(n, state))
 
 
 @router.post("/states/planned")
-def planned(request: Request, db: Db, project_id: int, version: Version, state: Typed) -> Response:
+def planned(request: Request, db: Db, project_id: Id, version: Version, state: Typed) -> Response:
     """Include all that is planned in a state, and leave out what is to be removed."""
     return _changed(request, db, project_id, version, "", lambda n: states.include_planned(n, state))
 
@@ -102,12 +102,12 @@ def sets(request: Request, db: Db, view: Looking, act: str, version: Version, va
 
 
 @router.get("/missing")
-def missing_data(request: Request, db: Db, project_id: int) -> Response:
+def missing_data(request: Request, db: Db, project_id: Id) -> Response:
     """What is missing, for which study, element by element, each leading to its field."""
     return _missing(request, db, project_id)
 
 
-def _missing(request: Request, db: Db, project_id: int, status: int = 200, refused: list[str] | None = None) -> Response:
+def _missing(request: Request, db: Db, project_id: Id, status: int = 200, refused: list[str] | None = None) -> Response:
     opened = open_project(db, project_id)
     network, elements = opened.network, opened.network.elements
     by_state = {name: network.in_state(name) for name in network.state_names}
@@ -126,7 +126,7 @@ def _missing(request: Request, db: Db, project_id: int, status: int = 200, refus
 
 
 @router.post("/missing/typical")
-def fill_all(request: Request, db: Db, project_id: int, version: Version) -> Response:
+def fill_all(request: Request, db: Db, project_id: Id, version: Version) -> Response:
     """Typical values for all that is missing in the network."""
     try:
         change_project(db, project_id, edits.fill_all_typical, version)

@@ -18,7 +18,7 @@ from northfell.core.model.parameters import Parameter, parameter
 from northfell.core.model.showing import unit_shown
 from northfell.core.model.ways import Connections, ways_of
 from northfell.formats import network_tables, workbook
-from northfell.web.pages import Db, file_answer, project_page, slug
+from northfell.web.pages import Db, Id, file_answer, project_page, slug
 from northfell.web.routes_edits import Version
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -46,7 +46,7 @@ class Pasted(BaseModel):
 
 
 @router.get("/tables")
-def tables(request: Request, db: Db, project_id: int) -> Response:
+def tables(request: Request, db: Db, project_id: Id) -> Response:
     """The kinds with how many elements each has, and the boards with their ways."""
     opened = open_project(db, project_id)
     counts = {kind: sum(e.kind == kind for e in opened.network.elements.values()) for kind in KINDS}
@@ -60,7 +60,7 @@ def _boards(network: Network) -> list[tuple[Bus, int]]:
 
 
 @router.get("/tables.xlsx")
-def workbook_out(db: Db, project_id: int) -> Response:
+def workbook_out(db: Db, project_id: Id) -> Response:
     """All tables as one workbook."""
     network = open_project(db, project_id).network
     kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -68,14 +68,14 @@ def workbook_out(db: Db, project_id: int) -> Response:
 
 
 @router.get("/tables.zip")
-def csv_out(db: Db, project_id: int) -> Response:
+def csv_out(db: Db, project_id: Id) -> Response:
     """All tables as CSV files in a zip."""
     network = open_project(db, project_id).network
     return file_answer(workbook.write_csv_zip(network_tables.tables_of(network)), "application/zip", f"{slug(network.name)}-tables.zip")
 
 
 @router.post("/tables/import")
-def tables_in(request: Request, db: Db, project_id: int, version: Version, file: Annotated[UploadFile, File()]) -> Response:
+def tables_in(request: Request, db: Db, project_id: Id, version: Version, file: Annotated[UploadFile, File()]) -> Response:
     """Tables that come back, as one change."""
     opened = open_project(db, project_id)
     seen: dict[str, Any] = {}
@@ -93,7 +93,7 @@ def tables_in(request: Request, db: Db, project_id: int, version: Version, file:
 
 
 @router.get("/table/{kind}")
-def table(request: Request, db: Db, project_id: int, kind: str) -> Response:
+def table(request: Request, db: Db, project_id: Id, kind: str) -> Response:
     """The table of one kind."""
     opened = open_project(db, project_id)
     tabling.columns_of(kind)
@@ -102,7 +102,7 @@ def table(request: Request, db: Db, project_id: int, kind: str) -> Response:
 
 
 @router.get("/table/{kind}/data")
-def table_data(db: Db, project_id: int, kind: str) -> Response:
+def table_data(db: Db, project_id: Id, kind: str) -> Response:
     """All rows of the table."""
     opened = open_project(db, project_id)
     network, columns = opened.network, tabling.columns_of(kind)
@@ -120,7 +120,7 @@ def _column(network: Network, p: Parameter) -> dict[str, Any]:
 
 
 @router.post("/table/{kind}/cells")
-def table_cells(db: Db, project_id: int, kind: str, sent: Cells) -> Response:
+def table_cells(db: Db, project_id: Id, kind: str, sent: Cells) -> Response:
     """Set cells that were typed."""
 
     def make(network: Network) -> Tabled:
@@ -137,12 +137,12 @@ def table_cells(db: Db, project_id: int, kind: str, sent: Cells) -> Response:
 
 
 @router.post("/table/{kind}/paste")
-def table_paste(db: Db, project_id: int, kind: str, sent: Pasted) -> Response:
+def table_paste(db: Db, project_id: Id, kind: str, sent: Pasted) -> Response:
     """Set a pasted block; one paste is one change."""
     return _answer(db, project_id, kind, sent.version, lambda network: tabling.pasted(network, kind, sent.text, sent.rows, sent.columns))
 
 
-def _answer(db: Any, project_id: int, kind: str, version: int, make: Callable[[Network], Tabled]) -> Response:
+def _answer(db: Any, project_id: Id, kind: str, version: int, make: Callable[[Network], Tabled]) -> Response:
     """Keep what could be read, and tell what could not, cell by cell; only rows that differ are sent."""
     columns = tabling.columns_of(kind)
     before = open_project(db, project_id).network
@@ -155,7 +155,7 @@ def _answer(db: Any, project_id: int, kind: str, version: int, make: Callable[[N
     return _kept(db, project_id, version, make, rows)
 
 
-def _kept(db: Any, project_id: int, version: int, make: Callable[[Network], Tabled], more: Callable[[Project, Tabled], dict[str, Any]]) -> Response:
+def _kept(db: Any, project_id: Id, version: int, make: Callable[[Network], Tabled], more: Callable[[Project, Tabled], dict[str, Any]]) -> Response:
     opened = open_project(db, project_id)
     try:
         made = make(opened.network)
@@ -168,7 +168,7 @@ def _kept(db: Any, project_id: int, version: int, make: Callable[[Network], Tabl
 
 
 @router.get("/ways/{board:path}/data")
-def ways_data(db: Db, project_id: int, board: str) -> Response:
+def ways_data(db: Db, project_id: Id, board: str) -> Response:
     """The ways of a board."""
     opened = open_project(db, project_id)
     return JSONResponse({"version": opened.version, **_ways(opened.network, board)})
@@ -196,7 +196,7 @@ def _way_column(network: Network, column: way_table.WayColumn) -> dict[str, Any]
 
 
 @router.get("/ways/{board:path}")
-def ways(request: Request, db: Db, project_id: int, board: str) -> Response:
+def ways(request: Request, db: Db, project_id: Id, board: str) -> Response:
     """The schedule of a board as a table."""
     opened = open_project(db, project_id)
     board = board if board in opened.network.elements else opened.network.id_of_name.get(board, board)
@@ -219,14 +219,14 @@ def ways(request: Request, db: Db, project_id: int, board: str) -> Response:
 
 
 @router.post("/ways/{board:path}/cells")
-def way_cells(db: Db, project_id: int, board: str, sent: Cells) -> Response:
+def way_cells(db: Db, project_id: Id, board: str, sent: Cells) -> Response:
     """Set cells of ways that stand."""
     cells = [(row, key, text, "") for row, key, text in sent.cells]
     return _kept(db, project_id, sent.version, lambda network: way_table.set_ways(network, board, cells), lambda opened, made: _ways(opened.network, board))
 
 
 @router.post("/ways/{board:path}/paste")
-def way_paste(db: Db, project_id: int, board: str, sent: Pasted) -> Response:
+def way_paste(db: Db, project_id: Id, board: str, sent: Pasted) -> Response:
     """A pasted block: rows of ways that stand set their elements, further rows become ways, on the other chosen boards too."""
     pasted: list[way_table.PastedWays] = []
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request, Response
-from fastapi.responses import RedirectResponse
+from fastapi.responses import JSONResponse, RedirectResponse
 
 from northfell.app.extend import bus_of_selection, plan
 from northfell.app.findings import counts
@@ -28,7 +28,7 @@ from northfell.store import history, projects
 from northfell.web.card import card_of, state_note
 from northfell.web.drawings import drawing_of, plain_drawing, starting, whole_box
 from northfell.web.ledger import ledger_of
-from northfell.web.pages import Db, answer, is_fragment, names_of, templates
+from northfell.web.pages import Db, Id, answer, is_fragment, names_of, templates
 from northfell.web.rows import rows_html
 from northfell.web.tray import tray_of
 from northfell.web.view import STAGES, STUDY_OF, Looking, View
@@ -37,7 +37,7 @@ router = APIRouter()
 
 
 @router.get("/projects/{project_id}")
-def project(project_id: int) -> Response:
+def project(project_id: Id) -> Response:
     return RedirectResponse(f"/projects/{project_id}/flow", 303)
 
 
@@ -123,9 +123,18 @@ def cancel_outages(request: Request, db: Db, look: Looking) -> Response:
 
 
 @router.get("/projects/{project_id}/version")
-def version(db: Db, project_id: int) -> Response:
+def version(db: Db, project_id: Id) -> Response:
     """The version of a project, for windows that keep in step."""
     return Response(str(projects.project(db, project_id).version), media_type="text/plain")
+
+
+@router.get("/projects/{project_id}/others")
+def others(
+    request: Request, db: Db, project_id: Id, window: Annotated[str, Query(max_length=40)] = "", picked: Annotated[str, Query(max_length=200)] = ""
+) -> Response:  # fmt: skip
+    """The version of a project, and who else has it open, each with what they have picked: for windows that keep in step."""
+    there = request.app.state.presence.seen(project_id, window, request.state.person.name, picked)
+    return JSONResponse({"version": projects.project(db, project_id).version, "others": [{"name": name, "picked": p} for name, p in there]})
 
 
 @router.get("/projects/{project_id}/findings/counts")
@@ -197,6 +206,14 @@ def problem_of(results: Results, view: View) -> list[str]:
     if not isinstance(outcome, NorthfellError):
         return []
     return [str(r) for r in getattr(outcome, "reasons", None) or [outcome]]
+
+
+def shown_labels(network: Network, results: Results, bus_id: str) -> list[dict[str, Any]]:
+    """The labels of a location, of both sides where it has a main."""
+    e = network.elements.get(bus_id)
+    sides = ("load", "line") if isinstance(e, Bus) and e.main else ("load",)
+    found = (_label(network, results, View(0, "arc-flash", selected=bus_id, side=side)) for side in sides)
+    return [label for label in found if label]
 
 
 def _label(network: Network, results: Results, view: View) -> dict[str, Any] | None:

@@ -8,6 +8,7 @@ from urllib.parse import quote_plus, urlencode
 from fastapi import Depends, Query
 
 from northfell.core.model.parameters import Study
+from northfell.web.pages import Id
 
 STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
 STAGES = {  # path -> name, key, tabs of its ledger
@@ -73,7 +74,7 @@ class View:
 
 
 def _from_query(
-    project_id: int,
+    project_id: Id,
     stage: Annotated[str, Query(max_length=20)] = "flow",
     state: Annotated[str, Query(max_length=100)] = "Normal",
     sheet: Annotated[str, Query(max_length=100)] = "",

@@ -42,3 +42,7 @@ INSERT INTO proposed_change (project_id, proposal, position, body)
 SELECT p.project_id, json_extract(p.body, '$.name'), c.key, c.value FROM proposal p, json_each(p.body, '$.changes') c;
 
 UPDATE proposal SET body = json_remove(body, '$.changes');
+
+ALTER TABLE project ADD COLUMN deleted_at TEXT;  -- when it was deleted: some time later it goes for good
+
+UPDATE project SET deleted_at = strftime('%Y-%m-%dT%H:%M:%f+00:00', 'now') WHERE deleted = 1;

@@ -1,23 +1,41 @@
-// Two windows on one project stay in step: what another changed is shown here within two seconds, unless something is being typed
-// or stands refused in its field.
+// Windows on one project stay in step: what another changed is shown here within two seconds, unless something is being typed
+// or stands refused in its field. Who else is there stands in the top line, and what they have picked is marked quietly.
 import { go } from "./select.js";
 import { desk } from "./view.js";
 
+const name = crypto.getRandomValues(new Uint32Array(2)).join("-");
 let asking = false;
+let others = [];
 
 async function look() {
   const shown = desk();
-  if (!shown || asking || document.hidden || document.querySelector("dialog[open], [aria-invalid]")) return;
+  if (!shown || asking || document.hidden) return;
   asking = true;
   try {
-    const answer = await fetch(`/projects/${shown.dataset.project}/version`);
+    const query = new URLSearchParams({ window: name, picked: shown.dataset.element });
+    const answer = await fetch(`/projects/${shown.dataset.project}/others?${query}`);
+    if (!answer.ok) return;
+    const found = await answer.json();
+    others = found.others;
+    mark();
     const typing = document.activeElement?.matches("input, textarea") && document.activeElement.value !== document.activeElement.defaultValue;
-    if (answer.ok && !typing && desk()?.dataset.version === shown.dataset.version && Number(await answer.text()) > Number(shown.dataset.version)) {
-      go(window.location.pathname + window.location.search);
-    }
+    const busy = typing || document.querySelector("dialog[open], [aria-invalid]");
+    if (!busy && desk()?.dataset.version === shown.dataset.version && found.version > Number(shown.dataset.version)) go(window.location.pathname + window.location.search);
   } catch { /* asked again in a moment */ } finally {
     asking = false;
   }
 }
 
+function mark() {
+  const place = document.getElementById("others");
+  if (!place) return;
+  const names = [...new Set(others.map((one) => one.name || "someone"))];
+  place.hidden = !names.length;
+  place.textContent = names.length ? `also here: ${names.join(", ")}` : "";
+  for (const group of document.querySelectorAll("#sheet .theirs")) group.classList.remove("theirs");
+  for (const one of others) if (one.picked) document.querySelector(`#sheet [data-element="${CSS.escape(one.picked)}"]`)?.classList.add("theirs");
+}
+
+document.addEventListener("htmx:after:swap", mark);
 setInterval(look, 1500);
+look();
