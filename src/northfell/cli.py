@@ -104,27 +104,12 @@ def read_network(path: Path) -> tuple[Network, list[str]]:
     if path.is_dir():
         return network_tables.network_of(workbook.read_csv_folder(path)), []
     if name.endswith(".xlsx"):
-        return network_tables.network_of(workbook.read_xlsx(_read(path))), []
+        return network_tables.network_of(workbook.read_xlsx(northfell_json.bytes_of(path))), []
     if name.endswith(".json"):
         return northfell_json.read_file(path), []
     if name.endswith(".cdf"):
-        try:
-            if path.stat().st_size > northfell_json.MOST_BYTES:
-                raise NetworkRefused([northfell_json.too_large(path.stat().st_size)])
-            return common_data_format.read(path.read_text(encoding="latin-1"))
-        except OSError as error:
-            raise NetworkRefused([InputRefused("file", str(path), "a file that can be read", error.strerror or "", "File")]) from None
+        return common_data_format.read(northfell_json.bytes_of(path).decode("latin-1"))
     raise NetworkRefused([InputRefused("file", path.name, "a name that ends in .northfell.json, .xlsx or .cdf, or a folder of CSV files", where="File")])
-
-
-def _read(path: Path) -> bytes:
-    """The bytes of a file, its size checked first."""
-    try:
-        if path.stat().st_size > workbook.MOST_BYTES:
-            raise NetworkRefused([northfell_json.too_large(path.stat().st_size)])
-        return path.read_bytes()
-    except OSError as error:
-        raise NetworkRefused([InputRefused("file", str(path), "a file that can be read", error.strerror or "", "File")]) from None
 
 
 def _demo(options: argparse.Namespace) -> int:

@@ -208,7 +208,7 @@ def test_import_makes_a_new_project_and_bad_files_change_nothing(client):
     for name, data, told in [
         ("a.northfell.json", b"{", "JSON text of a network"),
         ("a.northfell.json", northfell_json.write(skerrow_water()).replace('"640.0"', "").replace("640.0", "NaN").encode(), "length_m is nan"),
-        ("a.exe", b"MZ", "a name that ends in .northfell, .northfell.json, .xlsx or .cdf"),
+        ("a.exe", b"MZ", "a name that ends in .northfell, .northfell.json, .xlsx, .zip, .cdf"),
         ("a.cdf", b"nothing", "MVA base"),
         ("a.json", b" " * (northfell_json.MOST_BYTES + 5), "at most"),
     ]:

@@ -5,14 +5,12 @@ from collections.abc import Callable, Iterable
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import Change, Move
 from northfell.core.model.elements import Bus
-from northfell.core.model.network import Network, Placement, Sheet
+from northfell.core.model.network import FARTHEST, Network, Placement, Sheet
 from northfell.core.model.ways import Connections, ways_of
 from northfell.drawing import growing
 from northfell.drawing.layout import hung, laid_out
 from northfell.drawing.schedule import schedule_size
 from northfell.drawing.standing import STEP
-
-FARTHEST = 5000.0  # steps from the middle of a sheet
 
 
 def snapped(value: float) -> float:

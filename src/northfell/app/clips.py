@@ -5,7 +5,6 @@ connected to a bus as it is pasted.
 """
 
 import json
-import re
 from collections.abc import Iterable
 from typing import Any
 
@@ -123,7 +122,7 @@ def _read(text: str) -> tuple[list[dict[str, Any]], list[str], dict[str, Placeme
         clip = json.loads(text)
         if not isinstance(clip, dict) or clip.get("format") != FORMAT or not isinstance(clip["elements"], list) or len(clip["elements"]) > MOST_ELEMENTS:
             raise refused
-        raw = [dict(one) for one in clip["elements"]]
+        raw = [{**one, "name": str(one["name"])} for one in clip["elements"]]
         cut = [str(i) for i in clip["cut"]]
         places = {str(i): Placement.model_validate({**p, "x": float(p["x"]), "y": float(p["y"])}) for i, p in clip["placements"].items()}
         ids = {str(one["id"]) for one in raw}
@@ -138,15 +137,15 @@ def _read(text: str) -> tuple[list[dict[str, Any]], list[str], dict[str, Placeme
 
 def _next_name(names: Names, name: str) -> str:
     """The next free name that begins alike: W12 goes on as W13, “Pump house” as “Pump house 2”."""
-    match = re.match(r"^(.*?)(\d+)$", name)
     if name not in names.taken:
         return names.take(name)
-    if not match:
+    start = name.rstrip("0123456789")
+    if start == name or len(name) - len(start) > 12:
         return names.free(name)
-    number = int(match[2]) + 1
-    while f"{match[1]}{number}" in names.taken:
+    number = int(name[len(start) :]) + 1
+    while f"{start}{number}" in names.taken:
         number += 1
-    return names.take(f"{match[1]}{number}")
+    return names.take(f"{start}{number}")
 
 
 def _shift(

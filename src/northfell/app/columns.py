@@ -14,7 +14,7 @@ from northfell.core.model.parameters import Parameter
 from northfell.core.quantities import QUANTITY_OF, canonical_unit, parse_wire_size
 
 MOST_CELLS = 200_000
-BARE_NUMBER = re.compile(r"^\s*[-+\u2212]?[0-9., \u2009\u202f]+(?:[eE][-+]?[0-9]+)?\s*$")
+BARE_NUMBER = re.compile(r"[-+\u2212]?[0-9., \u2009\u202f]{1,60}(?:[eE][-+]?[0-9]{1,4})?")
 SAID_YES_NO = {"yes": "true", "y": "true", "true": "true", "1": "true", "no": "false", "n": "false", "false": "false", "0": "false"}
 
 
@@ -35,8 +35,11 @@ def head_of(text: str, parameters: Sequence[Parameter]) -> Head | None:
         If the unit in the head is of another quantity than the parameter.
     """
     bare, unit = text.strip(), ""
-    if match := re.fullmatch(r"(.*?)\s*[\[(]\s*([^\])]+?)\s*[\])]", bare):
-        bare, unit = match[1], match[2]
+    if len(bare) > 200:
+        return None
+    if bare.endswith(("]", ")")):  # `Length [m]`, `Length (m)`
+        start = max(bare.rfind("["), bare.rfind("("))
+        bare, unit = (bare[:start].strip(), bare[start + 1 : -1].strip()) if start >= 0 else (bare, "")
     p = _named(bare, parameters)
     if p is None and " " in bare:  # `Length m`
         bare, _, unit = bare.rpartition(" ")
@@ -73,7 +76,7 @@ def read_cell(network: Network, head: Head, text: str, where: str) -> Any:
         typed = SAID_YES_NO.get(typed.lower(), typed)
     elif p.form == "choice":
         typed = next((str(c) for c in p.choices if str(c).casefold() == typed.casefold()), typed)
-    elif head.unit and BARE_NUMBER.match(typed):
+    elif head.unit and BARE_NUMBER.fullmatch(typed):
         typed = f"{typed} {head.unit}"
     elif head.unit == "AWG" and parse_wire_size(typed) is None and parse_wire_size(f"{typed} AWG") is not None:
         typed = f"{typed} AWG"
@@ -95,9 +98,13 @@ def cells_of(text: str) -> list[list[str]]:
     first = text.lstrip("\ufeff").split("\n", 1)[0]
     mark = "\t" if "\t" in text else ";" if first.count(";") > 0 else ","
     try:
-        rows = [row for row in csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""), delimiter=mark) if any(cell.strip() for cell in row)]
+        rows, taken = [], 0
+        for row in csv.reader(io.StringIO(text.lstrip("\ufeff"), newline=""), delimiter=mark):
+            taken += len(row)
+            if taken > MOST_CELLS:
+                raise InputRefused("table", f"more than {MOST_CELLS} cells", f"at most {MOST_CELLS}", where="Table")
+            if any(cell.strip() for cell in row):
+                rows.append(row)
     except csv.Error:
         raise InputRefused("table", "text that is no table", "rows of cells", where="Table") from None
-    if sum(map(len, rows)) > MOST_CELLS:
-        raise InputRefused("table", f"{sum(map(len, rows))} cells", f"at most {MOST_CELLS}", where="Table")
     return rows

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from northfell.app import gathering
 from northfell.app.findings import Gathered, gathered
 from northfell.app.studies import Results, Told
 from northfell.core.findings.finding import ORDER, Finding
@@ -75,7 +76,7 @@ def compare(variants: Mapping[str, Results], told: Told | None = None, watch: Se
     for n, (name, results) in enumerate(variants.items()):
         if told:
             told(n, len(variants), f"findings of {name}")
-        found[name] = {g.worst.key: g for g in gathered(results.network, results.findings())}
+        found[name] = {g.worst.key: g for g in gathered(results.network, gathering.findings(results, told or (lambda *_: None)))}
     rows = []
     for key in dict.fromkeys(key for one in found.values() for key in one):
         cells = {name: one.get(key) for name, one in found.items()}

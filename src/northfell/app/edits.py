@@ -1,6 +1,5 @@
 """Edits as a person makes them: what was typed becomes a change set with the line that history shows."""
 
-import re
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -17,6 +16,8 @@ from northfell.core.model.parameters import STUDIES, Parameter, parameter
 from northfell.core.model.showing import read_number, text_shown, unit_shown
 from northfell.core.quantities import entry, parse_quantity
 from northfell.drawing import growing
+
+MOST_LEVELS = 40
 
 
 def set_field(network: Network, state: str, element_id: str, field: str, typed: str, origin: str = "") -> Change:
@@ -55,7 +56,7 @@ def _earthing_by_current(network: Network, element: Element, field: str, typed: 
     if not field.endswith("_ohm") or not field.startswith("neutral"):
         return None
     try:
-        i_a = parse_quantity(typed, "A", field) if re.search(r"(?i)[0-9]\s*(a|ka|amps?)\s*$", typed) else 0.0
+        i_a = parse_quantity(typed, "A", field) if typed.strip(" 0123456789.,").lower() in ("a", "ka", "amp", "amps") else 0.0
     except InputRefused:
         return None
     side = field.removeprefix("neutral_").removesuffix("_ohm") if field != "neutral_ohm" else ""
@@ -127,14 +128,25 @@ def _levels(p: Parameter, text: str, refused: NetworkRefused) -> dict[str, float
     """Named levels as typed: `full 2; night 0,8 MW`."""
     levels: dict[str, float] = {}
     for part in (one.strip() for one in text.split(";") if one.strip()):
-        match = re.fullmatch(r"(.{1,40}?)[\s=:]+([-+]?[0-9.,]+(?:\s*\w+)?)", part)
-        if not match or match[1] in levels:
+        name, value = _level(part)
+        if not 1 <= len(name) <= 40 or name in levels or len(levels) >= MOST_LEVELS:
             raise refused
         try:
-            levels[match[1]] = parse_quantity(match[2], p.unit, p.name)
+            levels[name] = parse_quantity(value, p.unit, p.name)
         except InputRefused:
             raise refused from None
     return levels
+
+
+def _level(part: str) -> tuple[str, str]:
+    """Name and value of one level: `night 0,8 MW`, `full = 2`."""
+    for mark in ("=", ":"):
+        if mark in part:
+            name, _, value = part.rpartition(mark)
+            return name.strip(), value.strip()
+    words = part.split()
+    at = len(words) - 2 if len(words) > 2 and not any(c.isdigit() for c in words[-1]) else len(words) - 1  # its unit may stand apart
+    return " ".join(words[:at]), " ".join(words[at:])
 
 
 def _told(network: Network, p: Parameter, value: Any) -> str:

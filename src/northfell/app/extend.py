@@ -8,7 +8,7 @@ from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
 from northfell.core.model.changes import Add, Change, Move, Set, apply_change, completed
 from northfell.core.model.completeness import missing_of
-from northfell.core.model.elements import KINDS, Breaker, Bus, Transformer
+from northfell.core.model.elements import KINDS, Breaker, Bus, Element, Transformer
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, element_from
 from northfell.core.model.parameters import STUDIES, parameter
@@ -95,6 +95,7 @@ def _title(growth: "_Growth") -> str:
 
 
 ENDING_FIRST = ("infeed", "synchronous_generator")  # what may begin a drawing, with a board of its own
+MOST_LOOKED_AT = 60  # of what follows in the line, to see how much room a way needs
 NEEDS_Q = {"capacitor_bank": "q_step_mvar", "shunt_reactor": "q_mvar", "shunt": "q_mvar"}
 MEASURED = ("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
 
@@ -125,6 +126,12 @@ class _Growth:
         self.moved: set[str] = set()
         self.settings: list[Set] = []
         self.placed: list[str] = []
+        # what is asked for at each thing that is placed, kept beside it: who ends where, who stands at whom, and buses as elements
+        self.ends: dict[str, tuple[str, ...]] = {i: e.buses for i, e in network.elements.items()}
+        self.holders: dict[str, str] = {i: e.holder for i, e in network.elements.items() if e.holder}
+        self.branches: set[str] = {i for i, e in network.elements.items() if e.kind in growing.DEPTH or len(e.buses) > 2}
+        self.around: dict[str, Element] = dict(network.elements)
+        self.own_board = ""  # a board that an infeed brought with it, and that nobody has named yet
         self.last_name = ""
 
     @property
@@ -160,6 +167,7 @@ class _Growth:
         elif not self.at and said.kind in ENDING_FIRST:
             self._bus(Said("bus", {"v_nominal_kv": said.v_kv or said.values.get("v_rated_kv")}))
             self._end(said, rest, made)
+            self.own_board = self.at
         elif not self.at:
             raise _Stop("Select a bus to extend from, or begin with an infeed or a bus, such as “infeed 33 kV 10 kA”.")
         elif ends == 1:
@@ -200,7 +208,18 @@ class _Growth:
         self.last_name = raw["name"]
         self.elements[element_id], self.places[element_id] = raw, place
         self.placed.append(element_id)
+        self.ends[element_id] = tuple(raw[t] for t in KINDS[raw["kind"]].TERMINALS)
+        if holder := raw.get("breaker") or raw.get("measures"):
+            self.holders[element_id] = holder
+        if raw["kind"] in growing.DEPTH or len(self.ends[element_id]) > 2:
+            self.branches.add(element_id)
+        self._known(element_id)
         return element_id
+
+    def _known(self, element_id: str) -> None:
+        """A bus that was placed or changed, as the element that rules look at."""
+        if self.elements[element_id]["kind"] == "bus":
+            self.around[element_id] = element_from({"id": element_id, **self.elements[element_id]})
 
     def _bus_of(self, bus_id: str) -> dict[str, Any]:
         return self.elements[bus_id] if bus_id in self.elements else self.network.elements[bus_id].model_dump()
@@ -209,23 +228,25 @@ class _Growth:
         """The first board, or the point at the end of a branch turned into one."""
         if not self.at:
             kind = said.values.get("bus_kind", "switchboard")
-            raw = {"kind": "bus", "name": self._name(said), **said.values, "bus_kind": kind}
+            raw = {"kind": "bus", "name": self._name(said), "v_nominal_kv": None, **said.values, "bus_kind": kind}
             self.at = self._put(raw, growing.first_place() if not self.places else self._beside())
             return
         here = self._bus_of(self.at)
-        if here["bus_kind"] != "junction":
+        if here["bus_kind"] != "junction" and self.at != self.own_board:
             raise _Stop(f"{here['name']} is a board already. Draw a breaker, cable or transformer from it first.")
         v = said.values.get("v_nominal_kv")
         if v is not None and here["v_nominal_kv"] is not None and abs(v - here["v_nominal_kv"]) > 1e-9:
             raise _Stop(f"{here['name']} stands at {here['v_nominal_kv']:g} kV, not {v:g} kV. A transformer must stand between them.")
         values = {"bus_kind": "switchboard", "name": self._name(said), **said.values}
-        if values["bus_kind"] != "junction":
+        own, self.own_board = self.at == self.own_board, ""
+        if values["bus_kind"] != "junction" and not own:
             self.places[self.at] = growing.board_at(self.places[self.at])
             self.moved.add(self.at)
         self.names.take(values["name"])
         self.last_name = values["name"]
         if self.at in self.elements:
             self.elements[self.at].update(values)
+            self._known(self.at)
         else:
             self.settings.append(Set(id=self.at, values=values))
 
@@ -244,11 +265,8 @@ class _Growth:
         """Where a way leaves the board, with room for what hangs on it; straight on from a point."""
         if not self.places[self.at].width:
             return self.places[self.at].x
-        raw = {i: e.__dict__ for i, e in self.network.elements.items()} | self.elements
-        ends = {i: tuple(r[t] for t in KINDS[r["kind"]].TERMINALS) for i, r in raw.items()}
-        holders = {i: holder for i, r in raw.items() if (holder := r.get("breaker") or r.get("measures"))}
-        branches = {i for i, r in raw.items() if r["kind"] in growing.DEPTH or len(ends[i]) > 2}
-        x, moved = growing.way_x(self.places, ends, holders, self.at, *growing.reach_of([said.kind for said in rest]), branches)
+        reach = growing.reach_of([said.kind for said in rest[:MOST_LOOKED_AT]])
+        x, moved = growing.way_x(self.places, self.ends, self.holders, self.at, *reach, self.branches)
         self.places |= moved
         self.moved |= moved.keys()
         return x
@@ -380,9 +398,9 @@ class _Growth:
 
     def _filled(self, raw: dict[str, Any], made: Plan, beside: dict[str, dict[str, Any]] | None = None) -> dict[str, Any]:
         """With typical values for what was not said, each told as assumed; `beside` are others that it is needed for."""
-        others = {i: element_from({"id": i, **r}) for i, r in {**self.elements, **(beside or {})}.items() if r["kind"] == "bus" or i in (beside or {})}
         element = element_from({"id": "new", **raw})
-        found = typical_for_missing({**self.network.elements, **others}, element, self.network.settings.frequency_hz)
+        others = {i: element_from({"id": i, **r}) for i, r in (beside or {}).items()}
+        found = typical_for_missing({**self.around, **others} if others else self.around, element, self.network.settings.frequency_hz)
         for name, one in found.items():
             p = parameter(type(element), name)
             told = entry(one.value) if isinstance(one.value, float) else one.value

@@ -1,4 +1,4 @@
-"""Long runs in the background: one after the other, with progress, and given up when something newer is asked for in their place."""
+"""Long runs in the background: a few beside each other, with progress, and given up when something newer is asked for in their place."""
 
 import time
 from collections.abc import Callable
@@ -6,6 +6,8 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from threading import Lock
 from typing import Any
+
+AT_ONCE = 4  # so that one project does not wait for another's long run
 
 
 class GivenUp(Exception):
@@ -45,8 +47,8 @@ class Job:
 class Jobs:
     """The runs of the application; at most one for each place."""
 
-    def __init__(self) -> None:
-        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="job")
+    def __init__(self, at_once: int = AT_ONCE) -> None:
+        self._pool = ThreadPoolExecutor(max_workers=at_once, thread_name_prefix="job")
         self._jobs: dict[str, Job] = {}
         self._lock = Lock()
 

@@ -8,13 +8,13 @@ from threading import Lock
 
 from pydantic import ValidationError
 
+from northfell.app.importing import with_sheets
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model import proposing
 from northfell.core.model.changes import Change, apply_change, apply_completed
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network, Sheet
 from northfell.core.model.touched import Path, meeting, needed_by, touched_by
-from northfell.drawing.layout import laid_out
 from northfell.formats.northfell_zip import KeptChange, WholeProject
 from northfell.store import documents, history, person_of, projects, steps, transaction
 from northfell.store.projects import ProjectRow
@@ -73,8 +73,7 @@ _networks = _Networks()
 
 def create_project(db: Connection, network: Network, folder: str = "") -> int:
     """A new project from a network; nothing that exists is touched. A network without a sheet is laid out on one."""
-    if not network.sheets:
-        network = network.model_copy(update={"sheets": [Sheet(name="Sheet 1", placements=laid_out(network.elements))]})
+    network = with_sheets(network)
     with transaction(db):
         return projects.insert_project(db, network, folder)
 

@@ -107,6 +107,10 @@ class Results:
         """Whether the findings of this version were gathered already; gathering runs every study in every state."""
         return self._findings is not None
 
+    def know_findings(self, found: list[Finding]) -> None:
+        """Take over what was gathered elsewhere."""
+        self._findings = found
+
     def findings(self, told: Told | None = None) -> list[Finding]:
         """Over all studies and all operating states, gravest first. `told` hears of each step and may stop the run by raising."""
         if self._findings is None:

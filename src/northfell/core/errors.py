@@ -55,6 +55,19 @@ class NotFound(NorthfellError, LookupError):
     """A project, element, state or sheet that is not there (any more)."""
 
 
+class Unreadable(NorthfellError):
+    """A project of which something kept cannot be read: what, of which name, and why."""
+
+    def __init__(self, project_id: int, name: str, parts: Iterable[tuple[str, str, str]]) -> None:
+        self.project_id = project_id
+        self.name = name
+        self.parts = tuple(parts)
+        super().__init__(project_id, name, self.parts)
+
+    def __str__(self) -> str:
+        return "\n".join([f"Project {self.name} cannot be read as it stands.", *(f"{what} {named}: {why}" for what, named, why in self.parts[:20])])
+
+
 class CannotRun(NorthfellError):
     """A study that lacks data, a supply or a reference. Each reason says where and what would help."""
 

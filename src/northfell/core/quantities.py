@@ -11,6 +11,7 @@ from northfell.core.errors import InputRefused
 
 THIN_SPACE = "\u2009"
 MINUS = "\u2212"
+SPACES = dict.fromkeys(map(ord, " \u2009\u202f"))
 
 # quantity -> unit -> factor to the quantity's base unit
 UNITS: dict[str, dict[str, float]] = {
@@ -52,10 +53,11 @@ ALIASES = {
 }
 QUANTITY_OF = {unit: quantity for quantity, units in UNITS.items() for unit in units}
 # letter case tells milli from mega nowhere here except in these, which are kept exact
-WIRE = re.compile(r"^\s*(?:#\s*([0-9]{1,2})|([0-9]{1,2})\s*awg|([1-4])/0(?:\s*awg)?)\s*$", re.IGNORECASE)
+WIRE = re.compile(r"(?:#[ ]{0,3}([0-9]{1,2})|([0-9]{1,2})[ ]{0,3}awg|([1-4])/0(?:[ ]{0,3}awg)?)", re.IGNORECASE)
 AWG = (*range(20, 0, -1), 0, -1, -2, -3)  # gauges, n/0 as 1 − n
 KCMIL = (250, 300, 350, 400, 500, 600, 700, 750, 800, 900, 1000, 1250, 1500, 1750, 2000)
-TYPED = re.compile(r"^\s*([+\-\u2212]?[0-9][0-9 \u2009\u202f]*(?:[.,][0-9]*)?|[+\-\u2212]?[.,][0-9]+)((?:[eE][+\-]?[0-9]+)?)\s*(.*?)\s*$")
+LONGEST = 60  # characters of a number with its unit; a longer text is none
+TYPED = re.compile(r"([+\-\u2212]?(?:[0-9][0-9 \u2009\u202f]{0,40}(?:[.,][0-9]{0,40})?|[.,][0-9]{1,40}))((?:[eE][+\-]?[0-9]{1,4})?)(?:\s{0,3}(\S.{0,30}))?")
 
 
 def units_like(unit: str) -> list[str]:
@@ -93,7 +95,7 @@ def wire_size(area_mm2: float) -> str:
 
 def parse_wire_size(text: str) -> float | None:
     """The cross-section of a typed gauge (`4/0`, `#12`, `12 AWG`) [mm²]; None if it is none."""
-    match = WIRE.match(text)
+    match = WIRE.fullmatch(text.strip()) if len(text) <= LONGEST else None
     if not match:
         return None
     gauge = 1 - int(match[3]) if match[3] else int(match[1] or match[2])
@@ -122,14 +124,15 @@ def parse_quantity(text: str, unit: str, field: str, plain: str = "") -> float:
     if unit == "mm²" and (area := parse_wire_size(text)) is not None:
         return area
     if plain == "AWG and kcmil":
-        if re.fullmatch(r"\s*[0-9]{1,2}\s*", text) and (area := parse_wire_size(f"{text} AWG")) is not None:
+        if re.fullmatch(r"[0-9]{1,2}", text.strip()) and (area := parse_wire_size(f"{text} AWG")) is not None:
             return area
         plain = "kcmil"
     accepted = "a number" + (f" in {', '.join(units_like(unit))}" if unit else " without a unit")
-    match = TYPED.match(text)
+    text = text.strip()
+    match = TYPED.fullmatch(text) if len(text) <= LONGEST else None
     if not match:
         raise InputRefused(field, text, accepted)
-    digits = re.sub(r"[ \u2009\u202f]", "", match[1]).replace(MINUS, "-").replace(",", ".")
+    digits = match[1].translate(SPACES).replace(MINUS, "-").replace(",", ".")
     value = float(digits + match[2])
     if match[3] or plain:
         typed = canonical_unit(match[3] or plain)

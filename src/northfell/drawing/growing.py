@@ -56,8 +56,12 @@ def feeder_x(places: Mapping[str, Placement], at: str, left: float, right: float
     end = bus.x + bus.width  # beside the board also what stands a little higher, for its words
     spans = [taken(i, p) for i, p in places.items() if i != at and p.y > bus.y - (7 if p.x > end else 1)]
     x = bus.x + 3
-    while any(a < x + right and x - left < b for a, b in spans):
-        x += 0.5
+    for a, b in sorted(spans):  # by their left ends: what was passed is passed
+        if b <= x - left:
+            continue
+        if a >= x + right:
+            break
+        x = bus.x + 3 + math.ceil(2 * (b + left - bus.x - 3)) / 2
     return math.ceil(x)
 
 

@@ -17,6 +17,7 @@ from northfell.drawing.words import DATA_SIZE, NAME_SIZE, short_data
 
 TOP, LEFT = 8.0, 4.0
 VALUES = 7.0  # steps that the value tag of a study may take
+WIDEST = 2400.0  # of a sheet, in steps: a network that takes more is parted
 WIDE = 1.7  # how much wider than high a sheet is meant to be
 END_HEIGHT, LOOP_HEIGHT = 9.0, 10.0
 GAP = 8.0  # between neighbours in a row that a switch ties
@@ -52,6 +53,30 @@ def laid_out(elements: Mapping[str, Element], room: Mapping[str, tuple[float, fl
     """Placements of all elements; `room` is the width and height that boards take for a schedule inside their symbol, in steps."""
     tree = _Tree(elements, room=room or {})
     return tree.placed()
+
+
+def sheets_of(elements: Mapping[str, Element], widest: float = WIDEST) -> list[dict[str, Placement]]:
+    """Placements of all elements on as many sheets as they need: none wider than `widest` steps, as far as a single way allows.
+
+    What hangs on a board goes on to further sheets together, and the board stands on each of them. A branch whose other end stands elsewhere
+    leads there by a reference.
+    """
+    tree = _Tree(elements)
+    parts = tree.parts(widest)
+    if len(parts) <= 1:
+        return [tree.placed()]
+    sheets: list[dict[str, Placement]] = []
+    drawn: set[str] = set()
+    for part in parts:
+        there = {i: elements[i] for i in elements if i in part}  # in their order
+        closed = {i: e for i, e in there.items() if all(b in there for b in e.buses) and (e.holder is None or e.holder in there)}
+        places = _Tree(closed).placed()
+        for n, (i, e) in enumerate((i, e) for i, e in there.items() if i not in closed and e.buses):
+            at = places[next(b for b in e.buses if b in places)]
+            places[i] = Placement(x=at.x + at.width + 4 + 3 * (n % 8), y=at.y + 5)
+        drawn |= places.keys()
+        sheets.append(places)
+    return sheets
 
 
 def hung(elements: Mapping[str, Element], board_id: str, ways: Iterable[Iterable[str]], places: Mapping[str, Placement]) -> dict[str, Placement]:
@@ -216,6 +241,51 @@ class _Tree:
         if isinstance(e, Switching):
             return 6.0 if element_id in self.relayed else 2.0, 2.0 + name
         return 3.0, 2.5 + max(name, data, VALUES)
+
+    def parts(self, widest: float) -> list[set[str]]:
+        """What stands together on each sheet: trees side by side, and where one is too wide, what is cut from it."""
+        holders: dict[str, list[str]] = {}
+        for e in self.elements.values():
+            if e.holder:
+                holders.setdefault(e.holder, []).append(e.id)
+        held: dict[str, set[str]] = {}  # what is still to be drawn with a bus: itself, and what hangs on it
+        wide: dict[str, float] = {}
+        parted: set[str] = set()
+        cut: list[set[str]] = []
+        for bus in reversed(self.order):
+            node = self.nodes[bus]
+            own, taken = {bus, *node.above}, 0.0
+            whole = not any(item.child in parted for item in node.items)
+            if whole and node.left + node.right <= widest:  # as it was measured
+                held[bus] = own | {item.element for item in node.items} | {i for item in node.items if item.child for i in held.pop(item.child)}
+                wide[bus] = node.left + node.right
+                continue
+            parted.add(bus)
+            shelves = 2.0 if sum(bool(item.child) for item in node.items) >= 4 else 1.0
+            kept = False
+            for item in node.items:
+                room = item.left + item.right if not item.child else max(item.left + item.right if item.leads else 2.0, wide[item.child])
+                room /= shelves
+                new = {item.element, *held.get(item.child, ())}
+                if taken + room > widest and taken > 0:
+                    cut.append(own)
+                    own, taken, kept = {bus}, 0.0, True
+                own |= new
+                taken += room
+            if kept:
+                cut.append(own)
+                own, taken = {bus, *node.above}, 0.0
+            held[bus], wide[bus] = own, max(taken, node.bar and 12.0, 2.0)
+        sheets: list[set[str]] = []
+        room = widest
+        for root in self.roots:
+            if room + wide[root] + 4 > widest:
+                sheets.append(set())
+                room = 0.0
+            sheets[-1] |= held[root]
+            room += wide[root] + 4
+        sheets += reversed(cut)
+        return [part | {h for i in part for h in holders.get(i, ())} for part in sheets if part]
 
     def placed(self, origin: tuple[float, float] | None = None) -> dict[str, Placement]:
         """Where everything stands; with the left end of the first bus at `origin`, if given."""

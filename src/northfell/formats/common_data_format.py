@@ -114,7 +114,7 @@ def _section(lines: list[str], title: str) -> Iterator[tuple[int, str]]:
 
 def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) -> list[dict[str, Any]]:
     number = line[:5].strip().split()[0] if line[:5].strip() else ""
-    if not number.isdigit():
+    if not (number.isascii() and number.isdigit()):
         raise NetworkRefused([InputRefused("bus number", line[:5], "a whole number in columns 1 to 4", where=f"Line {at}")])
     name = str(int(number))
     if name in buses:

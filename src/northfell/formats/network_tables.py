@@ -216,7 +216,7 @@ def _cell(p: Parameter, cell: Any, factor: float) -> Any:
     if cell is None or cell == "":
         return "" if p.form == "text" else {} if p.form == "levels" else p.default if not p.optional else None
     if p.form in ("number", "whole number") or (p.form == "choice" and all(isinstance(c, int | float) for c in p.choices)):
-        if isinstance(cell, bool) or not isinstance(cell, int | float | str):
+        if isinstance(cell, bool) or not isinstance(cell, int | float | str) or (isinstance(cell, int) and abs(cell) > 10**300):
             raise InputRefused(p.name, cell, p.accepted)
         value = parse_quantity(cell, p.unit, p.name) if isinstance(cell, str) else float(cell)
         if not math.isfinite(value):
@@ -246,7 +246,7 @@ def _records(title: str, cells: Cells, needed: Sequence[str], refused: list[Inpu
     if lacking:
         refused.append(InputRefused("head", ", ".join(head)[:80], f"columns {', '.join(needed)}", where=f"Table {title}"))
         return []
-    rows = (dict(zip(head, row, strict=False)) for row in cells[1:])
+    rows = ({**dict.fromkeys(head), **dict(zip(head, row, strict=False))} for row in cells[1:])
     return [r for r in rows if any(v not in (None, "") for v in r.values())]
 
 
@@ -256,7 +256,8 @@ def _value(cell: Any, title: str, n: int, refused: list[InputRefused]) -> Any:
         return None
     try:
         value = json.loads(cell) if isinstance(cell, str) else cell
-    except (ValueError, RecursionError):
+        json.dumps(value)  # a date of a workbook is no value of ours
+    except (ValueError, RecursionError, TypeError):
         refused.append(InputRefused("value", str(cell)[:60], "JSON text: a number, true, false, or text in double quotes", where=f"Table {title}, row {n}"))
         return None
     if isinstance(value, float) and not math.isfinite(value):
@@ -308,5 +309,9 @@ def _settings(cells: Cells, refused: list[InputRefused]) -> dict[str, Any]:
     for n, r in enumerate(_records("settings", cells, ("setting", "value"), refused), 2):
         group, _, inner = str(r["setting"]).rpartition(".")
         value = _value(r["value"], "settings", n, refused)
-        (settings.setdefault(group, {}) if group else settings)[inner] = value
+        holder = settings.setdefault(group, {}) if group else settings
+        if not isinstance(holder, dict):
+            refused.append(InputRefused("setting", str(r["setting"])[:60], f"settings of {group}, or {group} as a whole", where=f"Table settings, row {n}"))
+        else:
+            holder[inner] = value
     return settings

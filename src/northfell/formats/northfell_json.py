@@ -13,6 +13,7 @@ from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.network import (  # fmt: skip
     MOST_ELEMENTS,
+    MOST_ENTRIES,
     Network,
     OperatingState,
     OwnEntry,
@@ -63,13 +64,27 @@ def _element_out(element: Element, names: dict[str, str]) -> dict[str, Any]:
 
 def read_file(path: Path) -> Network:
     """Read a network file, its size checked first."""
+    return read(bytes_of(path))
+
+
+def bytes_of(path: Path, most: int = MOST_BYTES) -> bytes:
+    """What a file holds, its size checked first.
+
+    Raises
+    ------
+    NetworkRefused
+        If it cannot be read, or is too large.
+    """
     try:
-        size = path.stat().st_size
+        if (size := path.stat().st_size) > most:
+            raise NetworkRefused([too_large(size)])
+        with path.open("rb") as file:
+            data = file.read(most + 1)  # a pipe or a device has no size
     except OSError as error:
         raise NetworkRefused([InputRefused("file", str(path), "a file that can be read", error.strerror or "", "File")]) from None
-    if size > MOST_BYTES:
-        raise NetworkRefused([too_large(size)])
-    return read(path.read_bytes())
+    if len(data) > most:
+        raise NetworkRefused([too_large(len(data))])
+    return data
 
 
 def too_large(size: int) -> InputRefused:
@@ -113,6 +128,8 @@ def read(text: str | bytes) -> Network:
 def _parsed(text: str | bytes) -> dict[str, Any]:
     try:
         data = json.loads(text)
+        if "\\ud" in (text if isinstance(text, str) else "") or (isinstance(text, bytes) and b"\\ud" in text.lower()):
+            json.dumps(data, ensure_ascii=False).encode()  # halves of characters are none
     except (ValueError, RecursionError) as error:
         told = "nested too deeply" if isinstance(error, RecursionError) else str(error)
         raise NetworkRefused([InputRefused("content", told, "JSON text of a network", where="File")]) from None
@@ -171,8 +188,8 @@ def _states(raw: Any, elements: dict[str, Element]) -> tuple[list[OperatingState
 
 
 def _records(raw: Any, model: type[Any], field: str) -> tuple[list[Any], list[InputRefused]]:
-    if not isinstance(raw, list):
-        return [], [InputRefused(field, type(raw).__name__, "a list", where="File")]
+    if not isinstance(raw, list) or len(raw) > MOST_ENTRIES:
+        return [], [InputRefused(field, type(raw).__name__, f"a list of at most {MOST_ENTRIES}", where="File")]
     records, refused = [], []
     for at, one in enumerate(raw, 1):
         try:
@@ -181,6 +198,8 @@ def _records(raw: Any, model: type[Any], field: str) -> tuple[list[Any], list[In
             for fault in error.errors(include_url=False, include_context=False):
                 where = f"{field.capitalize()} {at}"
                 refused.append(InputRefused(".".join(map(str, fault["loc"])) or field, fault["input"], fault["msg"].lower(), where=where))
+            if len(refused) >= 100:
+                break
     return records, refused
 
 

@@ -17,16 +17,18 @@ from pydantic import ValidationError
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import ACTS, acts_of
 from northfell.core.model.kept_beside import Acknowledged, Proposal
-from northfell.core.model.network import MOST_ELEMENTS, Network, OperatingState, OwnEntry, Sheet, check_network, element_from
+from northfell.core.model.network import MOST_ELEMENTS, MOST_SHEETS, Network, OperatingState, OwnEntry, Sheet, check_network, element_from
 from northfell.core.model.own_entries import entry_breaches
 from northfell.core.model.settings import ProjectSettings
 from northfell.formats import northfell_json
+from northfell.formats.workbook import swollen
 
 FORMAT, FORMAT_VERSION = "northfell-project", 1
 PROJECT, HISTORY, READABLE = "project.json", "history.json", "network.northfell.json"
 DOCUMENTS = "documents/"
 MOST_BYTES = 256 * 1024 * 1024
-MOST_UNPACKED = 256 * 1024 * 1024
+MOST_UNPACKED = 128 * 1024 * 1024
+MOST_CHANGES = 200_000
 MOST_DOCUMENTS = 20_000
 
 
@@ -93,7 +95,7 @@ def read(data: bytes) -> WholeProject:
     if not isinstance(kept, dict) or kept.get("format") != FORMAT:
         raise _refused("another format", f"format “{FORMAT}”")
     version = kept.get("format_version")
-    if not isinstance(version, int) or version > FORMAT_VERSION:
+    if not isinstance(version, int) or not 1 <= version <= FORMAT_VERSION:
         raise _refused(f"format_version {version}", f"up to {FORMAT_VERSION}: it was written by a later version of Northfell")
     try:
         return replace(_whole(kept, changes), documents=documents)
@@ -106,6 +108,8 @@ def _parts(data: bytes) -> tuple[Any, Any, dict[str, bytes]]:
     """The project, its history and its documents out of the zip, their sizes checked first."""
     with zipfile.ZipFile(io.BytesIO(data)) as pack:
         sizes = {i.filename: i.file_size for i in pack.infolist()}
+        if swollen(i for i in pack.infolist() if not i.filename.startswith(DOCUMENTS)) or len(sizes) > MOST_DOCUMENTS + 100:
+            raise _refused("parts that unpack to far more than they are", "a project file that Northfell wrote")
         if PROJECT not in sizes or sum(sizes.get(name, 0) for name in (PROJECT, HISTORY)) > MOST_UNPACKED:
             raise _refused("its parts", f"{PROJECT} and {HISTORY}, up to {MOST_UNPACKED // 1_000_000} MB unpacked")
         inside = {name: size for name, size in sizes.items() if name.startswith(DOCUMENTS)}
@@ -127,9 +131,11 @@ def _part(pack: zipfile.ZipFile, name: str) -> bytes:
 
 
 def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
-    if not isinstance(kept["elements"], list) or len(kept["elements"]) > MOST_ELEMENTS or not isinstance(changes, list):
+    if not isinstance(kept["elements"], list) or len(kept["elements"]) > MOST_ELEMENTS or not isinstance(changes, list) or len(changes) > MOST_CHANGES:
         raise _refused("elements", f"a list of up to {MOST_ELEMENTS} elements")
     elements = [element_from(raw) for raw in kept["elements"]]
+    if not isinstance(kept["sheets"], list) or len(kept["sheets"]) > MOST_SHEETS:
+        raise _refused("sheets", f"a list of up to {MOST_SHEETS} sheets")
     sheets = [Sheet.model_validate({"name": s["name"], "placements": {i: _floats(p) for i, p in s["placements"].items()}}) for s in kept["sheets"]]
     network = Network(
         name=kept["name"], states=[OperatingState.model_validate(s) for s in kept["states"]], sheets=sheets or [Sheet(name="Sheet 1")],
@@ -146,11 +152,13 @@ def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
         acts_of(proposed.acts)
         acts_of(proposed.found)
     history = tuple(KeptChange(str(c["title"]), str(c["made_at"]), str(c["acts"]), str(c["inverse"]), str(c.get("made_by", ""))[:80]) for c in changes)
+    if any(not (c.title + c.made_at + c.made_by).isprintable() for c in history):
+        raise _refused("its history", "titles that can be shown")
     for change in history:
         ACTS.validate_json(change.acts)
         ACTS.validate_json(change.inverse)
     head = kept["head"]
-    if not isinstance(head, int) or not 0 <= head <= len(history):
+    if not isinstance(head, int) or isinstance(head, bool) or not 0 <= head <= len(history):
         raise _refused(f"head {head}", "a position in its history")
     return WholeProject(network, head, history)
 

@@ -4,7 +4,7 @@ import csv
 import io
 import zipfile
 import zlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +18,11 @@ from northfell.formats.network_tables import Cells
 
 MOST_BYTES = 32 * 1024 * 1024
 MOST_UNPACKED = 256 * 1024 * 1024
-MOST_CELLS = 8_000_000
-UNREADABLE = (zipfile.BadZipFile, zlib.error, ValueError, OSError, RuntimeError, EOFError)  # what a damaged zip may raise
+MOST_CELLS = 4_000_000  # that hold something
+MOST_COLUMNS, MOST_ROWS = 300, 250_000
+# what a damaged zip may raise
+UNREADABLE = (zipfile.BadZipFile, zlib.error, ValueError, OSError, RuntimeError, EOFError, LookupError, NotImplementedError)
+MOST_SWELLING = 200  # times its packed size
 TEXT_ONLY = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
 
 
@@ -62,24 +65,32 @@ def read_xlsx(data: bytes) -> dict[str, list[list[Any]]]:
         tables: dict[str, list[list[Any]]] = {}
         taken = 0
         for sheet in book.worksheets:
+            sheet.reset_dimensions()  # what it says of its own size is not believed
             rows: list[list[Any]] = []
-            for row in sheet.iter_rows():
+            for n, row in enumerate(sheet.iter_rows(), 1):
+                if n > MOST_ROWS or len(row) > MOST_COLUMNS:
+                    raise _too_many(f"row {n}, column {len(row)}", f"at most {MOST_ROWS} rows and {MOST_COLUMNS} columns in a table")
                 cells = []
                 for cell in row:
                     if cell.data_type == "f" or (cell.data_type == "e"):
                         accepted = "a value; paste the values of a formula in its place"
-                        raise NetworkRefused([InputRefused("cell", str(cell.value)[:40], accepted, where=f"Table {sheet.title}, row {cell.row}")])
+                        raise NetworkRefused([InputRefused("cell", str(cell.value)[:40], accepted, where=f"Table {sheet.title}, row {n}")])
                     cells.append(cell.value)
-                taken += len(cells)
+                taken += sum(cell is not None for cell in cells)
                 if taken > MOST_CELLS:
-                    raise NetworkRefused([InputRefused("workbook", f"more than {MOST_CELLS} cells", f"at most {MOST_CELLS}", where="Workbook")])
-                rows.append(cells)
+                    raise _too_many(f"more than {MOST_CELLS} cells", f"at most {MOST_CELLS}")
+                if cells:
+                    rows.append(cells)
             tables[sheet.title] = rows
         return tables
     except NetworkRefused:
         raise
-    except (InvalidFileException, SyntaxError, KeyError, TypeError, IndexError, AttributeError, *UNREADABLE):
+    except (InvalidFileException, SyntaxError, TypeError, AttributeError, OverflowError, *UNREADABLE):
         raise _refused("damaged or foreign") from None
+
+
+def _too_many(got: str, accepted: str) -> NetworkRefused:
+    return NetworkRefused([InputRefused("table", got, accepted, where="Workbook")])
 
 
 def _refused(got: str) -> NetworkRefused:
@@ -95,8 +106,13 @@ def _bounded(data: bytes) -> None:
             infos = pack.infolist()
     except UNREADABLE:
         raise _refused("damaged or foreign") from None
-    if sum(i.file_size for i in infos) > MOST_UNPACKED or len(infos) > 1000:
+    if sum(i.file_size for i in infos) > MOST_UNPACKED or len(infos) > 1000 or swollen(infos):
         raise _refused(f"{sum(i.file_size for i in infos) / 1e6:.0f} MB unpacked")
+
+
+def swollen(infos: Iterable[zipfile.ZipInfo]) -> bool:
+    """Whether a part unpacks to far more than text ever does: a file made to fill the memory of whoever opens it."""
+    return any(i.file_size > 4_000_000 and i.file_size > MOST_SWELLING * i.compress_size for i in infos)
 
 
 def csv_files(tables: Mapping[str, Cells]) -> dict[str, bytes]:
@@ -133,12 +149,21 @@ def read_csv_files(files: Mapping[str, bytes]) -> dict[str, list[list[Any]]]:
         If one is no text in UTF-8 or no table.
     """
     tables: dict[str, list[list[Any]]] = {}
+    taken = 0
     for name, data in files.items():
         try:
             text = data.decode("utf-8-sig")
             if "\x00" in text:
                 raise ValueError
-            tables[name.removesuffix(".csv")] = [[_read_cell(cell) for cell in row] for row in csv.reader(io.StringIO(text, newline=""))]
+            rows: list[list[Any]] = []
+            for row in csv.reader(io.StringIO(text, newline="")):
+                taken += len(row)
+                if taken > MOST_CELLS or len(rows) > MOST_ROWS or len(row) > MOST_COLUMNS:
+                    raise _too_many(f"row {len(rows) + 1} of {name[:80]}", f"at most {MOST_ROWS} rows, {MOST_COLUMNS} columns and {MOST_CELLS} cells in all")
+                rows.append([_read_cell(cell) for cell in row])
+            tables[name.removesuffix(".csv")] = rows
+        except NetworkRefused:
+            raise
         except (UnicodeDecodeError, csv.Error, ValueError):
             raise NetworkRefused([InputRefused("file", name[:80], "a CSV table in UTF-8", where="CSV files")]) from None
     return tables
@@ -162,7 +187,7 @@ def read_csv_zip(data: bytes) -> dict[str, list[list[Any]]]:
             files = {}
             for name in names:
                 with pack.open(name) as part:
-                    files[name] = part.read(MOST_UNPACKED)
+                    files[name] = part.read(MOST_UNPACKED)  # never more than its size said
     except UNREADABLE:
         raise _refused("damaged or foreign") from None
     if not files:
@@ -172,7 +197,10 @@ def read_csv_zip(data: bytes) -> dict[str, list[list[Any]]]:
 
 def read_csv_folder(folder: Path) -> dict[str, list[list[Any]]]:
     """The tables of the CSV files in a folder, for the command line."""
-    found = sorted(folder.glob("*.csv"))
-    if not found or sum(f.stat().st_size for f in found) > MOST_UNPACKED:
-        raise NetworkRefused([InputRefused("folder", folder.name, "CSV files with tables of a network, up to 256 MB", where="CSV files")])
-    return read_csv_files({f.name: f.read_bytes() for f in found})
+    try:
+        found = sorted(f for f in folder.glob("*.csv") if f.is_file())
+        if not found or sum(f.stat().st_size for f in found) > MOST_UNPACKED:
+            raise NetworkRefused([InputRefused("folder", folder.name, "CSV files with tables of a network, up to 256 MB", where="CSV files")])
+        return read_csv_files({f.name: f.read_bytes() for f in found})
+    except OSError as error:
+        raise NetworkRefused([InputRefused("folder", str(folder), "CSV files that can be read", error.strerror or "", "CSV files")]) from None

@@ -1,14 +1,15 @@
 """Projects and their networks in the database. Each function takes the connection; the caller owns the transaction."""
 
-from collections.abc import Mapping, Sequence
+import json
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from sqlite3 import Connection
 from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 
-from northfell.core.errors import NotFound, StaleVersion
+from northfell.core.errors import NotFound, StaleVersion, Unreadable
 from northfell.core.model.elements import ELEMENT
 from northfell.core.model.kept_beside import Acknowledged, Proposal, ProposedChange
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Sheet
@@ -76,26 +77,68 @@ def insert_project(db: Connection, network: Network, folder: str = "", head: int
 
 
 def network_of(db: Connection, project_id: int) -> Network:
-    """The network as it stands."""
+    """The network as it stands.
+
+    Raises
+    ------
+    NotFound, Unreadable
+        If there is no such project, or something of it cannot be read; nothing is left out in silence.
+    """
+    network, faults = readable_of(db, project_id)
+    if faults:
+        raise Unreadable(project_id, network.name, faults)
+    return network
+
+
+Fault = tuple[str, str, str]  # what cannot be read, its name or id, and why
+
+
+def readable_of(db: Connection, project_id: int) -> tuple[Network, list[Fault]]:
+    """What can be read of a network, and what cannot."""
     head = db.execute("SELECT name, settings FROM project WHERE id = ?", (project_id,)).fetchone()
     if head is None:
         raise NotFound(f"There is no project {project_id} (any more).")
+    faults: list[Fault] = []
+
+    def read(what: str, named: str, make: Callable[[str], Any], body: str) -> Any:
+        try:
+            return make(body)
+        except ValidationError as error:
+            one = error.errors(include_url=False, include_input=False)[0]
+            faults.append((what, named, f"{'.'.join(map(str, one['loc']))} {one['msg'].lower()}".strip()[:200]))
+            return None
+
+    def listed(what: str, table: str, make: Callable[[str], Any]) -> list[Any]:
+        found = (read(what, f"no. {n}", make, row["body"]) for n, row in enumerate(_bodies(db, table, project_id), 1))
+        return [one for one in found if one is not None]
+
     bodies = db.execute("SELECT id, body FROM element WHERE project_id = ? ORDER BY position", (project_id,))
-    elements = {row["id"]: ELEMENT.validate_json(row["body"]) for row in bodies}
+    elements = {row["id"]: read("Element", row["id"], ELEMENT.validate_json, row["body"]) for row in bodies}
     proposed: dict[str, list[ProposedChange]] = {}
     for row in db.execute("SELECT proposal, body FROM proposed_change WHERE project_id = ? ORDER BY proposal, position", (project_id,)):
-        proposed.setdefault(row["proposal"], []).append(ProposedChange.model_validate_json(row["body"]))
-    proposals = [Proposal.model_validate_json(row["body"]) for row in _bodies(db, "proposal", project_id)]
-    return Network.model_construct(
+        if (one := read("Change of proposal", row["proposal"], ProposedChange.model_validate_json, row["body"])) is not None:
+            proposed.setdefault(row["proposal"], []).append(one)
+    proposals = listed("Proposal", "proposal", Proposal.model_validate_json)
+    network = Network.model_construct(
         name=head["name"],
-        elements=elements,
-        states=[OperatingState.model_validate_json(row["body"]) for row in _bodies(db, "operating_state", project_id)],
-        sheets=[Sheet.model_validate_json(row["body"]) for row in _bodies(db, "sheet", project_id)],
-        settings=ProjectSettings.model_validate_json(head["settings"]),
-        entries=[OwnEntry.model_validate_json(row["body"]) for row in _bodies(db, "own_entry", project_id)],
+        elements={i: e for i, e in elements.items() if e is not None},
+        states=listed("State", "operating_state", OperatingState.model_validate_json),
+        sheets=listed("Sheet", "sheet", Sheet.model_validate_json),
+        settings=read("Settings", "of the project", ProjectSettings.model_validate_json, head["settings"]) or ProjectSettings(),
+        entries=listed("Catalogue entry", "own_entry", OwnEntry.model_validate_json),
         proposals=[p.model_copy(update={"changes": proposed.get(p.name, [])}) for p in proposals],
-        acknowledged=[Acknowledged.model_validate_json(row["body"]) for row in _bodies(db, "acknowledged", project_id)],
+        acknowledged=listed("Acknowledged finding", "acknowledged", Acknowledged.model_validate_json),
     )
+    return network, faults
+
+
+def as_it_stands(db: Connection, project_id: int) -> dict[str, Any]:
+    """Everything kept of a project, unread: for whoever must repair it by hand."""
+    tables = ("element", "operating_state", "sheet", "own_entry", "proposal", "proposed_change", "acknowledged", "change")
+    told: dict[str, Any] = {"project": dict(db.execute("SELECT * FROM project WHERE id = ?", (project_id,)).fetchone() or {})}
+    for table in tables:
+        told[table] = [dict(row) for row in db.execute(f"SELECT * FROM {table} WHERE project_id = ?", (project_id,))]
+    return told
 
 
 def write_network(db: Connection, project_id: int, old: Network, new: Network) -> None:
@@ -180,3 +223,42 @@ def _now() -> str:
 def element_counts(db: Connection) -> dict[int, int]:
     """How many elements each project has."""
     return {row[0]: row[1] for row in db.execute("SELECT project_id, count(*) FROM element GROUP BY project_id")}
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """What the list shows of a project: the counts of its findings and its picture, each with the version it belongs to."""
+
+    version: int = 0
+    counts: dict[str, int] | None = None
+    picture_version: int = 0
+    picture: dict[str, Any] | None = None
+
+
+def listed(db: Connection) -> dict[int, Listed]:
+    """What is kept for the list of projects."""
+    rows = db.execute("SELECT project_id, version, counts, picture_version, picture FROM listed")
+    return {
+        r["project_id"]: Listed(
+            r["version"], json.loads(r["counts"]) if r["counts"] else None, r["picture_version"], json.loads(r["picture"]) if r["picture"] else None
+        )
+        for r in rows
+    }
+
+
+def keep_counts(db: Connection, project_id: int, version: int, counts: Mapping[str, int]) -> None:
+    """Keep how many findings a version of a project has."""
+    db.execute(
+        "INSERT INTO listed (project_id, version, counts) VALUES (?, ?, ?) "
+        "ON CONFLICT (project_id) DO UPDATE SET version = excluded.version, counts = excluded.counts WHERE excluded.version >= listed.version",
+        (project_id, version, json.dumps(dict(counts))),
+    )
+
+
+def keep_picture(db: Connection, project_id: int, version: int, picture: Mapping[str, Any]) -> None:
+    """Keep the picture of a version of a project."""
+    db.execute(
+        "INSERT INTO listed (project_id, version, picture_version, picture) VALUES (?, 0, ?, ?) "
+        "ON CONFLICT (project_id) DO UPDATE SET picture_version = excluded.picture_version, picture = excluded.picture",
+        (project_id, version, json.dumps(picture)),
+    )

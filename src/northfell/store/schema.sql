@@ -106,8 +106,8 @@ CREATE TABLE step (
 CREATE TABLE listed (
     project_id INTEGER PRIMARY KEY REFERENCES project (id) ON DELETE CASCADE,
     version INTEGER NOT NULL,
-    counts TEXT CHECK (json_valid(counts)),  -- of findings; null where they were not gathered at that version
-    picture TEXT CHECK (json_valid(picture)),
+    counts TEXT CHECK (counts IS NULL OR json_valid(counts)),  -- of findings; null where they were not gathered at that version
+    picture TEXT CHECK (picture IS NULL OR json_valid(picture)),
     picture_version INTEGER NOT NULL DEFAULT 0
 ) STRICT;
 

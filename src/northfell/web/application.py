@@ -17,7 +17,7 @@ from northfell.app.jobs import Jobs
 from northfell.app.pins import Pins
 from northfell.app.presence import Presence
 from northfell.app.studies import ResultsCache
-from northfell.core.errors import NorthfellError, NotFound, StaleVersion
+from northfell.core.errors import NorthfellError, NotFound, StaleVersion, Unreadable
 from northfell.store import connect
 from northfell.store.database import migrate
 from northfell.web import (
@@ -38,7 +38,7 @@ from northfell.web import (
 )
 from northfell.web.access import Access, refused
 from northfell.web.drawings import SheetMemories
-from northfell.web.pages import error_page
+from northfell.web.pages import error_page, is_fragment, templates
 from northfell.web.parts import Answers
 
 HERE = Path(__file__).parent
@@ -66,6 +66,7 @@ def create_application(database: Path, access: Access | None = None) -> FastAPI:
     application.state.memories = SheetMemories()
     application.state.answers = Answers()
     application.state.jobs = Jobs()
+    application.state.listing = Jobs(1)  # what the list of projects waits for never holds up what someone works at
     application.state.pins = Pins()
     application.state.last_counts = {}
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
@@ -121,8 +122,9 @@ def _status(error: NorthfellError) -> int:
 
 
 def _told(request: Request, error: NorthfellError) -> Response:
-    lines = error.lines
-    return error_page(request, _status(error), lines)
+    if isinstance(error, Unreadable) and not is_fragment(request):
+        return templates.TemplateResponse(request, "unreadable.html", {"error": error}, status_code=422)
+    return error_page(request, _status(error), error.lines)
 
 
 def _bad_request(request: Request, error: RequestValidationError) -> Response:

@@ -54,19 +54,11 @@ def drawing_of(network: Network, results: Results, view: View, sheet: Sheet, mem
 
 
 def plain_drawing(network: Network, sheet: Sheet, state: str = "Normal", memory: SheetMemory | None = None) -> Drawing:
-    """A sheet without values, for thumbnails, ghosts and files."""
+    """A sheet without values, for pictures, ghosts and files."""
     elements = network.in_state(state)
     fed = energised(elements, topology_of(elements))
     others = [s for s in network.sheets if s is not sheet]
     return draw(elements, sheet, fed, {}, standard=network.settings.drawing.symbols, memory=memory, others=others, units=network.settings.units)
-
-
-def thumbnail(project_id: int, network: Network, memories: SheetMemories) -> Drawing:
-    """The first sheet of a project, as the list of projects shows it."""
-    sheet = network.sheets[0]
-    memory, lock = memories.of((project_id, sheet.name, "thumbnail"))
-    with lock:
-        return plain_drawing(network, sheet, memory=memory)
 
 
 def _tags(network: Network, results: Results, view: View, pinned: LoadFlow | None) -> dict[str, Tag]:

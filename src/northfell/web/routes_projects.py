@@ -1,5 +1,8 @@
 """The list of projects, and import, which always makes a new one."""
 
+import json
+from contextlib import closing
+from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import urlencode
 
@@ -7,17 +10,19 @@ from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 from pydantic import ValidationError
 
-from northfell.app import installation
+from northfell.app import gathering, installation, repairing
 from northfell.app import projects as use_cases
 from northfell.app.findings import counts as counts_of
+from northfell.app.importing import Imported, imported, most_bytes
+from northfell.app.jobs import Job
+from northfell.app.workers import in_worker
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound
 from northfell.core.model import shorthand
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
-from northfell.formats import common_data_format, network_tables, northfell_json, northfell_zip, workbook
-from northfell.store import projects, transaction
-from northfell.web.drawings import thumbnail
-from northfell.web.pages import MOST_ID, Db, Id, templates
+from northfell.store import connect, projects, transaction
+from northfell.web.drawings import plain_drawing
+from northfell.web.pages import MOST_ID, Db, Id, file_answer, slug, templates
 
 router = APIRouter()
 
@@ -44,12 +49,12 @@ def erase(db: Db, project_id: Id) -> Response:
 
 
 def _list(request: Request, db: Any, status: int = 200, refused: list[str] | None = None, file_name: str = "", **more: Any) -> Response:
-    counts = projects.element_counts(db)
+    elements, kept = projects.element_counts(db), projects.listed(db)
     folders: dict[str, list[dict[str, Any]]] = {}
     rows = projects.all_projects(db)
     for row in rows:
         if bool(row.archived) == bool(more.get("archived")):
-            folders.setdefault(row.folder, []).append(_listed(request, db, row, counts.get(row.id, 0)))
+            folders.setdefault(row.folder, []).append(_listed(row, elements.get(row.id, 0), kept.get(row.id)))
     seen = {
         "folders": sorted(folders.items()),
         "folder_names": sorted({row.folder for row in rows if row.folder}),
@@ -62,13 +67,64 @@ def _list(request: Request, db: Any, status: int = 200, refused: list[str] | Non
     return templates.TemplateResponse(request, "projects.html", seen, status_code=status)
 
 
-def _listed(request: Request, db: Any, row: projects.ProjectRow, elements: int) -> dict[str, Any]:
-    """One project with its picture and its open findings; those of a large one are counted once it is opened."""
-    opened = use_cases.open_project(db, row.id)
-    results = request.app.state.results.of(opened)
-    found = results.findings() if elements <= 500 or results.findings_are_known else None
-    counted = counts_of(opened.network, found) if found is not None else None
-    return {"row": row, "elements": elements, "picture": thumbnail(row.id, opened.network, request.app.state.memories), "findings": counted}
+LARGE = 2000  # elements: the findings of a larger project are counted once it is opened
+
+
+def _listed(row: projects.ProjectRow, elements: int, kept: projects.Listed | None, job: Job | None = None, problem: str = "") -> dict[str, Any]:
+    """One project as the list shows it: what is kept of it, and whether that is of the version that stands."""
+    kept = kept or projects.Listed()
+    counted = kept.version == row.version or elements > LARGE
+    return {
+        "row": row, "elements": elements, "picture": kept.picture, "findings": kept.counts, "current": kept.version == row.version, "problem": problem,
+        "waits": not problem and not (counted and kept.picture_version == row.version), "job": job,
+    }  # fmt: skip
+
+
+@router.get("/projects/{project_id}/listed")
+def listed(request: Request, db: Db, project_id: Id) -> Response:
+    """One project of the list; what is not kept of its version yet is worked out in the background."""
+    row = projects.project(db, project_id)
+    path, state = request.app.state.database, request.app.state
+    job = state.listing.start(f"listed {project_id}", f"{row.version} {row.changed_at}", lambda job: _worked_out(path, state.results, row, job))
+    problem = ""
+    try:
+        job.future.result(timeout=0.5)
+    except TimeoutError:
+        pass
+    except NorthfellError as error:
+        problem = error.lines[0]
+    seen = _listed(row, projects.element_counts(db).get(project_id, 0), projects.listed(db).get(project_id), job, problem)
+    return templates.TemplateResponse(request, "_project.html", {"p": seen})
+
+
+def _worked_out(path: Path, cache: Any, row: projects.ProjectRow, job: Job) -> None:
+    """Picture and counts of a version of a project, kept with it."""
+    with closing(connect(path)) as db:
+        kept = projects.listed(db).get(row.id) or projects.Listed()
+        opened = use_cases.open_project(db, row.id)
+        if kept.picture_version != opened.version:
+            drawn = plain_drawing(opened.network, opened.network.sheets[0])
+            picture = {"view": drawn.view, "groups": [{"cls": g.cls, "svg": g.svg} for g in drawn.groups]}
+            with transaction(db):
+                projects.keep_picture(db, row.id, opened.version, picture)
+        if kept.version != opened.version and len(opened.network.elements) <= LARGE:
+            found = gathering.findings(cache.of(opened), job.told)
+            with transaction(db):
+                projects.keep_counts(db, row.id, opened.version, counts_of(opened.network, found))
+
+
+@router.post("/projects/{project_id}/repair")
+def repair(request: Request, db: Db, project_id: Id) -> Response:
+    """A copy that can be read, beside the original."""
+    made = repairing.repair(db, project_id)
+    return _list(request, db, notes=list(made.told[:60]), new=made.project_id, new_name=projects.project(db, made.project_id).name)
+
+
+@router.get("/projects/{project_id}/as-it-stands.json")
+def as_it_stands(db: Db, project_id: Id) -> Response:
+    """Everything kept of a project, unread."""
+    name = slug(projects.project(db, project_id).name)
+    return file_answer(json.dumps(projects.as_it_stands(db, project_id), ensure_ascii=True).encode(), "application/json", f"{name}-as-it-stands.json")
 
 
 @router.post("/projects/{project_id}/aside/{act}")
@@ -111,26 +167,13 @@ def import_project(request: Request, db: Db, file: Annotated[UploadFile, File()]
     """A network file becomes a new project; a refused one changes nothing and says why."""
     name = file.filename or ""
     try:
-        whole = name.lower().endswith(".northfell")
-        most = northfell_zip.MOST_BYTES if whole else northfell_json.MOST_BYTES
-        data = file.file.read(most + 1)
-        if len(data) > most:
-            raise NetworkRefused([InputRefused("size", f"{(file.size or len(data)) / 1e6:.0f} MB", f"at most {most / 1e6:.0f} MB", where="File")])
-        if whole:
-            return RedirectResponse(f"/projects/{use_cases.create_whole(db, northfell_zip.read(data))}/network", 303)
-        if name.lower().endswith(".cdf"):
-            network, _ = common_data_format.read(data.decode("latin-1"))
-        elif name.lower().endswith(".xlsx"):
-            network = network_tables.network_of(workbook.read_xlsx(data))
-        elif name.lower().endswith(".json"):
-            network = northfell_json.read(data)
-        else:
-            raise NetworkRefused([InputRefused("file", name, "a name that ends in .northfell, .northfell.json, .xlsx or .cdf", where="File")])
-    except NetworkRefused as error:
-        return _list(request, db, 422, error.lines, name)
+        data = file.file.read(most_bytes(name) + 1)
+        found: Imported = in_worker("Reading the file", imported, name, data)
     except NorthfellError as error:
-        return _list(request, db, 422, [str(error)], name)
-    project_id = use_cases.create_project(db, network)
+        return _list(request, db, 422, error.lines[:60], name)
+    project_id = use_cases.create_whole(db, found.whole) if found.whole else use_cases.create_project(db, found.network)
+    if found.messages:
+        return _list(request, db, notes=found.messages[:60], new=project_id, new_name=found.network.name)
     return RedirectResponse(f"/projects/{project_id}/network", 303)
 
 

@@ -9,8 +9,10 @@ from pydantic import BaseModel, Field
 
 from northfell.app import tabling, way_table, workbooks
 from northfell.app.columns import Head
+from northfell.app.importing import tables_read
 from northfell.app.projects import Project, change_project, open_project
 from northfell.app.tabling import Tabled
+from northfell.app.workers import in_worker
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion
 from northfell.core.model.elements import KINDS, Bus
 from northfell.core.model.network import Network
@@ -80,11 +82,9 @@ def tables_in(request: Request, db: Db, project_id: Id, version: Version, file: 
     opened = open_project(db, project_id)
     seen: dict[str, Any] = {}
     try:
-        data = file.file.read(workbook.MOST_BYTES + 1)
-        zipped = (file.filename or "").lower().endswith(".zip")
-        found = network_tables.read(workbook.read_csv_zip(data) if zipped else workbook.read_xlsx(data))
+        found = in_worker("Reading the tables", tables_read, file.filename or "", file.file.read(workbook.MOST_BYTES + 1))
         change = workbooks.merged(opened.network, found)
-        opened = change_project(db, project_id, change, version)
+        opened = change_project(db, project_id, lambda network: workbooks.merged(network, found), version)
         seen["done"] = f"{change.title}." if change.acts else "The tables say nothing new: nothing was changed."
     except NorthfellError as error:
         seen["refused"] = error.lines[:60]

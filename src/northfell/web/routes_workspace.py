@@ -1,5 +1,6 @@
 """The workspace: top line, stages, sheet, card and ledger of a project."""
 
+import sqlite3
 from concurrent.futures import CancelledError
 from contextlib import suppress
 from dataclasses import replace
@@ -8,13 +9,14 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
+from northfell.app import gathering as gathering_of
 from northfell.app.extend import bus_of_selection, plan
 from northfell.app.findings import counts
 from northfell.app.jobs import GivenUp, Job
 from northfell.app.labels import labels_of
 from northfell.app.pins import Pin
 from northfell.app.projects import Project, open_project
-from northfell.app.studies import Results, each_out_of, findings_in
+from northfell.app.studies import Results, findings_in
 from northfell.core.errors import NorthfellError
 from northfell.core.findings import Finding
 from northfell.core.model.completeness import assumed_count
@@ -24,7 +26,7 @@ from northfell.core.model.shorthand import EXAMPLES
 from northfell.documents.labels import shapes_of
 from northfell.drawing.flow_overlay import QUANTITIES, USUAL
 from northfell.drawing.shapes import svg_of
-from northfell.store import history, projects
+from northfell.store import history, projects, transaction
 from northfell.web.card import card_of, state_note
 from northfell.web.drawings import drawing_of, plain_drawing, starting, whole_box
 from northfell.web.ledger import ledger_of
@@ -111,7 +113,7 @@ def run_outages(request: Request, db: Db, look: Looking) -> Response:
     opened.network.state(look.state)
     results = request.app.state.results.of(opened)
     key = f"{opened.version} {look.state}"
-    request.app.state.jobs.start(f"outages {opened.id} {opened.proposal} {look.state}", key, lambda job: each_out_of(results, look.state, job.told))
+    request.app.state.jobs.start(f"outages {opened.id} {opened.proposal} {look.state}", key, lambda job: gathering_of.outages(results, look.state, job.told))
     return show(request, db, opened, look.to(tab="outages"))
 
 
@@ -148,6 +150,9 @@ def findings_counts(request: Request, db: Db, look: Looking) -> Response:
     last = request.app.state.last_counts
     if results.findings_are_known:
         last[opened.id, opened.proposal] = counts(opened.network, results.findings())
+        if not opened.proposal:
+            with suppress(sqlite3.OperationalError), transaction(db):  # another time, where nothing can be written now
+                projects.keep_counts(db, opened.id, opened.version, last[opened.id, opened.proposal])
     found = last[opened.id, opened.proposal] if results.findings_are_known else None
     seen = {"project": opened, "view": look, "counts": found, "stale": last.get((opened.id, opened.proposal)), "job": job}
     return templates.TemplateResponse(request, "_counts.html", seen)
@@ -160,7 +165,7 @@ def gathering(request: Request, opened: Project) -> Job:
     """The run that gathers the findings of a version of a project, begun if it is not under way."""
     results = request.app.state.results.of(opened)
     key = f"{opened.version} {opened.proposal}"
-    return request.app.state.jobs.start(findings_place(opened), key, lambda job: results.findings(job.told))
+    return request.app.state.jobs.start(findings_place(opened), key, lambda job: gathering_of.findings(results, job.told))
 
 
 def findings_place(opened: Project) -> str:

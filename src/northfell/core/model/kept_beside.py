@@ -5,7 +5,7 @@ from typing import Any
 from pydantic import BaseModel, Field
 
 from northfell.core.model.elements import Name
-from northfell.core.model.elements.base import RECORD
+from northfell.core.model.elements.base import RECORD, Prose
 
 MOST_CHANGES = 500  # in one proposal
 
@@ -14,7 +14,7 @@ class ProposedChange(BaseModel):
     """One change of a proposal, as its acts; `found` are the acts that took it back when it was proposed."""
 
     model_config = RECORD
-    title: str = Field(max_length=400)
+    title: Prose = Field(max_length=400)
     acts: list[dict[str, Any]]
     found: list[dict[str, Any]]
 
@@ -24,7 +24,7 @@ class Proposal(BaseModel):
 
     model_config = RECORD
     name: Name
-    note: str = Field(default="", max_length=2000)
+    note: Prose = Field(default="", max_length=2000)
     changes: list[ProposedChange] = Field(default_factory=list, max_length=MOST_CHANGES)
 
 
@@ -32,8 +32,8 @@ class Acknowledged(BaseModel):
     """A finding that is known and accepted for a reason, until its figure grows."""
 
     model_config = RECORD
-    key: str = Field(max_length=600)  # of the finding: study, element, check
-    reason: str = Field(min_length=1, max_length=500)
+    key: Prose = Field(max_length=600)  # of the finding: study, element, check
+    reason: Prose = Field(min_length=1, max_length=500)
     beyond: float = 0.0  # how far the figure stood when it was acknowledged, in parts of its limit
     severity: str = Field(default="close", max_length=20)
-    told: str = Field(default="", max_length=400)  # what the finding said then
+    told: Prose = Field(default="", max_length=400)  # what the finding said then

@@ -1,6 +1,7 @@
 """A network with its operating states and sheets, and the rules that hold for it as a whole."""
 
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Annotated, Any
 
@@ -16,6 +17,8 @@ from northfell.core.model.validation import element_from, refusals_from, title_o
 
 NORMAL = "Normal"
 MOST_ELEMENTS = 200_000
+MOST_SHEETS, MOST_STATES, MOST_ENTRIES = 1000, 500, 20_000
+FARTHEST = 50_000.0  # steps of the grid from the middle of a sheet
 
 
 class _Record(BaseModel):
@@ -42,8 +45,8 @@ class OperatingState(_Record):
 class Placement(_Record):
     """Where an element's symbol stands on a sheet, in sheet units of one grid step each (x right, y down)."""
 
-    x: float
-    y: float
+    x: float = Field(ge=-FARTHEST, le=FARTHEST)
+    y: float = Field(ge=-FARTHEST, le=FARTHEST)
     turn: int = Field(default=0, ge=0, le=3)  # quarter turns: an odd one lays the symbol across, 2 and 3 turn it away from its buses
     width: float = Field(default=0.0, ge=0, le=10000)  # of a bus drawn as a bar
     flip: bool = False  # its words stand on the other side
@@ -148,12 +151,20 @@ def check_network(network: Network) -> None:
                 found.append(InputRefused("assumed", field, "names of its own fields", where=where))
     found += _state_breaches(network)
     names = [one.name for one in network.entries]
-    found += [InputRefused("name", n, "a name that no other entry has", where="Catalogue") for n in {n for n in names if names.count(n) > 1}]
+    found += [InputRefused("name", n, "a name that no other entry has", where="Catalogue") for n in _twice(names)]
+    found += [InputRefused("name", n, "a name that no other sheet has", where="Sheets") for n in _twice(s.name for s in network.sheets)]
+    for what, held, most in (("sheets", network.sheets, MOST_SHEETS), ("states", network.states, MOST_STATES), ("entries", network.entries, MOST_ENTRIES)):
+        if len(held) > most:
+            found.append(InputRefused(what, len(held), f"at most {most}", where="Network"))
     for sheet in network.sheets:
         for element_id in sheet.placements.keys() - network.elements.keys():
             found.append(InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}"))
     if found:
         raise NetworkRefused(found)
+
+
+def _twice(names: Iterable[str]) -> list[str]:
+    return [name for name, count in Counter(names).items() if count > 1]
 
 
 def _reference_breaches(network: Network, element: Element) -> Iterator[InputRefused]:

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.elements import KINDS, Element, Name
-from northfell.core.model.elements.base import RECORD
+from northfell.core.model.elements.base import RECORD, Phrase
 from northfell.core.model.parameters import Parameter, parameters_of
 from northfell.core.model.validation import element_from
 
@@ -21,10 +21,10 @@ class OwnEntry(BaseModel):
     model_config = RECORD
     name: Name
     kind: str
-    family: str = Field(default="", max_length=80)
+    family: Phrase = Field(default="", max_length=80)
     values: dict[str, Any] = Field(default_factory=dict)
-    source: str = Field(default="", max_length=200)
-    made_from: str = Field(default="", max_length=200)  # the shipped entry, where it was made from one
+    source: Phrase = ""
+    made_from: Phrase = ""  # the shipped entry, where it was made from one
 
 
 def entry_parameters(kind: type[Element]) -> tuple[Parameter, ...]:

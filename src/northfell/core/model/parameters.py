@@ -16,6 +16,10 @@ STUDIES: tuple[Study, ...] = get_args(Study)
 Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "levels", "record"]
 
 
+LINE_ACCEPTED = "text of up to 200 characters on one line"
+LINES_ACCEPTED = "text of up to 20000 characters"
+
+
 @dataclass(frozen=True)
 class When:
     """The condition under which a parameter acts: another field has one of these values (None: any value at all)."""
@@ -67,7 +71,7 @@ class Parameter:
         elif self.form == "yes or no":
             text = "true or false"
         elif self.form == "text":
-            text = "text of one line" if self.name != "note" else "text"
+            text = LINE_ACCEPTED if self.name != "note" else LINES_ACCEPTED
         elif self.form == "levels":
             text = f"names with their values in {self.unit}, such as “full 2; night 0.8”"
         elif self.form == "reference":
@@ -203,7 +207,7 @@ def _form(annotation: Any) -> tuple[Form, tuple[Any, ...], bool]:
         return form, choices, True
     if get_origin(annotation) is Literal:
         return "choice", get_args(annotation), False
-    if get_origin(annotation) is dict and get_args(annotation) == (str, float):
+    if get_origin(annotation) is dict and get_args(annotation)[1] is float:
         return "levels", (), False
     forms: dict[Any, Form] = {float: "number", int: "whole number", str: "text", bool: "yes or no"}
     return forms.get(annotation, "record"), (), False

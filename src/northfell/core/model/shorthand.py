@@ -41,15 +41,16 @@ EXAMPLES = {
 }  # fmt: skip
 LED_BY = ("pf", "tm", "tms", "ct", "cosφ", "cosphi")  # words that stand before their number
 MARK, OPEN, CLOSE = "\x00", "\x01", "\x02"
-BRACKET = re.compile(rf"(?:(?<![\w.,{MARK}])([0-9]{{1,2}})\s*[x×*]?\s*)?\(([^()]*)\)")
+BRACKET = re.compile(rf"(?:(?<![\w.,{MARK}])([0-9]{{1,2}})[ ]?[x×*]?[ ]?)?\(([^()]*)\)")
 MOST_THINGS = 400  # in one line, brackets repeated
+MOST_CHARACTERS = 2000
 QUOTED = re.compile(r"[“\"']([^“”\"']{1,80})[”\"']")
-NUMBER = r"[0-9]+(?:[.,][0-9]+)?"
-PART = re.compile(rf"^({NUMBER})([^\d\s/].*)?$")
-RATIO = re.compile(rf"^({NUMBER})/({NUMBER})(kv|v)?$", re.IGNORECASE)
+NUMBER = r"[0-9]{1,20}(?:[.,][0-9]{1,20})?"
+PART = re.compile(rf"({NUMBER})([^\d\s/].{{0,40}})?")
+RATIO = re.compile(rf"({NUMBER})/({NUMBER})(kv|v)?", re.IGNORECASE)
 TIMES = re.compile(r"^([0-9]{1,3})[x×]$", re.IGNORECASE)
 CORES = re.compile(r"^[1-5](?:\.5)?c$", re.IGNORECASE)
-TRIPLE = re.compile(rf"^({NUMBER})/({NUMBER})/({NUMBER})([^\d\s/].*)?$")
+TRIPLE = re.compile(rf"({NUMBER})/({NUMBER})/({NUMBER})([^\d\s/].{{0,40}})?")
 # quantity of a typed unit -> field, by kind
 CONDUCTOR = {"length": "length_m", "area": "area_mm2", "current": "i_rated_a"}
 MACHINE = {"apparent power": "s_rated_mva", "active power": "p_mw", "ratio": "xd2_pct", "voltage": "v_rated_kv", "resistance": "neutral_ohm"}
@@ -127,27 +128,38 @@ def parse(text: str) -> list[Said]:
         names.append(quoted[1].strip())
         return f" {MARK}{len(names) - 1} "
 
-    masked = QUOTED.sub(keep, re.sub(f"[{MARK}{OPEN}{CLOSE}]", " ", text))  # so that a name may hold a comma
+    if len(text) > MOST_CHARACTERS:
+        return [Said("", unread=[f"more than {MOST_CHARACTERS} characters in one line"])]
+    text = " ".join(re.sub(f"[{MARK}{OPEN}{CLOSE}]", " ", text).split())
+    masked = QUOTED.sub(keep, text)  # so that a name may hold a comma
     while bracket := BRACKET.search(masked):
-        branch = f", {OPEN}, {bracket[2]}, {CLOSE}, " * int(bracket[1] or 1)
-        masked = masked[: bracket.start()] + branch + masked[bracket.end() :]
-        if masked.count(OPEN) > MOST_THINGS:
+        times = int(bracket[1] or 1)
+        if masked.count(OPEN) + times * (1 + bracket[2].count(OPEN)) > MOST_THINGS or times * len(bracket[2]) > 20 * MOST_CHARACTERS:
             return [Said("", unread=[f"more than {MOST_THINGS} things in one line"])]
-    parts = [part.strip() for part in re.split(r";|,\s+|,$", masked) if part.strip(" ,")]
+        masked = masked[: bracket.start()] + f", {OPEN}, {bracket[2]}, {CLOSE}, " * times + masked[bracket.end() :]
+    parts = [part.strip() for part in re.split(r";|, |,$", masked) if part.strip(" ,")]
     if len(parts) > 3 * MOST_THINGS:
         return [Said("", unread=[f"more than {MOST_THINGS} things in one line"])]
-    return [Said({OPEN: "(", CLOSE: ")"}[part]) if part in (OPEN, CLOSE) else _read(part, names) for part in parts]
+    line: list[Said] = []
+    for part in parts:
+        said = Said({OPEN: "(", CLOSE: ")"}[part]) if part in (OPEN, CLOSE) else _read(part, names)
+        if not said.kind and said.to and not said.unread and line and line[-1].kind and not line[-1].to:
+            line[-1].to = said.to  # `breaker, to “Board 3”` is `breaker to “Board 3”`
+        else:
+            line.append(said)
+    return line
 
 
 def _read(part: str, quoted: list[str]) -> Said:
-    part = re.sub(r"(?i)\b([0-9]{1,2}(?:/0)?)\s+awg\b", r"\1awg", part)
-    part, _, target = re.split(r"(?i)(?<=\s)(to)\s+", f"{part} ", maxsplit=1) if re.search(r"(?i)\sto\s+\S", part) else (part, "", "")
-    target = re.sub(rf"{MARK}(\d+)", lambda k: quoted[int(k[1])], target).strip()
-    names = [quoted[int(k)] for k in re.findall(rf"{MARK}(\d+)", part)]
-    words = _joined(re.sub(rf"{MARK}\d+", " ", part).split())
+    part = re.sub(r"(?i)\b([0-9]{1,2}(?:/0)?) awg\b", r"\1awg", " ".join(part.split()))
+    part, *target_said = re.split(r"(?i)(?:^| )to ", f"{part} ", maxsplit=1)
+    target = target_said[0] if target_said else ""
+    target = re.sub(rf"{MARK}([0-9]{{1,4}})", lambda k: quoted[int(k[1])], target).strip()
+    names = [quoted[int(k)] for k in re.findall(rf"{MARK}([0-9]{{1,4}})", part)]
+    words = _joined(re.sub(rf"{MARK}[0-9]{{1,4}}", " ", part).split())
     first = words[0].lower() if words else ""
     if first not in KIND_WORDS:
-        return Said("", unread=words)
+        return Said("", to=target, unread=words)
     said = Said(KIND_WORDS[first], name=names[0] if names else "", to=target)
     if first == "reactor" and not any(_quantity_of(word) == "reactive power" for word in words):
         said.kind = "series_reactor"
@@ -165,7 +177,7 @@ FILLERS = {"synchronous": ("motor", "machine"), "earthing": ("transformer", "tx"
 
 
 def _quantity_of(word: str) -> str:
-    match = PART.match(word)
+    match = PART.fullmatch(word)
     unit = canonical_unit(match[2]) if match and match[2] else None
     return QUANTITY_OF[unit] if unit else ""
 
@@ -187,7 +199,7 @@ def _number(text: str) -> float:
 
 
 def _quantity(said: Said, word: str) -> bool:
-    match = PART.match(word)
+    match = PART.fullmatch(word)
     if not match or not match[2]:
         return False
     unit = canonical_unit(match[2])
@@ -206,7 +218,7 @@ def _quantity(said: Said, word: str) -> bool:
 
 
 def _ratio(said: Said, word: str) -> bool:
-    match = RATIO.match(word)
+    match = RATIO.fullmatch(word)
     if not match:
         return False
     first, second = _number(match[1]), _number(match[2])
@@ -225,7 +237,7 @@ def _ratio(said: Said, word: str) -> bool:
 
 def _triple(said: Said, word: str) -> bool:
     """Voltages, powers and impedance voltages of a three-winding transformer, as `132/33/11`, `60/60/20 MVA`, `12/18/6%`."""
-    match = TRIPLE.match(word)
+    match = TRIPLE.fullmatch(word)
     if not match or said.kind != "three_winding_transformer":
         return False
     a, b, c = (_number(match[k]) for k in (1, 2, 3))

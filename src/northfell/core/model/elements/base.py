@@ -1,10 +1,11 @@
 """What every element has, and the terms its declarations share."""
 
+import re
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from northfell.core.model.parameters import Study, When, param
+from northfell.core.model.parameters import LINE_ACCEPTED, LINES_ACCEPTED, Study, When, param
 
 # Declarations read as a table.
 # fmt: off
@@ -12,6 +13,7 @@ from northfell.core.model.parameters import Study, When, param
 LF: Study = "load_flow"
 SC: Study = "short_circuit"
 AF: Study = "arc_flash"
+UNSHOWN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")  # control characters and halves of characters
 NAME_ACCEPTED = "1 to 80 characters on one line"
 IEC = "IEC 60909-0:2016"
 
@@ -22,7 +24,21 @@ def _one_line(name: str) -> str:
     return name
 
 
+def _line(text: str) -> str:
+    if len(text) > 200 or UNSHOWN.search(text) or "\n" in text or "\r" in text or "\t" in text:
+        raise ValueError(LINE_ACCEPTED)
+    return text
+
+
+def _lines(text: str) -> str:
+    if len(text) > 20_000 or UNSHOWN.search(text):
+        raise ValueError(LINES_ACCEPTED)
+    return text
+
+
 Name = Annotated[str, AfterValidator(_one_line)]
+Phrase = Annotated[str, AfterValidator(_line)]  # free text; what no screen can show, such as control characters, is none
+Prose = Annotated[str, AfterValidator(_lines)]
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
 
 
@@ -35,8 +51,8 @@ class Document(BaseModel):
 
     model_config = RECORD
     name: Name
-    media_type: str = Field(max_length=100)
-    size: int = Field(ge=0)
+    media_type: str = Field(max_length=100, pattern=r"^[a-z]{1,20}/[a-z0-9.+-]{1,79}(; charset=utf-8)?$")
+    size: int = Field(ge=0, le=2**40)
     sha256: str = Field(pattern="^[0-9a-f]{64}$")
 
 
@@ -51,8 +67,8 @@ class Element(BaseModel):
     kind: str
     id: Reference
     name: Name = param(label="Name", meaning="Unique in the network; results, labels and files use it.", section="Identity")
-    label: str = param("", label="Text name", meaning="A second, free name, such as the text name in an imported file.", section="Identity")
-    group: str = param(
+    label: Phrase = param("", label="Text name", meaning="A second, free name, such as the text name in an imported file.", section="Identity")
+    group: Phrase = param(
         "", label="Group", section="Identity", meaning="Elements of one group have their load or generation scaled together by an operating state.",
         enters="a state's factor of the group multiplies the power drawn or delivered"
     )
@@ -66,10 +82,10 @@ class Element(BaseModel):
         enters="planned: out of service unless a state includes it"
     )
     in_service: bool = param(True, label="In service", meaning="Out of service, the element takes no part in any study.", section="Operation", in_state=True)
-    note: str = param("", label="Note", meaning="Free text for whoever stands at the equipment.", section="Notes")
-    assumed: dict[str, str] = Field(default_factory=dict)  # field -> source of the typical value it holds
-    origins: dict[str, str] = Field(default_factory=dict)  # field -> where its value was read: one of ORIGINS, with words behind a colon
-    catalogue: str = Field(default="", max_length=200)  # the catalogue entry that its data follow
+    note: Prose = param("", label="Note", meaning="Free text for whoever stands at the equipment.", section="Notes")
+    assumed: dict[str, Phrase] = Field(default_factory=dict)  # field -> source of the typical value it holds
+    origins: dict[str, Phrase] = Field(default_factory=dict)  # field -> where its value was read: one of ORIGINS, with words behind a colon
+    catalogue: Phrase = Field(default="")  # the catalogue entry that its data follow
     documents: list[Document] = Field(default_factory=list, max_length=50)
 
     @property

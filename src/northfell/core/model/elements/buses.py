@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from northfell.core.model.elements.base import AF, SC, Element, Reference
+from northfell.core.model.elements.base import AF, SC, Element, Phrase, Reference
 from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
@@ -42,7 +42,7 @@ class Bus(Element):
         None, label="Rated current of the bars", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: the loading of the bars is not judged.",
         enters="loading = I/Ir, I what is brought into the bus"
     )
-    area: str = param("", label="Area", section="Identity", meaning="Totals are given for each area.", enters="totals by area")
+    area: Phrase = param("", label="Area", section="Identity", meaning="Totals are given for each area.", enters="totals by area")
     equipment_class: EquipmentClass | None = param(
         None, label="Equipment class", section="Enclosure", acts_when=ENCLOSED,
         meaning="Finds typical gap, box and working distance; it does not itself enter the equations.", source="IEEE 1584-2018",

@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from northfell.core.model.elements.base import Element, Reference, terminal
+from northfell.core.model.elements.base import Element, Phrase, Reference, terminal
 from northfell.core.model.parameters import param
 
 # Declarations read as a table.
@@ -24,7 +24,7 @@ class CurrentTransformer(Element):
     i_secondary_a: float = param(
         1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.", enters="not used by today's studies"
     )
-    accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
+    accuracy_class: Phrase = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
     burden_va: float | None = param(
         None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.", enters="not used by today's studies"
     )
@@ -48,7 +48,7 @@ class VoltageTransformer(Element):
         110.0, label="Secondary voltage", symbol="Usn", unit="V", gt=0, le=500, meaning="Rated secondary line-to-line voltage.",
         enters="not used by today's studies"
     )
-    accuracy_class: str = param("", label="Accuracy class", meaning="As on the nameplate, such as 0.5 3P.", source="IEC 61869-3")
+    accuracy_class: Phrase = param("", label="Accuracy class", meaning="As on the nameplate, such as 0.5 3P.", source="IEC 61869-3")
     burden_va: float | None = param(
         None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.", enters="not used by today's studies"
     )

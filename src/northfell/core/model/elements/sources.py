@@ -6,7 +6,7 @@ from typing import Any, Literal
 from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
-from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Phrase, Reference, neutral, neutral_ohm, terminal
 from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
@@ -95,11 +95,11 @@ def _capability() -> Any:
 class Dispatched(Element):
     """What generators and inverters share: named output levels, one of which an operating state may choose."""
 
-    output_levels: dict[str, float] = param(
+    output_levels: dict[Phrase, float] = param(
         {}, label="Output levels", symbol="P", unit="MW", section="Operation", acts_when=When("mode", SET_POINTS),
         meaning="Active powers with names, so that operating states choose one by its name.", enters="P = the level chosen below"
     )
-    output_level: str = param(
+    output_level: Phrase = param(
         "", label="Output level", section="Operation", in_state=True, acts_when=When("mode", SET_POINTS),
         meaning="The name of one of the levels above. Empty: the active power below."
     )

@@ -1,0 +1,128 @@
+"""Work that may take long or much, in a process of its own with limits: what one asks for never holds up another's answer.
+
+A worker is forked from a small server that has the program loaded already. It is given plain data and sends back a result, an error that a
+person can act on, or steps of progress; one that takes too much is ended, and says what was too much.
+"""
+
+import multiprocessing
+import os
+import resource
+import signal
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from threading import BoundedSemaphore, Lock
+from typing import Any
+
+from northfell.core.errors import NorthfellError
+
+Told = Callable[[int, int, str], None]
+_context = multiprocessing.get_context("forkserver")
+_context.set_forkserver_preload(["northfell.app.importing", "northfell.app.gathering"])
+_starting = Lock()
+_room = BoundedSemaphore(max(2, os.cpu_count() or 2))
+
+
+class TooMuch(NorthfellError):
+    """What was asked for took more time or memory than it may."""
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a worker may take."""
+
+    seconds: int = 180  # of computing
+    megabytes: int = 2048  # beyond what the program itself takes
+
+
+READING = Limits()
+STUDIES = Limits(seconds=3600, megabytes=8192)
+
+
+def in_worker(what: str, work: Callable[..., Any], *given: Any, limits: Limits = READING, told: Told | None = None) -> Any:
+    """Do work in a process of its own; waits for it.
+
+    Parameters
+    ----------
+    what : str
+        What is done, for the message: “Reading the file”.
+    work : callable
+        A function of a module, with data that can be sent to another process. With `told`, it gets that as its last argument.
+    told : callable, optional
+        Hears of each step; what it raises ends the work.
+
+    Raises
+    ------
+    TooMuch
+        If it takes more than it may.
+    NorthfellError
+        What the work itself refuses.
+    """
+    with _room:
+        ours, theirs = _context.Pipe(duplex=True)
+        process = _context.Process(target=_worker, args=(theirs, work, given, limits, told is not None), daemon=True)
+        with _without_main():
+            process.start()
+        theirs.close()
+        try:
+            return _result(ours, what, limits, told)
+        finally:
+            ours.close()
+            process.kill()
+            process.join()
+
+
+@contextmanager
+def _without_main() -> Iterator[None]:
+    """A worker needs nothing of the script that was started, which would be run in it again."""
+    main = sys.modules["__main__"].__dict__
+    with _starting:
+        held: dict[str, Any] = {name: main.pop(name) for name in ("__file__", "__spec__") if name in main}
+        main["__spec__"] = None
+        try:
+            yield
+        finally:
+            main.update(held)
+
+
+def _result(ours: Connection, what: str, limits: Limits, told: Told | None) -> Any:
+    while True:
+        try:
+            kind, value = ours.recv()
+        except (EOFError, ConnectionResetError):  # ended by a limit, or by the machine
+            raise TooMuch(
+                f"{what} took more than {limits.seconds} s of computing or {limits.megabytes} MB: it was given up, and nothing was changed."
+            ) from None
+        if kind == "step":
+            if told:
+                told(*value)
+        elif kind == "too much":
+            raise TooMuch(f"{what} takes more than {limits.megabytes} MB: it was given up, and nothing was changed.")
+        elif kind == "error":
+            raise value
+        else:
+            return value
+
+
+def _worker(theirs: Connection, work: Callable[..., Any], given: tuple[Any, ...], limits: Limits, tells: bool) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # ended by whoever waits for it
+    sys.setrecursionlimit(1000)
+    with suppress(ValueError, OSError):
+        with open("/proc/self/statm", encoding="ascii") as statm:
+            taken = int(statm.read().split()[0]) * resource.getpagesize()
+        resource.setrlimit(resource.RLIMIT_AS, (taken + limits.megabytes * 2**20,) * 2)
+        resource.setrlimit(resource.RLIMIT_CPU, (limits.seconds, limits.seconds + 1))
+
+    def told(done: int, of: int, doing: str = "") -> None:
+        theirs.send(("step", (done, of, doing)))
+
+    try:
+        answer = "done", work(*given, *([told] if tells else []))
+    except MemoryError:
+        answer = "too much", None
+    except Exception as error:  # of ours in words; a defect comes out where it was asked for
+        answer = "error", error
+    with suppress(BrokenPipeError, MemoryError):
+        theirs.send(answer)
