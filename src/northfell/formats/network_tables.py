@@ -297,9 +297,11 @@ def _sheets(cells: Cells, refused: list[InputRefused]) -> list[dict[str, Any]]:
                 place[key] = said if said is not None else cell
             else:
                 number = _number_text(cell, -(10**9))
-                if number == -(10**9) or not math.isfinite(number):
-                    refused.append(InputRefused(key, str(cell)[:40], "a number", where=f"Table sheets, row {n}"))
-                place[key] = int(number) if info.annotation is int else number
+                whole = info.annotation is int
+                if number == -(10**9) or not math.isfinite(number) or (whole and not number.is_integer()):
+                    refused.append(InputRefused(key, str(cell)[:40], "a whole number" if whole else "a number", where=f"Table sheets, row {n}"))
+                else:
+                    place[key] = int(number) if whole else number
         sheet["placements"][str(r["element"])] = place
     return list(sheets.values())
 
