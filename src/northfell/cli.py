@@ -275,6 +275,8 @@ def _run_states(network: Network, options: argparse.Namespace, states: list[str]
             answer["messages"].append(f"{state}: {error}" if len(states) > 1 else str(error))
             code = code or NO_SOLUTION
             continue
+        if result.net.held_back or (getattr(result, "messages", None) and any(getattr(one, "waits", ()) for one in getattr(result, "locations", ()))):
+            code = code or (NO_SOLUTION if all(one.why == "no solution" for one in result.net.held_back) and result.net.held_back else BAD_INPUT)
         found.append([*result.tables(), *more])
         summaries[state] = result.summary
         answer["findings"] += [f.to_json() for f in findings_in(one, study)]
@@ -357,7 +359,9 @@ def _labels(options: argparse.Namespace) -> int:
     from northfell.app.labels import labels_of, pdf
 
     network, _ = read_network(options.file)
-    labels = labels_of(network)
-    _write(options.out, pdf(network.name, labels, options.template, options.stock))
-    print(f"Wrote {options.out}: {len(labels)} labels.", file=sys.stderr)
-    return SOLVED
+    job = labels_of(network)
+    for line in job.left_out:
+        print(f"Not printed: {line}", file=sys.stderr)
+    _write(options.out, pdf(network.name, job.labels, options.template, options.stock))
+    print(f"Wrote {options.out}: {len(job.labels)} labels.", file=sys.stderr)
+    return BAD_INPUT if job.left_out else SOLVED

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from northfell.app.labels import labels_of, pdf
 from northfell.app.studies import Results
-from northfell.core.errors import NetworkRefused
+from northfell.core.errors import CannotRun, NetworkRefused
 from northfell.core.model.changes import Change, Set, Switch, apply_change, settings_with
 from northfell.demo import skerrow_water
 from northfell.documents.labels import STOCKS, labels_pdf, round_up, shapes_of
@@ -19,7 +19,7 @@ from northfell.drawing.label import HEIGHT_MM, WIDTH_MM
 from northfell.drawing.metrics import width
 from northfell.drawing.shapes import Text
 
-LABELS = labels_of(skerrow_water(), made_on=date(2026, 1, 31))
+LABELS = labels_of(skerrow_water(), made_on=date(2026, 1, 31)).labels
 
 
 def label(equipment, side="load"):
@@ -46,7 +46,7 @@ def test_a_board_that_is_out_of_service_in_normal_keeps_its_label():
     off, _ = apply_change(network, Change("", (
         Set(id="Filter hall", values={"in_service": False}), Switch(state="Tie closed, T2 out", id="Filter hall", values={"in_service": True}),
     )))  # fmt: skip
-    made = labels_of(off)
+    made = labels_of(off).labels
     assert [(one.equipment, one.side) for one in made] == [(one.equipment, one.side) for one in LABELS]
     assert next(one for one in made if one.equipment == "Filter hall").state == "Tie closed, T2 out"
 
@@ -84,7 +84,7 @@ def test_what_is_unverified_or_assumed_is_said():
 def test_energy_unit_is_the_projects(unit, shown):
     network = skerrow_water()
     network = network.model_copy(update={"settings": settings_with(network.settings, "energy_unit", unit)})
-    said = labels_of(network)[0].text()
+    said = labels_of(network).labels[0].text()
     assert said.energy_unit.startswith(shown)
 
 
@@ -116,8 +116,20 @@ def test_pdf_is_titled_true_to_size_and_one_cell_beside_the_other():
 
 def test_letters_the_fonts_lack_stop_the_print():
     renamed, _ = apply_change(skerrow_water(), Change("", (Set(id="Filter hall", values={"name": "変電 7"}),)))
+    job = labels_of(renamed)
+    assert [line for line in job.left_out if "letters that can be printed, not “変電”" in line]
+    assert len(job.labels) == len(LABELS) - len(job.left_out)
     with pytest.raises(NetworkRefused, match="letters that can be printed, not “変電”"):
-        labels_pdf("job", labels_of(renamed), STOCKS["a4"])
+        labels_pdf("job", [replace(LABELS[0], equipment="変電 7")], STOCKS["a4"])
+
+
+def test_a_label_stands_for_all_states_or_is_not_printed():
+    bare, _ = apply_change(skerrow_water(), Change("", (Set(id="Filter hall", values={"gap_mm": None}),)))
+    job = labels_of(bare)
+    assert len(job.labels) == len(LABELS) - 2  # both sides of its main
+    assert "Filter hall, load side: there is no energy to print in Normal: waits for data" in job.left_out[0]
+    with pytest.raises(CannotRun, match="waits for data"):
+        labels_of(bare, only=("Filter hall", "load"))
 
 
 def test_unknown_template_stock_or_nothing_to_print():

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.conftest import network_of
 
 from northfell.app.studies import StateResults
-from northfell.core.errors import CannotRun, InputRefused
+from northfell.core.errors import InputRefused
 from northfell.core.model.network import OperatingState
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash import explain_energy
@@ -140,8 +140,9 @@ def test_relay_names_breaker_time_that_is_missing():
         "time_tolerance_pct": 5.0,
     }  # fmt: skip
     elements = [lv("S"), lv("B", **BOX), infeed("G", "S"), {"kind": "breaker", "name": "Q", "from_bus": "S", "to_bus": "B"}, relay]
-    with pytest.raises(CannotRun, match="Breaker Q: t_break_s is empty"):
-        arc(elements)
+    waiting = arc(elements).location("B", "load")
+    assert waiting.worst is None
+    assert waiting.waits[0].startswith("Breaker Q: t_break_s is empty")
     elements[3] = {**elements[3], "t_break_s": 0.05}
     worst = arc(elements).location("B", "load").worst
     m = worst.i_device_ka * 1000 / 1000
@@ -149,8 +150,24 @@ def test_relay_names_breaker_time_that_is_missing():
 
 
 def test_main_must_stand_at_its_board():
-    with pytest.raises(CannotRun, match="main is “QS”, accepted is a breaker or fuse with a terminal at B"):
-        arc([*CHAIN[:2], lv("B", **BOX, main="QS"), *CHAIN[3:]])
+    (one,) = arc([*CHAIN[:2], lv("B", **BOX, main="QS"), *CHAIN[3:]]).locations
+    assert one.worst is None
+    assert "main is “QS”, accepted is a breaker or fuse with a terminal at B" in one.waits[0]
+
+
+def test_what_one_place_lacks_keeps_back_that_place_alone():
+    bare = {k: v for k, v in BOX.items() if k != "gap_mm"}
+    whole = arc([*CHAIN[:2], lv("B", **BOX), *CHAIN[3:], lv("C", **BOX), {"kind": "breaker", "name": "QC", "from_bus": "B", "to_bus": "C"}])
+    part = arc([*CHAIN[:2], lv("B", **bare), *CHAIN[3:], lv("C", **BOX), {"kind": "breaker", "name": "QC", "from_bus": "B", "to_bus": "C"}])
+    assert part.location("B", "load").worst is None
+    assert "gap_mm is empty" in part.location("B", "load").waits[0]
+    assert part.location("C", "load").worst == whole.location("C", "load").worst
+    assert part.summary["waiting"] == 1
+    # a device without its data holds back only where it stands on the way: not the board above it
+    relay = {"kind": "relay", "name": "RC", "breaker": "QC", "ct_primary_a": 100.0, "curve": "IEC_VI"}
+    below = arc([*CHAIN[:2], lv("B", **BOX), *CHAIN[3:], lv("C", **BOX), {"kind": "breaker", "name": "QC", "from_bus": "B", "to_bus": "C"}, relay])
+    assert below.location("B", "load").worst == whole.location("B", "load").worst
+    assert {line.split(":")[0] for line in below.location("C", "load").waits} == {"Overcurrent relay RC", "Breaker QC"}
 
 
 def test_working_ends_at_the_figure_of_the_table_for_every_variant():

@@ -13,6 +13,7 @@ from northfell.app.studies import StateResults
 from northfell.core.errors import NoSolution
 from northfell.core.findings import findings_of
 from northfell.core.network import branch_two_ports
+from northfell.core.studies import short_circuit
 from northfell.core.studies.load_flow.capability import shared, within_apparent_power, within_field_current
 from northfell.core.studies.load_flow.totals import circulating_currents, reactive_power, steps_in, sums, taps
 
@@ -148,9 +149,38 @@ def test_one_island_without_solution_is_named_and_each_island_has_its_own_refere
              {**CABLE, "name": "W9", "from_bus": "C", "to_bus": "D"}]  # fmt: skip
     flow = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, *other])
     assert flow.voltage("D") == pytest.approx(flow.voltage("B") * np.exp(1j * math.radians(40)))
-    with pytest.raises(NoSolution) as refused:
-        flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, *other[:-3], {**other[2], "p_mw": 900.0}, *other[3:]])
-    assert refused.value.bus == "D"
+    part = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, *other[:-3], {**other[2], "p_mw": 900.0}, *other[3:]])
+    assert part.voltage("B") == flow.voltage("B")
+    assert np.isnan(part.voltage("D"))
+    (held,) = part.net.held_back
+    assert (held.why, held.buses) == ("no solution", {part.net.topology.bus_index[b] for b in "CD"})
+    assert "largest mismatch" in held.reasons[0]
+    assert part.messages[0].startswith("The part of the network at C has no result")
+    assert [r["energised"] for r in next(t for t in part.tables() if t.name == "buses").records()] == [True] * 4  # under voltage, though without figures
+    assert [f for f in findings_of(part, part.net.network.settings.limits) if f.check == "not fed"] == []
+    with pytest.raises(NoSolution):
+        flow_of([BUS_A, BUS_B, INFEED, CABLE, {**LOAD, "p_mw": 900.0}, *other[:-3], {**other[2], "p_mw": 900.0}, *other[3:]])
+
+
+def test_one_island_without_data_or_reference_leaves_the_others_their_results():
+    other = [BUS_C, {**BUS_C, "name": "D"}, {**CABLE, "name": "W9", "from_bus": "C", "to_bus": "D"}, {**LOAD, "name": "E9", "bus": "D"}]
+    machine = {"kind": "synchronous_generator", "name": "G9", "bus": "C", "p_mw": 1.0, "s_rated_mva": 3.0, "v_rated_kv": 11.0}
+    alone = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD])
+    for island, told in (
+        ([{**machine, "mode": "voltage"}, *other], "No angle reference in the island of bus C"),
+        ([{**machine, "mode": "reference"}, *other[:3], {"kind": "load", "name": "E9", "bus": "D"}], "E9: p_mw is empty"),
+        ([{**machine, "mode": "reference"}, *other[:2], {**other[2], "length_m": None}, other[3]], "W9: length_m is empty"),
+        ([{**machine, "mode": "reference"}, {**other[0], "v_nominal_kv": None}, *other[1:]], "v_nominal_kv is empty"),
+        ([{**machine, "mode": "reference"}, {**machine, "name": "G8", "mode": "reference"}, *other], "Two ideal references"),
+    ):
+        part = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, *island])
+        assert part.voltage("B") == alone.voltage("B")
+        assert told in " ".join(part.net.held_back[0].reasons)
+        assert part.totals["load_mw"] == alone.totals["load_mw"]
+        faults = short_circuit.run(part.net)
+        assert np.isfinite(faults.cases["max"].ik_ka[1])
+        assert np.isnan(faults.cases["max"].ik_ka[2])
+        assert np.isfinite(faults.flows([1], "max").ik_ka).all()
 
 
 # ---- tap changers

@@ -169,10 +169,10 @@ def test_typical_values_and_settings(client):
     edit(client, "W25", "t_end_degc", "", selected="W25")
     missing = client.get("/projects/1/faults", params={"selected": "W25"}).text
     assert "Data missing for" in missing
-    assert "No result in Normal" in missing
+    assert "Part of the network has no result in Normal" in missing
     filled = client.post("/projects/1/elements/W25/typical", data={"version": 2}, params={"selected": "W25", "stage": "faults"}, headers=PART)
     assert "limit of XLPE insulation" in filled.text
-    assert "No result in Normal" not in filled.text
+    assert "no result in Normal" not in filled.text
     bad = client.post("/projects/1/settings/limits.energy_breach_cal_cm2", data={"version": 3, "value": "lots"}, headers=PART)
     assert bad.status_code == 422
     good = client.post("/projects/1/settings/limits.energy_breach_cal_cm2", data={"version": 3, "value": "12"}, headers=PART)

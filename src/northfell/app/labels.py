@@ -1,6 +1,8 @@
 """Arc-flash labels: for each location the worst of all operating states, with the state that governs named."""
 
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date
 
 from northfell.app.studies import Results
@@ -10,16 +12,25 @@ from northfell.core.model.completeness import assumed_count
 from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import ArcFlash, Location
 from northfell.core.studies.arc_flash.result import METHOD, coefficients_status
-from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf
+from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
 
 
-def labels_of(network: Network, results: Results | None = None, only: tuple[str, str] | None = None, made_on: date | None = None) -> list[Label]:
-    """Labels of all locations (or of one bus id and side), in the order of the network.
+@dataclass(frozen=True)
+class LabelJob:
+    """The labels that can be printed, and the locations that cannot, each with why."""
+
+    labels: tuple[Label, ...]
+    left_out: tuple[str, ...]
+
+
+def labels_of(network: Network, results: Results | None = None, only: tuple[str, str] | None = None, made_on: date | None = None) -> LabelJob:
+    """Labels of all locations (or of one bus id and side), in the order of the network. A label stands for all states: where one of them
+    gives no result for a location that is fed, there is none.
 
     Raises
     ------
     CannotRun
-        If arc flash cannot run in some state, or a location that was asked for has no result: a label must not look finished then.
+        If arc flash cannot run in some state, or a location that was asked for has no label.
     """
     results = results or Results(network)
     studies = {state: results.at(state).arc_flash() for state in network.state_names}
@@ -27,16 +38,19 @@ def labels_of(network: Network, results: Results | None = None, only: tuple[str,
     # a board that is out of service in one state is a location in another
     located = {(one.bus_id, one.side): one for study in studies.values() for one in study.locations}
     order = {bus_id: i for i, bus_id in enumerate(network.elements)}
-    labels = []
+    labels, left_out = [], []
     for key in [only] if only else sorted(located, key=lambda k: (order[k[0]], k[1] == "line")):
         label = _label(network, studies, key, made_on)
-        if label is not None:
+        if isinstance(label, Label):
             labels.append(label)
+        elif label:
+            left_out.append(f"{network.element(key[0]).name}, {key[1]} side: {label}")
         elif only is not None:
-            why = "; ".join(located[only].warnings) if only in located else ""
-            told = f"{network.element(only[0]).name}, {only[1]} side: there is no energy to print. {why or 'It is not fed in any state.'}"
+            told = f"{network.element(key[0]).name}, {key[1]} side: there is no energy to print. It is not fed in any state."
             raise CannotRun("arc_flash", [told])
-    return labels
+    if only is not None and left_out:
+        raise CannotRun("arc_flash", left_out)
+    return LabelJob(tuple(labels), tuple(left_out))
 
 
 def governing(studies: dict[str, ArcFlash], bus_id: str, side: str) -> tuple[str, Location] | None:
@@ -45,17 +59,22 @@ def governing(studies: dict[str, ArcFlash], bus_id: str, side: str) -> tuple[str
     return max(found, key=lambda f: f[1].worst.energy_j_cm2 if f[1].worst else 0.0, default=None)
 
 
-def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str], made_on: date) -> Label | None:
+def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str], made_on: date) -> Label | str:
+    """The label of a location, or why there is none; empty where it is fed in no state."""
+    for state, study in studies.items():
+        one = study.location(*key)
+        if one is not None and one.fed and one.worst is None:
+            return f"there is no energy to print in {state}: {'; '.join(one.warnings)}"
     found = governing(studies, *key)
     if found is None:
-        return None
+        return ""
     state, location = found
     study, worst = studies[state], location.worst
     assert worst is not None
     bus = study.bus(location)
     boundary = max(one.boundary_mm for s in studies.values() if (one := s.location(*key)) and one.worst)
     if not math.isfinite(worst.energy_j_cm2) or not math.isfinite(boundary):
-        raise CannotRun("arc_flash", [f"{bus.name}, {key[1]} side: the arc is never cut off, so there is no energy to print. See its warnings."])
+        return "the arc is never cut off, so there is no energy to print. See its warnings."
     v_kv = bus.v_nominal_kv or math.nan
     shock = shock_boundary(v_kv)
     limits = network.settings.limits
@@ -63,7 +82,7 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
     if "not verified" in coefficients_status(bus.electrode_configuration or ""):
         notes.append(f"coefficients for {bus.electrode_configuration} not verified by a published example")
-    return Label(
+    label = Label(
         equipment=bus.name,
         side=key[1],
         has_line_side=bus.main is not None,
@@ -84,9 +103,11 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
         notes=tuple(notes),
         made_on=made_on,
     )
+    refused = unprintable_in(label)
+    return str(refused[0].at("")) if refused else label
 
 
-def pdf(job: str, labels: list[Label], template: str, stock: str) -> bytes:
+def pdf(job: str, labels: Sequence[Label], template: str, stock: str) -> bytes:
     """The labels as PDF.
 
     Raises

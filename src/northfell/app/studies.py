@@ -1,7 +1,7 @@
 """Running studies over operating states, keeping what is current, and gathering findings."""
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from threading import Lock
@@ -9,12 +9,12 @@ from typing import Any
 
 from northfell.app.projects import Project
 from northfell.core.errors import CannotRun, NoSolution
-from northfell.core.findings import Finding, findings_of, missing_findings, network_findings, sorted_findings
+from northfell.core.findings import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
 from northfell.core.model.completeness import missing
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
-from northfell.core.network import Compiled, Topology, compile_network, energised, topology_of
+from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, topology_of
 from northfell.core.studies import arc_flash, load_flow, short_circuit
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
@@ -60,7 +60,7 @@ class StateResults:
         try:
             return self.short_circuit()
         except CannotRun:
-            return None  # arc flash names what is lacking itself
+            return None  # arc flash asks again, and names what is lacking
 
     def run(self, study: Study) -> Any:
         return {"load_flow": self.load_flow, "short_circuit": self.short_circuit, "arc_flash": self.arc_flash}[study]()
@@ -153,7 +153,18 @@ def findings_in(results: StateResults, study: Study) -> list[Finding]:
         fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
         lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
         return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
-    return findings_of(outcome, results.network.settings.limits)
+    return [*_held_back(outcome.net.held_back, study, results.state), *findings_of(outcome, results.network.settings.limits)]
+
+
+def _held_back(held: Sequence[HeldBack], study: Study, state: str) -> list[Finding]:
+    """Parts of the network without a result, as findings: fields that are empty lead to them."""
+    found: list[Finding] = []
+    for one in held:
+        fields = {str(m) for m in one.lacking}
+        found += missing_findings(one.lacking, study, state)
+        verdict: Severity = "breach" if one.why == "no solution" else "missing"
+        found += [Finding(study, state, "", one.bus, verdict, f"At {one.bus}: {r}", check=f"{one.why} {r}") for r in one.reasons if r not in fields]
+    return found
 
 
 def _once_each(found: list[Finding]) -> list[Finding]:

@@ -2,6 +2,7 @@
 
 import io
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -102,7 +103,17 @@ def shapes_of(label: Label) -> list[Shape]:
     return label_shapes(label.text())
 
 
-def labels_pdf(job: str, labels: list[Label], stock: Stock) -> bytes:
+def unprintable_in(label: Label) -> list[InputRefused]:
+    """Texts of a label with letters that the fonts lack."""
+    texts = (("name", label.equipment), ("network", label.network), ("state", label.state))
+    return [
+        InputRefused(field, text, f"letters that can be printed, not “{lacking}”", where=f"Label {label.equipment}")
+        for field, text in texts
+        if (lacking := unprintable(text))
+    ]
+
+
+def labels_pdf(job: str, labels: Sequence[Label], stock: Stock) -> bytes:
     """All labels on their stock; the document is titled after the job.
 
     Raises
@@ -110,10 +121,8 @@ def labels_pdf(job: str, labels: list[Label], stock: Stock) -> bytes:
     NetworkRefused
         If a name has letters that the fonts lack: a label with holes must not be printed.
     """
-    for label in labels:
-        for field, text in (("name", label.equipment), ("network", label.network), ("state", label.state)):
-            if lacking := unprintable(text):
-                raise NetworkRefused([InputRefused(field, text, f"letters that can be printed, not “{lacking}”", where=f"Label {label.equipment}")])
+    if refused := [one for label in labels for one in unprintable_in(label)]:
+        raise NetworkRefused(refused)
     register_fonts()
     out = io.BytesIO()
     width, height = (v * mm for v in stock.page_mm)

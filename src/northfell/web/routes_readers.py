@@ -19,7 +19,7 @@ from northfell.web.card import card_of
 from northfell.web.drawings import drawing_of
 from northfell.web.pages import Db, Id, project_page, templates
 from northfell.web.routes_documents import given_out
-from northfell.web.routes_workspace import problem_of, shown_labels
+from northfell.web.routes_workspace import is_partial, problem_of, shown_labels
 from northfell.web.view import STAGES, View
 
 router = APIRouter()
@@ -93,7 +93,7 @@ def read(
     seen = {
         "network": network, "view": view, "sheet": shown_on, "drawing": drawing, "card": card, "stages": STAGES, "there": there, "token": token,
         "address": lambda e, s="": base + f"&selected={quote_plus(e)}",
-        "problem": problem_of(results, view), "svg_of": svg_of,
+        "problem": problem_of(results, view), "partial": is_partial(results, view), "svg_of": svg_of,
     }  # fmt: skip
     return templates.TemplateResponse(request, "read.html", seen)
 

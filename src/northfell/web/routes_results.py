@@ -1,5 +1,6 @@
 """Figures and files: working, tables, labels, and the network itself."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 from typing import Annotated, Literal
@@ -20,7 +21,7 @@ from northfell.documents import sheets
 from northfell.drawing.sheet import Drawing
 from northfell.formats import northfell_json, northfell_zip
 from northfell.web.drawings import drawing_of
-from northfell.web.pages import Db, answer, file_answer, slug
+from northfell.web.pages import Db, answer, file_answer, project_page, slug
 from northfell.web.view import STUDY_OF, Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -110,21 +111,21 @@ def label(request: Request, db: Db, view: Looking) -> Response:
     """The label of one location."""
     opened = open_project(db, view.project_id, view.proposal)
     results = request.app.state.results.of(opened)
-    made = labels.labels_of(opened.network, results, (view.selected, view.side))
-    if not made:
-        raise NotFound("There is no location selected.")
+    made = labels.labels_of(opened.network, results, (view.selected, view.side)).labels
     return _pdf(opened.title, made, f"label-{slug(made[0].equipment)}-{view.side}.pdf")
 
 
 @router.get("/labels.pdf")
-def all_labels(request: Request, db: Db, view: Looking) -> Response:
-    """The labels of all locations."""
+def all_labels(request: Request, db: Db, view: Looking, part: bool = False) -> Response:
+    """The labels of all locations; where some cannot be printed, only once that has been read."""
     opened = open_project(db, view.project_id, view.proposal)
-    results = request.app.state.results.of(opened)
-    return _pdf(opened.title, labels.labels_of(opened.network, results), f"labels-{slug(opened.title)}.pdf")
+    job = labels.labels_of(opened.network, request.app.state.results.of(opened))
+    if job.left_out and not part:
+        return project_page(request, opened, "labels.html", "Labels", 422, job=job, view=view)
+    return _pdf(opened.title, job.labels, f"labels-{slug(opened.title)}{'-part' if job.left_out else ''}.pdf")
 
 
-def _pdf(job: str, made: list[labels.Label], name: str) -> Response:
+def _pdf(job: str, made: Sequence[labels.Label], name: str) -> Response:
     return file_answer(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
 
 

@@ -72,7 +72,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "address": view.selecting(),
         "card": card_of(network, results, view, findings, pinned),
         "pin": pin,
-        "starting": network.elements[view.selected].name if not problem_of(results, view) and starting(results, view) else "",
+        "starting": network.elements[view.selected].name if is_partial(results, view) and starting(results, view) else "",
         "quantities": QUANTITIES,
         "tags_shown": view.tags.split(".") if view.tags else USUAL,
         "job": request.app.state.jobs.of(f"outages {opened.id} {opened.proposal} {view.state}") if view.shown_tab == "outages" else None,
@@ -83,6 +83,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "counts": counts(network, findings) if known else None,
         "stale": request.app.state.last_counts.get((opened.id, opened.proposal)),
         "problem": problem_of(results, view),
+        "partial": is_partial(results, view),
         "svg_of": svg_of,
         "tray": tray_of(network.settings.drawing.symbols) if view.stage == "network" else (),
         "limits": network.settings.limits,
@@ -209,8 +210,14 @@ def problem_of(results: Results, view: View) -> list[str]:
     study = STUDY_OF[view.stage]
     outcome = results.at(view.state).outcome(study) if study else None
     if not isinstance(outcome, NorthfellError):
-        return []
+        return outcome.net.held_back_told if outcome else []
     return [str(r) for r in getattr(outcome, "reasons", None) or [outcome]]
+
+
+def is_partial(results: Results, view: View) -> bool:
+    """Whether the stage has a result of a part of the network."""
+    study = STUDY_OF[view.stage]
+    return study is not None and not isinstance(results.at(view.state).outcome(study), NorthfellError)
 
 
 def shown_labels(network: Network, results: Results, bus_id: str) -> list[dict[str, Any]]:
@@ -228,7 +235,7 @@ def _label(network: Network, results: Results, view: View) -> dict[str, Any] | N
         return None
     side = view.side if e.main or view.side == "load" else "load"
     try:
-        (label,) = labels_of(network, results, (e.id, side))
+        (label,) = labels_of(network, results, (e.id, side)).labels
     except NorthfellError as error:
         return {"message": str(error).splitlines()[0], "side": side, "has_line_side": e.main is not None}
     return {"svg": svg_of(shapes_of(label)), "side": side, "has_line_side": e.main is not None, "state": label.state}

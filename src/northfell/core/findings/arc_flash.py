@@ -15,6 +15,8 @@ def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
     for one in study.locations:
         bus, worst = study.bus(one), one.worst
         if worst is None:
+            for reason in one.waits:
+                yield Finding("arc_flash", study.net.state, bus.id, bus.name, "missing", f"{bus.name}, {one.side} side: {reason}", check=reason)
             continue
         at = f"{bus.name}, {one.side} side"
         device = study.net.name(worst.device) if worst.device else "no device"

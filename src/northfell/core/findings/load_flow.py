@@ -59,7 +59,8 @@ def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
 def not_fed(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Consumers that ask for power and have no supply."""
     for e in (*flow.net.loads, *flow.net.motors):
-        if not flow.net.topology.fed_bus(flow.net.topology.bus_index[e.buses[0]]) and getattr(e, "drawn_factor", 1.0) > 0:
+        at = flow.net.topology.bus_index[e.buses[0]]
+        if not flow.net.topology.fed_bus(at) and not flow.net.is_held_back(at) and getattr(e, "drawn_factor", 1.0) > 0:
             yield Finding(
                 STUDY, flow.net.state, e.id, e.name, "close", f"{title_of(e)} is not fed.", help="Close a switch toward a source.", check="not fed"
             )  # fmt: skip

@@ -2,8 +2,13 @@
 
 from northfell.core.network.admittance import branch_two_ports, node_admittance
 from northfell.core.network.compile import Compiled, compile_network
+from northfell.core.network.holding import HeldBack
+from northfell.core.network.lacking import fed, with_data
 from northfell.core.network.linear import Factorised
 from northfell.core.network.switches import switch_currents
 from northfell.core.network.topology import Topology, energised, topology_of
 
-__all__ = ["Compiled", "Factorised", "Topology", "branch_two_ports", "compile_network", "energised", "node_admittance", "switch_currents", "topology_of"]
+__all__ = [
+    "Compiled", "Factorised", "HeldBack", "Topology", "branch_two_ports", "compile_network", "energised", "fed", "node_admittance", "switch_currents",
+    "topology_of", "with_data",
+]  # fmt: skip

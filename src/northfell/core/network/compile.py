@@ -5,8 +5,8 @@ hold elements that are themselves given in per unit.
 """
 
 import math
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, cast
 
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.base_voltage import FARTHEST
+from northfell.core.model.completeness import Missing
 from northfell.core.model.elements import (
     Bus,
     Compensation,
@@ -32,6 +33,7 @@ from northfell.core.model.elements import (
     Transformer,
 )  # fmt: skip
 from northfell.core.model.network import Network, title_of
+from northfell.core.network.holding import HeldBack, Why, held
 from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
 from northfell.core.network.topology import Ints, Topology, energised, topology_of
 
@@ -95,6 +97,7 @@ class Compiled:
     synchronous_motors: tuple[SynchronousMotor, ...]
     loads: tuple[StaticLoad, ...]
     shunts: tuple[Compensation, ...]
+    held_back: tuple[HeldBack, ...] = ()  # islands of which nothing is computed
     _found: dict[int, tuple[Sequence[Element], Ints]] = field(default_factory=dict, repr=False, compare=False)
 
     @cached_property
@@ -128,6 +131,37 @@ class Compiled:
         under_voltage = energised(self.elements, self.topology)
         return {e.id: e for e in self.elements.values() if under_voltage.get(e.id, False)}
 
+    def holding_back(self, reasons: Iterable[tuple[int, str]], why: Why = "data", lacking: Mapping[str, Missing] | None = None) -> "Compiled":
+        """The same with the islands in which something stands against a result kept back: they are taken as not fed from here on."""
+        names = {i: self.elements[b].name for i, b in enumerate(self.topology.bus_ids)}
+        new = held(self.topology, names, reasons, why, lacking or {})
+        return self.masked({b for one in new for b in one.buses}, (*self.held_back, *new))
+
+    def masked(self, buses: Iterable[int], held_back: tuple[HeldBack, ...] | None = None) -> "Compiled":
+        """The same with the islands of some buses taken as not fed; their data no longer enter anything."""
+        topology = self.topology.without(buses)
+        b = self.branches
+        dead = ~topology.fed_node[topology.node_of_bus[b.from_bus]] if len(b.ids) else np.zeros(0, bool)
+
+        def off(values: Any, instead: Any) -> Any:
+            return np.where(dead, instead, values)
+
+        branches = replace(
+            b, r_flow=off(b.r_flow, 0.0), r_cold=off(b.r_cold, 0.0), r_hot=off(b.r_hot, 0.0), x=off(b.x, 1.0), g=off(b.g, 0.0), b=off(b.b, 0.0),
+            ratio=off(b.ratio, 1.0), ratio_main=off(b.ratio_main, 1.0), x_rated=off(b.x_rated, math.nan),
+        )  # fmt: skip
+        windings = tuple(w for w in self.windings if not dead[w.rows[0]])
+        told = self.held_back if held_back is None else held_back
+        return replace(self, topology=topology, branches=branches, windings=windings, held_back=told, _found={})
+
+    def is_held_back(self, bus: int) -> bool:
+        """Whether a bus is under voltage in an island of which nothing is computed."""
+        return any(bus in one.buses for one in self.held_back)
+
+    @property
+    def held_back_told(self) -> list[str]:
+        return [line for one in self.held_back for line in one.told]
+
     def factor_of(self, element: Element) -> float:
         """What the state's factors make of the power of a source or consumer."""
         return self.network.factor_in(self.state, element)
@@ -157,8 +191,18 @@ def compile_network(
     topology = topology or topology_of(elements)
     buses = [cast(Bus, elements[b]) for b in topology.bus_ids]
     live = [e for e in elements.values() if topology.live[e.id]]
-    v_kv = _nominal_voltages(elements, topology, numbers(buses, "v_nominal_kv"), study)
-    branches, windings = _branches(live, topology, v_kv, network.settings.s_base_mva, network.settings.frequency_hz, study)
+    given_kv = numbers(buses, "v_nominal_kv")
+    held_back: tuple[HeldBack, ...] = ()
+    while True:
+        faults: list[tuple[int, str]] = []
+        v_kv = _nominal_voltages(elements, topology, given_kv, faults)
+        branches, windings = _branches(live, topology, v_kv, network.settings.s_base_mva, network.settings.frequency_hz, faults)
+        if not faults:
+            break
+        held_back += held(topology, {i: bus.name for i, bus in enumerate(buses)}, faults, "data", {})
+        topology = topology.without(bus for bus, _ in faults)
+        if not topology.fed_node.any():
+            raise CannotRun(study, [reason for one in held_back for reason in one.reasons])
 
     def those(kind: Any) -> Any:
         return tuple(e for e in live if isinstance(e, kind))
@@ -180,21 +224,17 @@ def compile_network(
         synchronous_motors=those(SynchronousMotor),
         loads=those(StaticLoad),
         shunts=those(Compensation),
+        held_back=held_back,
     )
 
 
-def _nominal_voltages(elements: dict[str, Element], topology: Topology, v_kv: Floats, study: str) -> Floats:
-    """Nominal voltage of each bus; one that is unknown takes that of the buses it is switched to."""
-    reasons = []
+def _nominal_voltages(elements: dict[str, Element], topology: Topology, v_kv: Floats, faults: list[tuple[int, str]]) -> Floats:
+    """Nominal voltage of each bus; one that is unknown takes that of the buses it is switched to. Where they contradict each other is noted."""
     for closed_id, a, b in zip(topology.closed_ids, topology.closed_from, topology.closed_to, strict=True):
         if topology.fed_bus(a) and abs(v_kv[a] - v_kv[b]) > 1e-3 * max(v_kv[a], v_kv[b]):  # false where one is nan
             one, other = elements[topology.bus_ids[a]].name, elements[topology.bus_ids[b]].name
-            reasons.append(
-                f"{title_of(elements[closed_id])} joins bus {one} of {v_kv[a]:g} kV and bus {other} of {v_kv[b]:g} kV: "
-                "v_nominal_kv must be the same at both ends, or a transformer must stand between them."
-            )
-    if reasons:
-        raise CannotRun(study, reasons)
+            told = f"{title_of(elements[closed_id])} joins bus {one} of {v_kv[a]:g} kV and bus {other} of {v_kv[b]:g} kV: "
+            faults.append((int(a), told + "v_nominal_kv must be the same at both ends, or a transformer must stand between them."))
     nodes = topology.node_of_bus
     known = ~np.isnan(v_kv) & (nodes >= 0)
     of_node = np.full(topology.n_nodes, math.nan)
@@ -203,9 +243,8 @@ def _nominal_voltages(elements: dict[str, Element], topology: Topology, v_kv: Fl
 
 
 def _branches(
-    live: list[Element], topology: Topology, v_kv: Floats, s_base: float, f_hz: float, study: str
+    live: list[Element], topology: Topology, v_kv: Floats, s_base: float, f_hz: float, faults: list[tuple[int, str]]
 ) -> tuple[Branches, tuple[Windings, ...]]:  # fmt: skip
-    reasons: list[str] = []
     rows: list[tuple[Any, ...]] = []
     windings: list[Windings] = []
     for e in live:
@@ -218,11 +257,11 @@ def _branches(
             rows += [(e.id, a, b, at[a], at[b], *NOT_FED) for a, b in pairs]
         elif not isinstance(e, EquivalentBranch) and (unknown := [i for i in at if math.isnan(v_kv[i])]):
             name = title_of(e)
-            reasons += [f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it." for i in unknown]
+            faults += [(i, f"Bus {_name(topology, live, i)}: v_nominal_kv is empty; {name} is given in ohms or kV and needs it.") for i in unknown]
         elif isinstance(e, Conductor | SeriesReactor) and abs(v[0] - v[1]) > 1e-3 * v[0]:
-            reasons.append(f"{title_of(e)} joins buses of {v[0]:g} kV and {v[1]:g} kV: v_nominal_kv must be the same at both ends.")
+            faults.append((at[0], f"{title_of(e)} joins buses of {v[0]:g} kV and {v[1]:g} kV: v_nominal_kv must be the same at both ends."))
         elif contradiction := _contradiction(e, v):
-            reasons.append(contradiction)
+            faults.append((at[0], contradiction))
         elif isinstance(e, ThreeWindingTransformer):
             made, windings_of_it = _three_branches(e, at, v, s_base, len(rows))
             rows += made
@@ -230,9 +269,7 @@ def _branches(
         else:
             rows.append((e.id, 0, 1, at[0], at[1], *_branch(e, v[0], v[1], s_base, f_hz)))
             if rows[-1][8] == 0 and rows[-1][5] == 0:
-                reasons.append(f"{title_of(e)} has neither resistance nor reactance. Enter one, or draw a closed switch.")
-    if reasons:
-        raise CannotRun(study, reasons)
+                faults.append((at[0], f"{title_of(e)} has neither resistance nor reactance. Enter one, or draw a closed switch."))
     columns = list(zip(*rows, strict=True)) if rows else [()] * 16
 
     def real(i: int) -> Floats:

@@ -4,8 +4,8 @@ Closed switching devices make one node of the buses they join; branches join nod
 service stands in it.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -44,6 +44,15 @@ class Topology:
 
     def fed_bus(self, bus: int) -> bool:
         return self._fed[bus]
+
+    def without(self, buses: Iterable[int]) -> "Topology":
+        """The same connections, with the islands of some buses taken as not fed."""
+        islands = {int(self.island_of_node[self.node_of_bus[b]]) for b in buses if self.node_of_bus[b] >= 0}
+        return replace(self, fed_node=self.fed_node & ~np.isin(self.island_of_node, list(islands)))
+
+    @cached_property
+    def fed_islands(self) -> list[int]:
+        return [int(i) for i in np.unique(self.island_of_node[self.fed_node])]
 
 
 def topology_of(elements: Mapping[str, Element]) -> Topology:

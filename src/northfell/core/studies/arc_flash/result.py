@@ -59,6 +59,7 @@ class Location:
     variants: tuple[Variant, ...]
     devices: tuple[DeviceTime, ...]
     warnings: tuple[str, ...]
+    waits: tuple[str, ...] = ()  # why a place that is fed has no result yet
 
     @property
     def worst(self) -> Variant | None:
@@ -91,12 +92,18 @@ class ArcFlash:
         return bus
 
     @property
+    def messages(self) -> tuple[str, ...]:
+        """Places without a result, each with its first reason."""
+        return tuple(f"{self.bus(one).name}, {one.side} side: {one.warnings[0]}" for one in self.locations if one.waits)
+
+    @property
     def summary(self) -> dict[str, float | int | str | None]:
         computed = [one for one in self.locations if one.worst]
         highest = max(computed, key=lambda one: one.worst.energy_j_cm2 if one.worst else 0.0, default=None)
         return {
             "locations": len(self.locations),
             "not_fed": sum(not one.fed for one in self.locations),
+            "waiting": sum(bool(one.waits) for one in self.locations),
             "highest_energy_cal_cm2": finite(highest.worst.energy_cal_cm2) if highest and highest.worst else None,
             "highest_at": self.net.name(highest.bus_id) if highest else None,
             "two_second_rule": str(self.settings.two_second_rule).lower(),

@@ -1,14 +1,15 @@
 """Arc flash at every location of one state: currents, what opens when, energy with full and reduced current, maximum and minimum case."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import cast
 
 import numpy as np
 
 from northfell.core.errors import CannotRun, InputRefused
 from northfell.core.model.completeness import missing
-from northfell.core.model.elements import Breaker, Bus, Fuse
+from northfell.core.model.elements import Breaker, Bus, Fuse, Relay
 from northfell.core.model.network import title_of
 from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ArcFlashSettings
@@ -30,34 +31,63 @@ class Place:
     bus: int  # whose enclosure, name and label it is
     faulted: int  # the far side of the main for the line side
     side: str
+    waits: tuple[str, ...] = ()  # what keeps it back, and it alone
 
 
 def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCircuit | None = None) -> ArcFlash:
     """Arc flash at every bus with enclosure data, load side and (where its main is named) line side.
 
+    What is lacking of an enclosure keeps back that place; of a device, the places on whose ways to a source it stands; what the fault
+    currents lack keeps back the island. The rest has its results.
+
     Raises
     ------
     CannotRun
-        If data or a supply is missing, or no bus has enclosure data.
+        If data or a supply is missing everywhere, or no bus has enclosure data.
     """
     settings = settings or net.network.settings.arc_flash
-    if lacking := missing(net.elements, STUDY, net.taking_part.values()):
-        raise CannotRun(STUDY, [str(one) for one in lacking])
     faults = faults or short_circuit.run(net)
+    net = faults.net
+    devices = devices_of(net.elements)
     places = places_of(net)
     if not places:
-        raise CannotRun(STUDY, ["No bus has enclosure data: set electrode_configuration of the buses at which people work."])
-    fed = [p for p in places if net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
-    tried = _Tried(net, settings, faults, devices_of(net.elements), fed)
+        raise CannotRun(STUDY, ["No bus has enclosure data: set the electrode configuration of the buses at which people work."])
+    of_places, of_devices = _lacking(net)
+    zones = Zones(net, devices)
+    places = [replace(p, waits=(*p.waits, *of_places.get(net.topology.bus_ids[p.bus], ()))) for p in places]
+    places = [replace(p, waits=(*p.waits, *_of_the_way(net, zones, p, of_devices))) for p in places]
+    fed = [p for p in places if not p.waits and net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
+    tried = _Tried(net, settings, faults, {d: one for d, one in devices.items() if d not in of_devices}, zones, fed)
     located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
     return ArcFlash(net, settings, faults, tuple(located.get(p) or _not_computed(net, p) for p in places))
+
+
+def _lacking(net: Compiled) -> tuple[dict[str, list[str]], dict[str, list[str]]]:
+    """What this study lacks beyond the fault currents: of enclosures, by bus; of devices, by the switch that opens."""
+    of_places: dict[str, list[str]] = {}
+    of_devices: dict[str, list[str]] = {}
+    for one in missing(net.elements, STUDY, net.taking_part.values()):
+        e = one.element
+        if isinstance(e, Bus):
+            of_places.setdefault(e.id, []).append(str(one))
+        elif isinstance(e, Relay):
+            of_devices.setdefault(e.breaker, []).append(str(one))
+        else:
+            of_devices.setdefault(e.id, []).append(str(one))
+    return of_places, of_devices
+
+
+def _of_the_way(net: Compiled, zones: Zones, place: Place, of_devices: Mapping[str, list[str]]) -> list[str]:
+    if not net.topology.fed_bus(place.faulted):
+        return []
+    return [line for device, lines in of_devices.items() if zones.on_a_way(place.faulted, device) for line in lines]
 
 
 class _Tried:
     """Currents and opening times of all places at once: (place, case, variant), by device where a device is meant."""
 
-    def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], fed: list[Place]) -> None:
-        self.devices, self.zones = devices, Zones(net, devices)
+    def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], zones: Zones, fed: list[Place]) -> None:
+        self.devices, self.zones = devices, zones
         flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
         self.ibf_ka = np.stack([np.abs(f.ik_ka) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
@@ -84,7 +114,8 @@ def places_of(net: Compiled) -> list[Place]:
             assert isinstance(main, Breaker | Fuse)
             if bus_id not in main.buses:
                 told = f"{title_of(bus)}: main is “{main.name}”, accepted is a breaker or fuse with a terminal at {bus.name}."
-                raise CannotRun(STUDY, [told])
+                places[-1] = Place(i, i, "load", (told,))
+                continue
             far = main.buses[0] if main.buses[1] == bus_id else main.buses[1]
             places.append(Place(i, net.topology.bus_index[far], "line"))
     return places
@@ -128,6 +159,11 @@ def _arcing_current_ka(bus: Bus, ibf_ka: float) -> float:
 def _not_computed(net: Compiled, place: Place) -> Location:
     """A place that is not fed, or whose voltage the method does not cover."""
     bus, fed = _bus(net, place), net.topology.fed_bus(place.faulted)
+    if net.is_held_back(place.faulted):
+        reasons = [reason for one in net.held_back if place.faulted in one.buses for reason in one.reasons]
+        return Location(bus.id, place.faulted, place.side, True, (), (), (f"no result: {reasons[0]}",), tuple(reasons))
+    if fed and place.waits:
+        return Location(bus.id, place.faulted, place.side, True, (), (), (f"waits for data: {place.waits[0]}",), place.waits)
     told = f"outside the method's range: {bus.v_nominal_kv or math.nan:g} kV is not between {V_RANGE_KV[0]:g} and {V_RANGE_KV[1]:g} kV"
     return Location(bus.id, place.faulted, place.side, fed, (), (), (told,) if fed else ())
 

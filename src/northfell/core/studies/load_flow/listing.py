@@ -20,10 +20,13 @@ def buses_table(flow: Solved) -> Table:
     for i, bus_id in enumerate(top.bus_ids):
         v, bus = complex(flow.v[i]), net.elements[bus_id]
         fed = top.fed_bus(i)
+        under_voltage = fed or net.is_held_back(i)
         kv, nominal = _finite(abs(v) * float(net.v_nominal_kv[i])), _finite(float(net.v_nominal_kv[i]))
         angle = math.degrees(cmath.phase(v)) if fed else None
         one = flow.loading(bus)
-        rows.append((net.state, bus.name, bus.label, _finite(abs(v)), angle, kv, fed, nominal, getattr(bus, "area", ""), one.carries, one.rating, one.pct))
+        rows.append(
+            (net.state, bus.name, bus.label, _finite(abs(v)), angle, kv, under_voltage, nominal, getattr(bus, "area", ""), one.carries, one.rating, one.pct)
+        )
     columns = (
         ("state", "", "State"), ("name", "", "Bus"), ("label", "", "Text name"), ("v_pu", "p.u.", "Voltage"), ("angle_deg", "deg", "Angle"),
         ("v_kv", "kV", "Voltage"), ("energised", "", "Fed"), ("v_nominal_kv", "kV", "Nominal"), ("area", "", "Area"), ("i_bars_a", "A", "Brought in"),
@@ -141,7 +144,9 @@ def _why(flow: Solved, e: object, asked: complex, drawn: complex) -> str:
     if isinstance(e, StaticLoad) and math.isfinite(drawn.real) and abs(drawn - asked) > 1e-9 * abs(asked):
         kind = e.characteristic if isinstance(e, Load) else "power"
         told.append(f"constant {kind} at {fixed(abs(flow.voltage(e.buses[0])), 3)} p.u.")
-    return "; ".join(told) if math.isfinite(drawn.real) else "not fed"
+    if not math.isfinite(drawn.real):
+        return "no result" if flow.net.is_held_back(flow.net.topology.bus_index[e.buses[0]]) else "not fed"  # type: ignore[attr-defined]
+    return "; ".join(told)
 
 
 def controls_table(flow: Solved) -> Table:

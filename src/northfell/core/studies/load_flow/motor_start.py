@@ -97,6 +97,9 @@ def start(net: Compiled, motor_id: str) -> MotorStart:
         raise CannotRun(STUDY, [f"{title_of(motor)} is not fed in this state: it cannot start."])
     drawn = drawn_at_start(motor)
     case = case_of(net)
+    if motor_id not in case.net.taking_part:
+        raise CannotRun(STUDY, case.net.held_back_told)
+    net = case.net
     at = next(i for i, m in enumerate(net.motors) if m.id == motor_id)
     runs = motor.drawn_factor * net.factor_of(motor)
     if runs > 0:

@@ -1,9 +1,8 @@
 """Load flow of one compiled state: who holds what, the solution, and the controls that act until all of them rest."""
 
-from northfell.core.errors import CannotRun
-from northfell.core.model.completeness import missing
+from northfell.core.errors import NoSolution
 from northfell.core.model.settings import LoadFlowSettings
-from northfell.core.network import Compiled
+from northfell.core.network import Compiled, fed, with_data
 from northfell.core.studies.load_flow.carried import carried
 from northfell.core.studies.load_flow.case import Case
 from northfell.core.studies.load_flow.controls import Controls
@@ -12,7 +11,7 @@ from northfell.core.studies.load_flow.sources import STUDY, sources_of
 
 
 def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
-    """Balanced load flow of a compiled state.
+    """Balanced load flow of a compiled state. Each island stands for itself: one that lacks something, or has no solution, is kept back and told.
 
     Raises
     ------
@@ -21,7 +20,37 @@ def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
     NoSolution
         If no method finds voltages at which the power balances.
     """
-    return carried_by(case_of(net, settings))
+    case = case_of(net, settings)
+    try:
+        return carried_by(case)
+    except NoSolution:
+        if len(case.net.topology.fed_islands) == 1:
+            raise
+    return carried_by(_without_those_that_fail(case))
+
+
+def _without_those_that_fail(case: Case) -> Case:
+    """The case with the islands kept back that have no solution by themselves.
+
+    Raises
+    ------
+    NoSolution
+        If none has one.
+    """
+    net, top = case.net, case.net.topology
+    buses = {island: [i for i, node in enumerate(top.node_of_bus) if node >= 0 and top.island_of_node[node] == island] for island in top.fed_islands}
+    failed: list[tuple[int, str]] = []
+    first: NoSolution | None = None
+    for island, own in buses.items():
+        others = [b for other, those in buses.items() if other != island for b in those[:1]]
+        try:
+            carried_by(case_of(net.masked(others), case.settings))
+        except NoSolution as error:
+            failed.append((own[0], str(error)))
+            first = first or error
+    if first is not None and len(failed) == len(buses):
+        raise first
+    return case_of(net.holding_back(failed, "no solution"), case.settings)
 
 
 def case_of(net: Compiled, settings: LoadFlowSettings | None = None) -> Case:
@@ -33,11 +62,12 @@ def case_of(net: Compiled, settings: LoadFlowSettings | None = None) -> Case:
         If data, a supply or a reference is missing.
     """
     settings = settings or net.network.settings.load_flow
-    if lacking := missing(net.elements, STUDY, net.taking_part.values()):
-        raise CannotRun(STUDY, [str(one) for one in lacking])
-    if not net.topology.fed_node.any():
-        raise CannotRun(STUDY, ["There is no supply: no infeed and no generator is in service. Put one into service, or add one."])
-    return Case(net, settings, sources_of(net, settings))
+    net = with_data(net, STUDY)
+    while True:
+        sources, faults = sources_of(net, settings)
+        if not faults:
+            return Case(net, settings, sources)
+        net = fed(net.holding_back(faults), STUDY)
 
 
 def case_at(flow: LoadFlow) -> Case:

@@ -58,7 +58,7 @@ class Solved:
         """What is worth knowing beside the tables."""
         told = [f"{title_of(g)} would have to give {q:.4g} Mvar to hold its voltage; {name} is {limit:g}." for g, q, name, limit in self.broken_limits()]
         limited = [self._at_limit_told(i, side) for i, side in self.at_limit.items()]
-        return (*self.notes, *told, *limited)
+        return (*self.net.held_back_told, *self.notes, *told, *limited)
 
     def _at_limit_told(self, i: int, side: str) -> str:
         g = self.net.machines[i]

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from northfell.core.errors import CannotRun
 from northfell.core.model.network import title_of
 from northfell.core.model.parameters import Study
 from northfell.core.model.settings import LoadFlowSettings
@@ -37,15 +36,14 @@ class Sources:
         return sum(a for a, _ in each), sum(b for _, b in each)
 
 
-def sources_of(net: Compiled, settings: LoadFlowSettings) -> Sources:
+def sources_of(net: Compiled, settings: LoadFlowSettings) -> tuple[Sources, list[tuple[int, str]]]:
     """Who holds which voltage, with a reference for every fed island.
 
-    Raises
-    ------
-    CannotRun
-        Where an island has no angle reference, or two on one node; it says which sources could be it.
+    Returns
+    -------
+    The sources, and what stands against a solution: a bus, and why (no angle reference in its island, or two on one node).
     """
-    reasons: list[str] = []
+    reasons: list[tuple[int, str]] = []
     messages: list[str] = []
     infeed_node, machine_node = net.node_of(net.infeeds).copy(), net.node_of(net.machines)
     bus = net.bus_of(net.infeeds)
@@ -53,23 +51,27 @@ def sources_of(net: Compiled, settings: LoadFlowSettings) -> Sources:
     own = net.topology.n_nodes
     held: dict[int, complex] = {}
     holder: dict[int, str] = {}
+    machine_bus = net.bus_of(net.machines)
     for i, e in enumerate(net.infeeds):
+        if not net.topology.fed_bus(int(bus[i])):
+            continue  # kept back
         if e.flow_model == "behind impedance":
             if e.ik_max_ka is None or e.r_over_x is None or math.isnan(net.v_nominal_kv[bus[i]]):
                 field = "ik_max_ka" if e.ik_max_ka is None else "r_over_x" if e.r_over_x is None else "v_nominal_kv of its bus"
-                reasons.append(f"{title_of(e)}: {field} is empty; flow_model “behind impedance” needs it. Accepted too: flow_model “ideal”.")
+                told = f"{title_of(e)}: {field} is empty; flow_model “behind impedance” needs it. Accepted too: flow_model “ideal”."
+                reasons.append((int(bus[i]), told))
                 continue
             v_kv = net.v_nominal_kv[bus[i]]
             z[i] = feeder_impedance(1.0, v_kv, e.ik_max_ka, e.r_over_x) * net.s_base_mva / v_kv**2
             infeed_node[i], own = own, own + 1
         node = int(infeed_node[i])
         if node in held:
-            reasons.append(_two_references(title_of(e), holder[node]))
+            reasons.append((int(bus[i]), _two_references(title_of(e), holder[node])))
         held[node], holder[node] = e.v_set_pu * np.exp(1j * math.radians(e.angle_deg)), title_of(e)
-    for g, node in zip(net.machines, machine_node.tolist(), strict=True):
-        if g.mode == "reference":
+    for g, node, at in zip(net.machines, machine_node.tolist(), machine_bus.tolist(), strict=True):
+        if g.mode == "reference" and net.topology.fed_node[node]:
             if node in held:
-                reasons.append(_two_references(title_of(g), holder[node]))
+                reasons.append((at, _two_references(title_of(g), holder[node])))
             held[node], holder[node] = complex(g.v_set_pu), title_of(g)
     magnitude: dict[int, float] = {}
     holders: dict[int, list[int]] = {}
@@ -80,18 +82,18 @@ def sources_of(net: Compiled, settings: LoadFlowSettings) -> Sources:
         if node in held:
             messages.append(f"{title_of(g)} does not hold the voltage: {holder[node]} does at the same bus. It is taken with 0 Mvar.")
         elif magnitude.setdefault(node, g.v_set_pu) != g.v_set_pu:
-            reasons.append(f"{title_of(g)}: v_set_pu is {g.v_set_pu:g}, accepted is {magnitude[node]:g} p.u. as held by another at the same bus.")
+            told = f"{title_of(g)}: v_set_pu is {g.v_set_pu:g}, accepted is {magnitude[node]:g} p.u. as held by another at the same bus."
+            reasons.append((int(machine_bus[i]), told))
         else:
             holders.setdefault(node, []).append(i)
             low, high = reactive_range(g, g.p_set_mw * net.factor_of(g))
             ranges[i] = low / net.s_base_mva, high / net.s_base_mva
             if low > high and settings.reactive_limits == "on":
-                reasons.append(f"{title_of(g)}: q_min_mvar is {low:.4g}, accepted is at most its most reactive power, {high:.4g} Mvar.")
+                told = f"{title_of(g)}: q_min_mvar is {low:.4g}, accepted is at most its most reactive power, {high:.4g} Mvar."
+                reasons.append((int(machine_bus[i]), told))
     reasons += _without_reference(net, {int(infeed_node[i]) for i in range(len(z)) if z[i] == 0} | set(held), z)
-    if reasons:
-        raise CannotRun(STUDY, reasons)
     messages += _ideal_neighbours(net, infeed_node, z, machine_node)
-    return Sources(infeed_node, z, machine_node, held, magnitude, holders, ranges, messages)
+    return Sources(infeed_node, z, machine_node, held, magnitude, holders, ranges, messages), reasons
 
 
 def bus_name(net: Compiled, node: int) -> str:
@@ -107,7 +109,7 @@ def _two_references(one: str, other: str) -> str:
     )
 
 
-def _without_reference(net: Compiled, held: set[int], z: Complexes) -> list[str]:
+def _without_reference(net: Compiled, held: set[int], z: Complexes) -> list[tuple[int, str]]:
     island = net.topology.island_of_node
     with_reference = {int(island[node]) for node in held if node < net.topology.n_nodes}
     with_reference |= {int(island[node]) for node, zi in zip(net.node_of(net.infeeds), z, strict=True) if zi != 0}
@@ -115,9 +117,10 @@ def _without_reference(net: Compiled, held: set[int], z: Complexes) -> list[str]
     for number in np.unique(island[net.topology.fed_node]):
         if int(number) not in with_reference:
             could = [title_of(g) for g, node in zip(net.machines, net.node_of(net.machines), strict=True) if island[node] == number]
-            where = bus_name(net, int(np.flatnonzero(island == number)[0]))
+            node = int(np.flatnonzero(island == number)[0])
+            told = f"No angle reference in the island of bus {bus_name(net, node)}: accepted is mode “reference” on one of {', '.join(could)}, or an infeed."
             if could:
-                reasons.append(f"No angle reference in the island of bus {where}: accepted is mode “reference” on one of {', '.join(could)}, or an infeed.")
+                reasons.append((int(np.flatnonzero(net.topology.node_of_bus == node)[0]), told))
     return reasons
 
 

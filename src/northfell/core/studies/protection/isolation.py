@@ -70,6 +70,22 @@ class Zones:
                 return Isolation(t, device, first_met)
         return Isolation(0.0, None, first_met)
 
+    def on_a_way(self, bus: int, device: str) -> bool:
+        """Whether a device stands on some way from a bus to a source: when it opens then matters to a fault there."""
+        parent: dict[int, int] = {}
+
+        def find(z: int) -> int:
+            while (up := parent.get(z, z)) != z:
+                z = up
+            return z
+
+        for d, a, b in self.gates:
+            if d != device:
+                parent[find(a)] = find(b)
+        here, fed = find(self.zone_of_bus[bus]), {find(s) for s in self.sources}
+        ends = next(((find(a), find(b)) for d, a, b in self.gates if d == device), None)
+        return ends is not None and ((here == ends[0] and ends[1] in fed) or (here == ends[1] and ends[0] in fed))
+
     def _first_met(self, zone: int) -> tuple[str, ...]:
         """Devices at the edge of a zone with a source somewhere beyond them."""
         links: dict[int, set[int]] = {}

@@ -156,6 +156,11 @@ class ShortCircuit:
         return [i for i in range(len(self.net.topology.bus_ids)) if self.net.topology.fed_bus(i)]
 
     @property
+    def messages(self) -> tuple[str, ...]:
+        """What was kept back, and why."""
+        return tuple(self.net.held_back_told)
+
+    @property
     def summary(self) -> dict[str, float | int | str | None]:
         fed = self.fed_buses()
         highest = max(fed, key=lambda i: float(self.cases["max"].ik_ka[i]))

@@ -8,12 +8,10 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.sparse import csc_array
 
-from northfell.core.errors import CannotRun
-from northfell.core.model.completeness import missing
 from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
 from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ShortCircuitSettings
-from northfell.core.network import Compiled, Factorised, branch_two_ports, node_admittance
+from northfell.core.network import Compiled, Factorised, branch_two_ports, fed, node_admittance, with_data
 from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.network.impedance import delta_of_pairs, feeder_impedance
 from northfell.core.network.topology import Ints
@@ -35,13 +33,11 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
         If data or a supply is missing.
     """
     settings = settings or net.network.settings.short_circuit
-    lacking = missing(net.elements, STUDY, net.taking_part.values())
-    if lacking:
-        raise CannotRun(STUDY, [str(one) for one in lacking])
-    if not net.topology.fed_node.any():
-        raise CannotRun(STUDY, ["There is no supply: no infeed and no generator is in service. Put one into service, or add one."])
-    if alone := _fed_by_inverters_alone(net):
-        raise CannotRun(STUDY, [f"Bus {alone} is fed by inverters alone: {METHOD} needs a source with an impedance of its own in the island."])
+    net = with_data(net, STUDY)
+    alone = _fed_by_inverters_alone(net)
+    if alone:
+        told = "is fed by inverters alone: {} needs a source with an impedance of its own in the island."
+        net = fed(net.holding_back((bus, f"Bus {net.name(net.topology.bus_ids[bus])} {told.format(METHOD)}") for bus in alone), STUDY)
     return ShortCircuit(net, settings, {case: _case(net, settings, case) for case in CASES})
 
 
@@ -75,11 +71,10 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     nodes = net.topology.node_of_bus
     n = net.topology.n_nodes
     source_node = np.concatenate([nodes[infeed_bus], net.node_of(machines), net.node_of(motors)])
-    source_y = 1 / np.concatenate([z_infeed, z_machine, z_motor])
-    at_fc = np.concatenate([z_infeed, z_machine_peak, z_motor])
-    source_y_c = 1 / (at_fc.real + 1j * FC_OVER_F * at_fc.imag)
-
     fed = net.topology.fed_node
+    at_f, at_fc = np.concatenate([z_infeed, z_machine, z_motor]), np.concatenate([z_infeed, z_machine_peak, z_motor])
+    source_y = np.where(fed[source_node], 1 / at_f, 0)  # what is kept back brings nothing
+    source_y_c = np.where(fed[source_node], 1 / (at_fc.real + 1j * FC_OVER_F * at_fc.imag), 0)
     f, t = nodes[net.branches.from_bus], nodes[net.branches.to_bus]
     factor = _factorised(n, two_port, f, t, source_node, source_y, fed)
     z_node = _diagonal(factor, n, fed)
@@ -108,12 +103,15 @@ def factor_c(settings: ShortCircuitSettings, un_kv: ArrayLike, case: str) -> Flo
     return eq.voltage_factor(un_kv, case, settings.lv_tolerance_pct)
 
 
-def _fed_by_inverters_alone(net: Compiled) -> str:
-    """A bus of an island that no source with an impedance feeds; empty if there is none."""
+def _fed_by_inverters_alone(net: Compiled) -> list[int]:
+    """A bus of each island that no source with an impedance feeds."""
     island, fed = net.topology.island_of_node, net.topology.fed_node
     with_impedance = {int(i) for group in (net.infeeds, net.generators) for i in island[net.node_of(group)]}
-    alone = [bus for bus, node in enumerate(net.topology.node_of_bus) if node >= 0 and fed[node] and int(island[node]) not in with_impedance]
-    return net.name(net.topology.bus_ids[alone[0]]) if alone else ""
+    alone: dict[int, int] = {}
+    for bus, node in enumerate(net.topology.node_of_bus):
+        if node >= 0 and fed[node] and int(island[node]) not in with_impedance:
+            alone.setdefault(int(island[node]), bus)
+    return list(alone.values())
 
 
 def _fed(net: Compiled, elements: Sequence[OneTerminal]) -> tuple[OneTerminal, ...]:

@@ -1,0 +1,46 @@
+"""Which islands lack data for a study: they are kept back, the others are computed."""
+
+from northfell.core.errors import CannotRun
+from northfell.core.model.completeness import Missing, missing
+from northfell.core.model.elements import Element
+from northfell.core.model.parameters import Study
+from northfell.core.network.compile import Compiled
+
+NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
+
+
+def with_data(net: Compiled, study: Study) -> Compiled:
+    """The network with the islands kept back that lack data for a study.
+
+    Raises
+    ------
+    CannotRun
+        If nothing remains, with every reason; or there is no supply at all.
+    """
+    lacking = missing(net.elements, study, net.taking_part.values())
+    reasons = [(bus, str(one)) for one in lacking if (bus := _bus_of(net, one)) is not None]
+    if reasons:
+        net = net.holding_back(reasons, lacking={str(one): one for one in lacking})
+    return fed(net, study)
+
+
+def fed(net: Compiled, study: Study) -> Compiled:
+    """The network, if something of it is fed and not kept back.
+
+    Raises
+    ------
+    CannotRun
+        With the reasons of all that was kept back, or that there is no supply.
+    """
+    if not net.topology.fed_node.any():
+        raise CannotRun(study, list(dict.fromkeys(reason for one in net.held_back for reason in one.reasons)) or [NO_SUPPLY])
+    return net
+
+
+def _bus_of(net: Compiled, one: Missing) -> int | None:
+    """A fed bus at which an element stands: its own, or that of what it stands at."""
+    e: Element | None = one.element
+    while e is not None and e.holder is not None:
+        e = net.elements.get(e.holder)
+    buses = [net.topology.bus_index[b] for b in (() if e is None else (e.id,) if e.kind == "bus" else e.buses)]
+    return next((b for b in buses if net.topology.fed_bus(b)), None)
