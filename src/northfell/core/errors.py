@@ -91,16 +91,19 @@ class NoSolution(NorthfellError):
     bus: str
     others: tuple[tuple[str, float], ...] = ()  # further buses with their mismatch [MVA], largest first
     reached_pct: float | None = None  # share of load and generation up to which there is a solution, where that is known
+    suspect: str = ""  # an element whose data make the equations ill-conditioned
 
     def __str__(self) -> str:
         if math.isnan(self.mismatch_mva):
             return f"No solution found: {self.tried}, after {self.iterations} iterations."
         also = f" (then {', '.join(f'{bus} {mva:.4g}' for bus, mva in self.others)})" if self.others else ""
-        reached = "" if self.reached_pct is None else f" With all load and generation at {self.reached_pct:.3g} % there is a solution, with more there is none."
+        # rounded down: “at 100 %” must not stand where there is none at 100
+        part = None if self.reached_pct is None else math.floor(min(self.reached_pct, 99.99) * 100) / 100
+        reached = "" if part is None else f" With all load and generation at {part:g} % there is a solution, with more there is none."
+        blamed = self.suspect or "The load there may be more than the network can carry, or an impedance on the way to it may be wrong."
         return (
             f"No solution found: {self.tried}. After {self.iterations} iterations the largest mismatch is "
-            f"{self.mismatch_mva:.4g} MVA at bus {self.bus}{also}.{reached} The load there may be more than the network can carry, or an "
-            "impedance on the way to it may be wrong."
+            f"{self.mismatch_mva:.4g} MVA at bus {self.bus}{also}.{reached} {blamed}"
         )
 
 

@@ -4,7 +4,7 @@ import cmath
 import math
 from dataclasses import dataclass
 
-from northfell.core.findings import loading_severity, severity_of
+from northfell.core.findings import loading_severity, severity_of, voltage_severity
 from northfell.core.model.elements import Bus, Compensation, Element, Switching
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import MINUS, figure, fixed
@@ -61,7 +61,7 @@ def _bus(flow: LoadFlow, bus: Bus, limits: Limits, chosen: tuple[str, ...], shad
     if bus.bus_kind == "junction" or cmath.isnan(v):
         return None
     deviation = 100 * (abs(v) - 1)
-    severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
+    severity = voltage_severity(limits, bus, abs(v))
     lines = _lines([c for c in chosen if QUANTITIES[c][1] == "buses"], lambda c, f: bus_value(f, bus, c), flow, pinned)
     return Tag(lines, severity, shade=voltage_shade(deviation, limits) if shade == "voltage" else "")
 

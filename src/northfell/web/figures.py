@@ -9,7 +9,7 @@ import numpy as np
 
 from northfell.app.studies import Results
 from northfell.core.errors import NorthfellError
-from northfell.core.findings import loading_severity, severity_of
+from northfell.core.findings import loading_severity, severity_of, voltage_severity
 from northfell.core.model.elements import Bus, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
@@ -98,7 +98,7 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
         return []
     limits = network.settings.limits
     deviation = 100 * (abs(v) - 1)
-    severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
+    severity = voltage_severity(limits, e, abs(v))
     kv = abs(v) * float(flow.net.v_nominal_kv[at])
     balance = urlencode({"study": "load_flow", "quantity": "v_pu"})
     found = [Figure("Voltage", figure(kv), "kV", severity, balance)] if math.isfinite(kv) else []
@@ -219,7 +219,7 @@ def _voltage_by_state(network: Network, results: Results, e: Element) -> list[Fi
     for state in network.state_names:
         outcome = results.at(state).outcome("load_flow")
         v = abs(complex(outcome.v[outcome.net.topology.bus_index[e.id]])) if isinstance(outcome, LoadFlow) else math.nan
-        severity = severity_of(100 * abs(v - 1), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if math.isfinite(v) else ""
+        severity = voltage_severity(limits, e, v)
         found.append(Figure(state, fixed(v, 3) if math.isfinite(v) else "not fed", "p.u." if math.isfinite(v) else "", severity))
     return found
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from northfell.app.studies import Results, motor_start
-from northfell.core.findings import loading_severity, severity_of
+from northfell.core.findings import loading_severity, severity_of, voltage_severity
 from northfell.core.model.elements import InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
@@ -80,14 +80,14 @@ def buses(network: Network, results: Results, view: View, pinned: LoadFlow | Non
         e = network.elements[network.id_of_name[record["name"]]]
         v, kind = record["v_pu"], getattr(e, "bus_kind", "")
         deviation = 100 * (v - 1) if v is not None else None
-        severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if deviation is not None else ""
+        severity = voltage_severity(limits, e, v)
         states = [u for one in every if (u := one[e.name]) is not None]
         compared = [change(v, before.get(e.name, {}).get("v_pu"), 4)] if before is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind), cell_of(record, "v_nominal_kv"), cell_of(record, "v_kv", otherwise="–" if record["energised"] else "not fed"),
             cell_of(record, "v_pu", severity), *compared, num(deviation, 1, severity), num(record["angle_deg"], 2), num(min(states, default=None), 4),
             num(max(states, default=None), 4), num(record["i_bars_a"]), num(record["loading_pct"], 1),
-        ], severity if kind != "junction" else ""))  # fmt: skip
+        ], severity))  # fmt: skip
     pins = [Head("Voltage", "+/−", True)] if before is not None else []
     more = [Head("Deviation", "%", True), *heads_of(table, "angle_deg"), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True)]
     name, *voltages = heads_of(table, "name v_nominal_kv v_kv v_pu")

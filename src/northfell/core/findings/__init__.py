@@ -8,7 +8,7 @@ from typing import Any
 
 from northfell.core.findings import arc_flash, load_flow
 from northfell.core.findings.finding import ORDER, Finding, Severity, severity_of
-from northfell.core.findings.load_flow import loading_severity
+from northfell.core.findings.load_flow import loading_severity, voltage_severity
 from northfell.core.model.completeness import Missing
 from northfell.core.model.consistency import contradictions
 from northfell.core.model.elements import Element
@@ -40,4 +40,6 @@ def sorted_findings(findings: Iterable[Finding]) -> list[Finding]:
     return sorted(findings, key=lambda f: (ORDER[f.severity], f.study))
 
 
-__all__ = ["Finding", "Severity", "findings_of", "loading_severity", "missing_findings", "network_findings", "severity_of", "sorted_findings"]
+__all__ = [
+    "Finding", "Severity", "findings_of", "loading_severity", "missing_findings", "network_findings", "severity_of", "sorted_findings", "voltage_severity",
+]  # fmt: skip

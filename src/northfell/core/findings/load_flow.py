@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator
 
 from northfell.core.findings.finding import Finding, severity_of
-from northfell.core.model.elements import Element, Inverter, SynchronousGenerator
+from northfell.core.model.elements import Consumer, Element, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
@@ -38,6 +38,13 @@ def loading_severity(limits: Limits, e: Element, pct: float | None) -> str:
     return "" if pct is None else severity_of(pct, *loading_limits(limits, e)) or ""
 
 
+def voltage_severity(limits: Limits, bus: Element, v_pu: float | None) -> str:
+    """The verdict on the voltage of a bus; empty within limits, where it is not known, and for a junction, which is not judged."""
+    if v_pu is None or not math.isfinite(v_pu) or getattr(bus, "bus_kind", "") == "junction":
+        return ""
+    return severity_of(abs(100 * (v_pu - 1)), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
+
+
 def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Boards whose voltage stands far from nominal."""
     for i, bus_id in enumerate(flow.net.topology.bus_ids):
@@ -58,6 +65,11 @@ def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
 
 def not_fed(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Consumers that ask for power and have no supply."""
+    for e in flow.net.elements.values():
+        if isinstance(e, Consumer) and e.in_service and e.runs and not flow.net.topology.live[e.id]:
+            bus = flow.net.name(e.buses[0])
+            text = f"{title_of(e)} is not fed: {bus} is out of service."
+            yield Finding(STUDY, flow.net.state, e.id, e.name, "close", text, help=f"Put {bus} into service.", check="not fed")
     for e in (*flow.net.loads, *flow.net.motors):
         at = flow.net.topology.bus_index[e.buses[0]]
         if not flow.net.topology.fed_bus(at) and not flow.net.is_held_back(at) and getattr(e, "drawn_factor", 1.0) > 0:

@@ -75,6 +75,11 @@ class LoadFlowSettings(Settings):
         100.0, label="Load level", unit="%", ge=0, le=500, section="Load flow", meaning="Scales every load and motor, in all operating states.",
         enters="P, Q of each consumer · level / 100"
     )
+    transformer_loading: Literal["by current", "by apparent power"] = param(
+        "by current", label="Loading of transformers", section="Load flow",
+        meaning="By current: of the rated current at the tap in use, which is what heats the windings. By apparent power: of the rated power.",
+        enters="loading = √3·Ur·I/Sr, or S/Sr"
+    )
     reactive_limits: Literal["on", "off"] = param(
         "on", label="Reactive limits", section="Load flow", meaning="On: a source at its limit no longer holds its voltage. Off: limits are only reported.",
         enters="whether Qmin ≤ Q ≤ Qmax is enforced"

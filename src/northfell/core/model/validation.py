@@ -32,7 +32,31 @@ def element_from(raw: Any, where: str = "") -> Element:
         element: Element = ELEMENT.validate_python(raw)
     except ValidationError as error:
         raise NetworkRefused(refusals_from(error, KINDS.get(kind) if isinstance(kind, str) else None, raw, place)) from None
+    if breaches := own_contradictions(element):
+        raise NetworkRefused([one.at(place or title_of(element)) for one in breaches])
     return element
+
+
+# pairs of fields of which the first must not exceed the second; with False, must lie below it
+ORDERED: tuple[tuple[str, str, str, bool], ...] = (
+    ("tap_lowest_pct", "tap_highest_pct", "%", False), ("v_in_pu", "v_out_pu", "p.u.", False), ("ik_min_ka", "ik_max_ka", "kA", True),
+    ("q_min_mvar", "q_max_mvar", "Mvar", True), ("vv_v1_pu", "vv_v2_pu", "p.u.", False), ("vv_v2_pu", "vv_v3_pu", "p.u.", True),
+    ("vv_v3_pu", "vv_v4_pu", "p.u.", False),
+)  # fmt: skip
+
+
+def own_contradictions(element: Element) -> list[InputRefused]:
+    """Values of one element that contradict each other: ranges the wrong way round."""
+    found = []
+    values = element.__dict__
+    for low, high, unit, equal in ORDERED:
+        a, b = values.get(low), values.get(high)
+        if a is None or b is None or a < b or (equal and a == b):
+            continue
+        p = parameter(type(element), high)
+        word = "at most" if equal else "below"
+        found.append(InputRefused(low, a, f"{word} {p.label.lower() if p else high}, {b:g} {unit}"))
+    return found
 
 
 def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: Any, where: str) -> list[InputRefused]:

@@ -32,6 +32,7 @@ from northfell.core.model.elements import (
     ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
+from northfell.core.model.elements.tap_changer import tap_ratio
 from northfell.core.model.network import Network, title_of
 from northfell.core.network.holding import HeldBack, Why, held
 from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
@@ -358,7 +359,7 @@ def _transformer(e: Transformer, v_hv: float, v_lv: float, s_base: float) -> tup
     b = -math.sqrt(i0**2 - g**2)
     clock = int((e.vector_group or "0").lstrip("DYNZadynz") or 0)
     main = (_number(e.v_hv_kv) / v_hv) / (_number(e.v_lv_kv) / v_lv) * np.exp(1j * math.radians(30 * clock))
-    return r, r, r, x, g, b, main * (1 + e.tap_pct / 100), main, x_own, s * e.parallel, False
+    return r, r, r, x, g, b, main * tap_ratio(e.tap_side, e.tap_pct), main, x_own, s * e.parallel, False
 
 
 def _three_branches(e: ThreeWindingTransformer, at: list[int], v: list[float], s_base: float, row: int) -> tuple[list[tuple[Any, ...]], Windings]:

@@ -12,7 +12,7 @@ from northfell.core.model.parameters import When, param
 # Declarations read as a table.
 # fmt: off
 
-VECTOR_GROUP = re.compile(r"^(D|YN?|ZN?)(d|yn?|zn?)(0|1|2|4|5|6|7|8|10|11)$")
+VECTOR_GROUP = re.compile(r"^(D|YN?|ZN?)(d|yn?|zn?)(0|1|2|3|4|5|6|7|8|9|10|11)$")
 
 
 def _vector_group(text: str) -> str:
@@ -97,6 +97,7 @@ class Transformer(Element):
         enters="magnetising branch: B = −√(i0² − g²)·SrT/UrT²"
     )
     tap_pct: float = tap.tap_pct()
+    tap_side: Literal["high side", "low side"] = tap.tap_side()
     tap_changer: Literal["off load", "holds voltage", "holds reactive flow"] = tap.tap_changer()
     tap_lowest_pct: float | None = tap.tap_lowest_pct()
     tap_highest_pct: float | None = tap.tap_highest_pct()

@@ -70,8 +70,15 @@ def _voltage_held() -> Any:
 def _power_factor_held() -> Any:
     return param(
         1.0, label="Power factor held", symbol="cosφ", gt=0, le=1, section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
-        meaning="Power factor of the delivered power, overexcited.",
-        enters="Q = P·tan(arccos cosφ)"
+        meaning="Power factor of the power delivered, or drawn by a battery that is charged.",
+        enters="|Q| = |P|·tan(arccos cosφ)"
+    )
+
+
+def _excitation() -> Any:
+    return param(
+        "overexcited", label="Excitation", section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
+        meaning="Overexcited: reactive power is given. Underexcited: it is taken.", enters="sign of Q at a power factor"
     )
 
 
@@ -166,6 +173,7 @@ class SynchronousGenerator(Dispatched):
         enters="Q at its bus in load flow"
     )
     power_factor_set: float = _power_factor_held()
+    excitation_set: Literal["overexcited", "underexcited"] = _excitation()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
     capability: Literal["limits as given", "by rating"] = _capability()
@@ -230,6 +238,7 @@ class Inverter(Dispatched):
         enters="Q at its bus in load flow"
     )
     power_factor_set: float = _power_factor_held()
+    excitation_set: Literal["overexcited", "underexcited"] = _excitation()
     v_set_pu: float = _voltage_held()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")

@@ -16,9 +16,22 @@ ON_LOAD = When("tap_changer", ("holds voltage", "holds reactive flow"))
 def tap_pct() -> Any:
     return param(
         0.0, label="Tap", unit="%", ge=-30, le=30, section="Operation", in_state=True,
-        meaning="Change of the high-side voltage at the tap in use; where the tap changer regulates, the position it starts from. Faults take the main tap.",
+        meaning="Change of the voltage of the side with the taps at the tap in use; where the tap changer regulates, the position it starts from. "
+        "Faults take the main tap.",
         enters="ratio t = (UrTHV/UrTLV)·(1 + tap/100), load flow"
     )
+
+
+def tap_side() -> Any:
+    return param(
+        "high side", label="Taps on the", section="Tap changer", meaning="The winding whose voltage a tap changes.",
+        enters="t·(1 + tap/100) with taps on the high side, t/(1 + tap/100) on the low side"
+    )
+
+
+def tap_ratio(side: str, tap_pct: float) -> float:
+    """What a tap makes of the ratio of high to low side."""
+    return 1 + tap_pct / 100 if side == "high side" else 1 / (1 + tap_pct / 100)
 
 
 def tap_changer() -> Any:
@@ -83,7 +96,8 @@ def tap_band_pct() -> Any:
 
 def tap_drop_ohm(part: str, symbol: str) -> Any:
     return param(
-        0.0, label=f"Line-drop compensation, {part}", symbol=symbol, unit="ohm", ge=-100, le=100, section="Tap changer", acts_when=HOLDS_VOLTAGE,
+        0.0, label=f"Line-drop compensation, {part}", symbol=symbol, unit="ohm", ge=-100, le=100, section="Tap changer",
+        acts_when=(HOLDS_VOLTAGE, When("tap_held", ("high side", "medium side", "low side"))),
         meaning=f"{part.capitalize()} of the line to the place whose voltage matters, at the voltage of the held side; 0: none.",
         enters="held is |U − √3·(R + jX)·I|, I the current out of that side"
     )
@@ -105,5 +119,5 @@ def tap_q_band_mvar() -> Any:
 
 __all__ = [
     "tap_band_pct", "tap_bus", "tap_changer", "tap_drop_ohm", "tap_held", "tap_highest_pct", "tap_lowest_pct", "tap_pct", "tap_q_band_mvar",
-    "tap_q_set_mvar", "tap_step_pct", "tap_v_set_pu",
+    "tap_q_set_mvar", "tap_ratio", "tap_side", "tap_step_pct", "tap_v_set_pu",
 ]  # fmt: skip

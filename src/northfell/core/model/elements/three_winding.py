@@ -12,7 +12,7 @@ from northfell.core.model.parameters import param
 # Declarations read as a table.
 # fmt: off
 
-CLOCK = r"(0|1|2|4|5|6|7|8|10|11)"
+CLOCK = "(0|1|2|3|4|5|6|7|8|9|10|11)"
 THREE_WINDING_GROUP = re.compile(rf"^(D|YN?|ZN?)(d|yn?|zn?){CLOCK}(d|yn?|zn?){CLOCK}$")
 
 

@@ -11,6 +11,7 @@ from scipy.sparse.csgraph import breadth_first_order, connected_components
 
 from northfell.core.errors import NoSolution
 from northfell.core.model.elements import CapacitorBank
+from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled, branch_two_ports, node_admittance
 from northfell.core.network.compile import Complexes, Floats
@@ -19,6 +20,7 @@ from northfell.core.studies.load_flow.injections import VoltVar, load_power, loa
 from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Jacobian, Linearised, Outcome, continued, newton
 from northfell.core.studies.load_flow.sources import STUDY, Sources, bus_name
 
+SMALLEST_Z_PU = 1e-7  # below it the equations lose their digits
 Side = Literal["least", "most"]
 
 
@@ -212,7 +214,18 @@ class Case:
         if self.at_limit:
             tried += f", with {len(self.at_limit)} buses at a reactive limit"
         (bus, mva), *others = told or [(self._bus_at(int(fed[0])), math.nan)]
-        return NoSolution(STUDY, tried, self.iterations, mva, bus, tuple(others), 100 * outcome.reached or None)
+        return NoSolution(STUDY, tried, self.iterations, mva, bus, tuple(others), 100 * outcome.reached or None, self._suspect(set(fed.tolist())))
+
+    def _suspect(self, nodes: set[int]) -> str:
+        """The smallest impedance of an island, where it is too small for the arithmetic."""
+        b = self.net.branches
+        z = np.hypot(b.r_flow, b.x)
+        own = [i for i in range(len(b.ids)) if int(self.ends[0][i]) in nodes]
+        least = min(own, key=lambda i: z[i], default=-1)
+        if least < 0 or z[least] > SMALLEST_Z_PU:
+            return ""
+        name = title_of(self.net.elements[b.ids[least]])
+        return f"{name} has an impedance of {z[least]:.2g} p.u., too small to be told from none: correct it, or draw a closed switch."
 
     def _bus_at(self, node: int) -> str:
         n = self.net.topology.n_nodes

@@ -11,6 +11,7 @@ import numpy as np
 
 from northfell.core.errors import NoSolution
 from northfell.core.model.elements import CapacitorBank, Element, ThreeWindingTransformer, Transformer
+from northfell.core.model.elements.tap_changer import tap_ratio
 from northfell.core.model.network import title_of
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
@@ -21,6 +22,8 @@ from northfell.core.studies.load_flow.sources import STUDY, bus_name
 MOST_ROUNDS = 200
 ALL_AT_ONCE = 12  # rounds in which every source beyond its limit is switched; afterwards only the worst
 MOST_RETURNS = 4  # times a node may take up its voltage again
+LEAST_EFFECT = 1e-7  # of a step on what a changer holds [p.u. or Mvar]; less is none
+POWERLESS = "does not reach what it holds: a source holds it, or it stands elsewhere. It stays where it is given."
 HUNTING = "finds no position at rest: its band may be narrower than a step. It stays where it misses least."
 
 
@@ -41,6 +44,11 @@ class Changer:
     grade: float  # rated voltage of the high side [kV]: the higher acts first
     feeds_its_bus: bool  # measures at its low side, where no source holds the voltage
     step_effect: float | None = None  # change of what it holds by one step; found when first asked for
+
+    @property
+    def side(self) -> str:
+        """The winding with the taps."""
+        return getattr(self.element, "tap_side", "high side")
 
     @property
     def tap_pct(self) -> float:
@@ -74,7 +82,7 @@ class Controls:
     def __post_init__(self) -> None:
         settings = self.case.settings
         if settings.tap_changers == "on":
-            self.changers = _changers(self.case)
+            self.changers = _changers(self.case, self.messages)
             for one in self.changers:
                 _put(self.case, one, one.position)
         if settings.capacitor_steps == "on":
@@ -94,7 +102,7 @@ class Controls:
             If there is none at some position on the way.
         """
         case = self.case
-        limits = _ReactiveLimits(case)
+        limits = ReactiveLimits(case)
         v = limits.first()
         seen_taps: dict[tuple[int, ...], float] = {}
         seen_steps: set[tuple[int, ...]] = set()
@@ -112,6 +120,7 @@ class Controls:
             else:
                 self.messages += limits.messages
                 self._tell_ends(v)
+                self._tell_steps(v)
                 return v
             v = case.solved(v)
         raise NoSolution(STUDY, f"controls that still move after {MOST_ROUNDS} rounds", case.iterations, math.nan, bus_name(case.net, 0))
@@ -142,6 +151,13 @@ class Controls:
         """Step some changers towards what they hold: all by what they miss, or, where that was tried before, one by one step."""
         here = tuple(one.position for one in self.changers)
         effect = {i: self._effect(i, v) for i in acting}
+        idle = [i for i in acting if abs(effect[i]) < LEAST_EFFECT]
+        if idle:  # a step changes nothing of what they hold: a source holds it already, or it stands elsewhere
+            self.hunting.update(idle)
+            self.messages += [f"{title_of(self.changers[i].element)}: its tap changer {POWERLESS}" for i in idle]
+            acting = [i for i in acting if i not in idle]
+            if not acting:
+                return False
         steps = {i: max(1, math.floor(beyond[i] / max(abs(effect[i]), 1e-12) + 1e-9)) for i in acting}
         moves = {i: int(-np.sign(off[i]) * np.sign(effect[i])) * steps[i] for i in acting}
         worst_first = sorted(acting, key=lambda i: -beyond[i] / self.changers[i].band)
@@ -173,7 +189,8 @@ class Controls:
         one = self.changers[i]
         if one.step_effect is None:
             if one.holds_voltage and one.feeds_its_bus:
-                one.step_effect = -abs(v[self.case.number[one.node]]) * one.step / (100 + one.tap_pct)
+                by_step = abs(v[self.case.number[one.node]]) * one.step / (100 + one.tap_pct)
+                one.step_effect = by_step if one.side == "low side" else -by_step
             else:
                 one.step_effect = self._by_linear(one, v)
         return one.step_effect
@@ -190,7 +207,9 @@ class Controls:
     def _tell_ends(self, v: Complexes) -> None:
         if not self.changers:
             return
-        for one, d in zip(self.changers, self._missed(v), strict=True):
+        for i, (one, d) in enumerate(zip(self.changers, self._missed(v), strict=True)):
+            if i in self.hunting:
+                continue  # told already
             if abs(d) > one.band + 1e-9 and one.position in (one.low, one.high):
                 end = "lowest" if one.position == one.low else "highest"
                 what = f"{abs(d):.2%} of nominal" if one.holds_voltage else f"{abs(d):.4g} Mvar"
@@ -217,6 +236,18 @@ class Controls:
             return True
         return False
 
+    def _tell_steps(self, v: Complexes) -> None:
+        """Banks that have switched all they have and still miss what they hold, or cannot measure it."""
+        under_voltage = self.case.net.taking_part
+        for bank, _ in self.banks:
+            n = self.steps_in[bank.id]
+            if bank.switching == "by power factor" and bank.measured_at not in under_voltage:
+                what = "is not under voltage"
+                self.messages.append(f"{title_of(bank)}: where it measures the power factor {what}; its {n} steps stay as they are given.")
+            elif (wanted := self._wanted(bank, n, v)) > bank.steps or wanted < 0:
+                which = f"all {bank.steps} steps in" if wanted > 0 else "no step in"
+                self.messages.append(f"{title_of(bank)}: its controller has {which} and still misses what it holds.")
+
     def _wanted(self, bank: CapacitorBank, n: int, v: Complexes) -> int:
         if bank.switching == "by voltage":
             u = abs(v[self.case.number[self.case.net.topology.node_of_bus[self.case.net.topology.bus_index[bank.bus]]]])
@@ -231,7 +262,7 @@ class Controls:
         return n + math.ceil(surplus / (bank.q_step_mvar * u**2) - 1e-6)
 
 
-class _ReactiveLimits:
+class ReactiveLimits:
     """Machines give up their voltage at a reactive limit, and take it up again where less is asked of them."""
 
     def __init__(self, case: Case) -> None:
@@ -253,6 +284,22 @@ class _ReactiveLimits:
         for node, (_, high) in self.bounded.items():
             self.case.at_limit[node] = "most" if math.isfinite(high) else "least"
         return self.case.solved()
+
+    def from_where_it_stood(self, v: Complexes) -> Complexes:
+        """Voltages after something changed: from those before, with the limits that then act.
+
+        Raises
+        ------
+        NoSolution
+            If there are none, also with every bounded source at its limit.
+        """
+        before = dict(self.case.at_limit)
+        try:
+            return self.kept(self.case.solved(v))
+        except NoSolution:
+            self.case.at_limit.clear()
+            self.case.at_limit.update(before)
+        return self.kept(self.first())
 
     def kept(self, v: Complexes) -> Complexes:
         """Voltages at which every source is within its range, or at a limit with its voltage on the side where that limit holds it."""
@@ -324,7 +371,7 @@ class _ReactiveLimits:
         return f"{names}: went to and from its limit {MOST_RETURNS} times and was left giving its {side} reactive power."
 
 
-def _changers(case: Case) -> list[Changer]:
+def _changers(case: Case, messages: list[str]) -> list[Changer]:
     net = case.net
     fed = net.taking_part if any(getattr(e, "tap_changer", "off load") != "off load" for e in net.elements.values()) else set()
     found = []
@@ -339,10 +386,17 @@ def _changers(case: Case) -> list[Changer]:
         terminal = sides.index(e.tap_held) if e.tap_held in sides else -1
         bus = net.topology.bus_index[e.buses[terminal] if terminal >= 0 else e.tap_bus or e.buses[-1]]
         node = int(net.topology.node_of_bus[bus])
-        if not case.fed[node]:
+        if node < 0 or not case.fed[node]:
+            held = net.name(e.tap_bus) if terminal < 0 and e.tap_bus else "the side that it holds"
+            messages.append(f"{title_of(e)}: {held} has no voltage in this state; its tap changer stays where it is given, {e.tap_pct:g} %.")
             continue
         low, high = math.ceil(e.tap_lowest_pct / e.tap_step_pct - 1e-9), math.floor(e.tap_highest_pct / e.tap_step_pct + 1e-9)
         start = min(max(round(e.tap_pct / e.tap_step_pct), low), high)
+        if abs(start * e.tap_step_pct - e.tap_pct) > 1e-6:
+            told = f"{e.tap_pct:g} % is no position of it" if low <= round(e.tap_pct / e.tap_step_pct) <= high else f"{e.tap_pct:g} % is beyond its positions"
+            messages.append(f"{title_of(e)}: the tap given, {told}; its tap changer starts from {start * e.tap_step_pct:g} %.")
+        if terminal < 0 and (e.tap_drop_r_ohm or e.tap_drop_x_ohm):
+            messages.append(f"{title_of(e)}: line-drop compensation does not act while it holds the voltage of another bus.")
         z_base = net.v_nominal_kv[bus] ** 2 / net.s_base_mva
         drop = complex(e.tap_drop_r_ohm, e.tap_drop_x_ohm) / z_base if terminal >= 0 and math.isfinite(z_base) else 0j
         feeds = terminal > 0 and drop == 0 and node not in case.sources.held and node not in case.sources.magnitude
@@ -353,7 +407,7 @@ def _changers(case: Case) -> list[Changer]:
 
 def _put(case: Case, one: Changer, position: int) -> None:
     one.position = position
-    case.ratio[one.rows] = case.net.branches.ratio_main[one.rows] * (1 + one.tap_pct / 100)
+    case.ratio[one.rows] = case.net.branches.ratio_main[one.rows] * tap_ratio(one.side, one.tap_pct)
 
 
 def _quantities(case: Case, changers: list[Changer], v: Complexes) -> Floats:

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from northfell.core.model.elements import Element, InductionMotor, Inverter, SynchronousGenerator, SynchronousMotor
+from northfell.core.model.elements import Consumer, Element, InductionMotor, Inverter, SynchronousGenerator, SynchronousMotor
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
@@ -20,6 +20,13 @@ def one_motor(m: InductionMotor | SynchronousMotor) -> complex:
     p = (m.p_rated_kw or 0) / 1000 / ((m.efficiency_pct or 100) / 100)
     sign = -1.0 if getattr(m, "excitation", "") == "overexcited" else 1.0
     return complex(p, sign * p * math.tan(math.acos(m.power_factor or 1)))
+
+
+def asked_mw(e: Consumer) -> float:
+    """Active power that a consumer asks for, before the factors of a state [MW]."""
+    if isinstance(e, InductionMotor | SynchronousMotor):
+        return one_motor(e).real * e.count * e.drawn_factor
+    return (getattr(e, "p_mw", None) or 0.0) * e.drawn_factor
 
 
 def load_power(net: Compiled) -> Complexes:
@@ -43,9 +50,15 @@ def machine_power(net: Compiled) -> Complexes:
     for g in net.machines:
         scale = net.factor_of(g)
         p = 0.0 if g.mode == "reference" else g.p_set_mw * scale
-        q = {"power": g.q_mvar * scale, "power factor": p * math.tan(math.acos(g.power_factor_set))}.get(g.mode, 0.0)
+        q = {"power": g.q_mvar * scale, "power factor": _by_power_factor(g, p)}.get(g.mode, 0.0)
         s.append((p + 1j * q) / net.s_base_mva)
     return np.array(s, complex)
+
+
+def _by_power_factor(g: SynchronousGenerator | Inverter, p_mw: float) -> float:
+    """Reactive power given at a power factor [Mvar]: overexcited it is given, whichever way the active power flows."""
+    q = abs(p_mw) * math.tan(math.acos(g.power_factor_set))
+    return q if g.excitation_set == "overexcited" else -q
 
 
 class VoltVar:

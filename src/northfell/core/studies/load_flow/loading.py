@@ -1,8 +1,9 @@
 """How much of its rating each element carries: which rating, on what basis, and at which terminal."""
 
 import cmath
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from northfell.core.model.elements import (
     Bus,
@@ -96,24 +97,59 @@ def stages_of(e: Element) -> list[Rating]:
     return list(dict.fromkeys(r for r in found if r is not None and r.value is not None))
 
 
-def loading_of(e: Element, rating: Rating, power: Sequence[complex] | None, currents: Sequence[float | None]) -> Loading:
-    """The terminal that carries most of the rating: `power` [MVA] and `currents` [A] by terminal."""
+def at_rated_voltage(e: Transformer | ThreeWindingTransformer, currents: Sequence[float | None], by_tap: float) -> list[float | None]:
+    r"""What the currents of a transformer are of its rated power: a winding is heated by its current, whatever the voltage.
+
+    .. math:: S = \sqrt{3}\,U_r\,I
+
+    Parameters
+    ----------
+    e : Transformer or ThreeWindingTransformer
+    currents : sequence of float or None
+        At each terminal [A].
+    by_tap : float
+        What the tap in use makes of the ratio; it changes the rated voltage of the side with the taps.
+
+    Returns
+    -------
+    list of float or None
+        [MVA], by terminal.
+    """
+    low = getattr(e, "tap_side", "high side") == "low side"
+    found: list[float | None] = []
+    for terminal, i in zip(e.TERMINALS, currents, strict=True):
+        rated = getattr(e, f"v_{terminal.removesuffix('_bus')}_kv")
+        factor = by_tap if terminal == "hv_bus" and not low else 1 / by_tap if terminal == "lv_bus" and low else 1.0
+        found.append(None if rated is None or i is None else math.sqrt(3) * rated * factor * i / 1000)
+    return found
+
+
+def loading_of(e: Element, rating: Rating, power: Sequence[complex] | None, currents: Sequence[float | None], by_tap: float | None = None) -> Loading:
+    """The terminal that carries most of the rating: `power` [MVA] and `currents` [A] by terminal.
+
+    Transformers are judged by their currents at the tap in use, or with `by_tap` None by their apparent power.
+    """
     if power is None or not all(map(cmath.isfinite, power)):
         return Loading(None, None, rating.value, rating.unit, rating.basis, "")
+    carried: list[float | None] = [abs(s) for s in power] if rating.unit == "MVA" else list(currents)
+    if isinstance(e, Transformer | ThreeWindingTransformer):
+        by_current: list[float | None] = at_rated_voltage(e, currents, by_tap) if by_tap is not None else [None]
+        known = all(c is not None for c in by_current)
+        carried = by_current if known else carried
+        rating = replace(rating, basis=f"{rating.basis}, by {'current' if known else 'apparent power'}")
     if isinstance(e, ThreeWindingTransformer):
-        return _winding_loading(e, rating, power)
-    carried = [abs(s) for s in power] if rating.unit == "MVA" else list(currents)
-    known = [(c, terminal) for c, terminal in zip(carried, e.TERMINALS or ("",), strict=True) if c is not None]
-    if not known:
+        return _winding_loading(e, rating, [c or 0.0 for c in carried])
+    each = [(c, terminal) for c, terminal in zip(carried, e.TERMINALS or ("",), strict=True) if c is not None]
+    if not each:
         return Loading(None, None, rating.value, rating.unit, rating.basis, "")
-    carries, terminal = max(known)
+    carries, terminal = max(each)
     return Loading(100 * carries / rating.value if rating.value else None, carries, rating.value, rating.unit, rating.basis, terminal)
 
 
-def _winding_loading(e: ThreeWindingTransformer, rating: Rating, power: Sequence[complex]) -> Loading:
+def _winding_loading(e: ThreeWindingTransformer, rating: Rating, carried: Sequence[float]) -> Loading:
     """The winding that carries most of its own rating."""
     ratings = (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)
-    each = [(100 * abs(s) / r, abs(s), r, t) for s, r, t in zip(power, ratings, e.TERMINALS, strict=True) if r]
+    each = [(100 * s / r, s, r, t) for s, r, t in zip(carried, ratings, e.TERMINALS, strict=True) if r]
     if not each:
         return Loading(None, None, None, rating.unit, rating.basis, "")
     pct, s, r, terminal = max(each)

@@ -11,7 +11,7 @@ from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.network import Compiled
 from northfell.core.studies.load_flow.carried import carried
-from northfell.core.studies.load_flow.controls import Controls
+from northfell.core.studies.load_flow.controls import Controls, ReactiveLimits
 from northfell.core.studies.load_flow.injections import one_motor
 from northfell.core.studies.load_flow.result import LoadFlow
 from northfell.core.studies.load_flow.solve import STUDY, case_of
@@ -65,6 +65,12 @@ class MotorStart:
             told.append(f"The voltage of {self.before.net.name(bus)} falls by {dip:.1f} %, accepted is at most {limits.start_dip_pct:g} %.")
         return told
 
+    def findings(self, limits: Limits) -> list[str]:
+        """The verdict in words: what speaks against the start, or that nothing does."""
+        bus, dip = self.worst_dip()
+        fine = f"{self.motor.name} starts ({self.drawn.by}): {self.terminal_pct:.1f} % at its terminals, and elsewhere the voltage falls by {dip:.1f} % at most"
+        return self.accepted(limits) or [f"{fine} ({self.before.net.name(bus)})." if bus else f"{fine}."]
+
     def table(self) -> Table:
         """Voltages before and during the start."""
         net = self.before.net
@@ -81,7 +87,7 @@ class MotorStart:
 def start(net: Compiled, motor_id: str) -> MotorStart:
     """Start one motor; where its symbol stands for several that run, the others keep running.
 
-    Taps and capacitor steps stay where they stood before: they are too slow to help.
+    Taps and capacitor steps stay where they stood before: they are too slow to help. Machines hold their voltage within their reactive limits.
 
     Raises
     ------
@@ -108,7 +114,8 @@ def start(net: Compiled, motor_id: str) -> MotorStart:
     before = carried(case, v)
     over_rated = float(net.v_nominal_kv[net.topology.bus_index[motor.bus]]) / (motor.v_rated_kv or math.nan)
     case.motors_draw[at, drawn.exponent] += drawn.s_mva * over_rated**drawn.exponent / net.s_base_mva
-    return MotorStart(motor, drawn, before, carried(case, case.solved(v)))
+    during = ReactiveLimits(case).from_where_it_stood(v)  # voltage regulators are quick enough to act, within their limits
+    return MotorStart(motor, drawn, before, carried(case, during))
 
 
 def drawn_at_start(m: Motor) -> Drawn:
@@ -139,8 +146,11 @@ def drawn_at_start(m: Motor) -> Drawn:
             "direct": (1.0, 2, "direct on line"),
             "star-delta": (1 / 3, 2, "in star: a third of the direct current"),
             "autotransformer": ((m.start_tap_pct / 100) ** 2, 2, f"autotransformer at {m.start_tap_pct:g} %"),
-            "soft starter": (min(m.start_current / ilr, 1.0), 1, f"soft starter that holds {m.start_current:g} times the rated current"),
+            "soft starter": (m.start_current / ilr, 1, f"soft starter that holds {m.start_current:g} times the rated current"),
         }[m.starter]
+        if m.starter == "soft starter" and scale >= 1:  # it never comes to hold anything back
+            told = f"soft starter set to {m.start_current:g} times the rated current, above the locked-rotor current of {ilr:g}: as direct on line"
+            scale, exponent, by = 1.0, 2, told
     if lacking:
         raise CannotRun(STUDY, [f"{title_of(m)}: {field} is empty; a start needs it. A typical value can be filled in." for field in lacking])
     cos = r_over_x / math.hypot(1.0, r_over_x)

@@ -7,11 +7,12 @@ from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, Element, Inverter, SynchronousGenerator
+from northfell.core.model.elements import Bus, Consumer, Element, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes
+from northfell.core.studies.load_flow.injections import asked_mw
 from northfell.core.studies.load_flow.loading import Loading, Rating, loading_of, rating_of
 
 LIMIT_SLACK_MVAR = 1e-6  # the iteration stops within this
@@ -109,8 +110,16 @@ class Solved:
             if isinstance(element, Bus):
                 self._loadings[key] = loading_of(element, rating, [0j], [self.bar_current_a.get(element.id)])
             else:
-                self._loadings[key] = loading_of(element, rating, self.terminal_power.get(element.id), self.current_a(element))
+                by_tap = self.by_tap.get(element.id, 1.0) if self.settings.transformer_loading == "by current" else None
+                self._loadings[key] = loading_of(element, rating, self.terminal_power.get(element.id), self.current_a(element), by_tap)
         return self._loadings[key]
+
+    @cached_property
+    def by_tap(self) -> dict[str, float]:
+        """What the tap in use makes of the ratio of each transformer."""
+        b = self.net.branches
+        factors = np.abs(self.ratio / b.ratio_main)
+        return {branch_id: float(factors[i]) for i, branch_id in enumerate(b.ids) if b.terminals[i, 0] == 0}
 
     @cached_property
     def _loadings(self) -> dict[tuple[str, bool], Loading]:
@@ -140,6 +149,18 @@ class Solved:
         """What a source delivers [MVA]; nan where it is not in the result."""
         return -self.terminal_power.get(element_id, [complex(math.nan, math.nan)])[0]
 
+    def _unserved_mw(self) -> float:
+        """What consumers ask for that are not fed, those at buses out of service included [MW]; not what was kept back."""
+        net = self.net
+        total = 0.0
+        for e in net.elements.values():
+            if not isinstance(e, Consumer) or not e.in_service or not e.runs:
+                continue
+            bus = net.topology.bus_index[e.buses[0]]
+            if not (net.topology.live[e.id] and (net.topology.fed_bus(bus) or net.is_held_back(bus))):
+                total += asked_mw(e) * net.factor_of(e)
+        return total
+
     @cached_property
     def totals(self) -> dict[str, float]:
         """Generation, load, losses and what shunts draw or give [MW, Mvar]: generation = load + losses + shunts."""
@@ -152,7 +173,7 @@ class Solved:
             "generation_mw": float(generation.real), "generation_mvar": float(generation.imag),
             "load_mw": float(load.real), "load_mvar": float(load.imag),
             "losses_mw": float(losses.real), "losses_mvar": float(losses.imag),
-            "shunt_mw": float(shunt.real), "shunt_mvar": float(shunt.imag),
+            "shunt_mw": float(shunt.real), "shunt_mvar": float(shunt.imag), "unserved_mw": self._unserved_mw(),
         }  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from northfell.core.model.network import title_of
-from northfell.core.model.parameters import Study
+from northfell.core.model.parameters import Study, parameter
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes
@@ -88,9 +88,18 @@ def sources_of(net: Compiled, settings: LoadFlowSettings) -> tuple[Sources, list
             holders.setdefault(node, []).append(i)
             low, high = reactive_range(g, g.p_set_mw * net.factor_of(g))
             ranges[i] = low / net.s_base_mva, high / net.s_base_mva
+            if g.capability == "by rating":
+                lacking = [f for f in ("s_rated_mva", "power_factor_rated") if hasattr(g, "xd_pct") and g.xd_pct is not None and getattr(g, f) is None]
+                lacking = lacking or (["s_rated_mva"] if g.s_rated_mva is None else [])
+                if lacking:
+                    told = " and ".join(parameter(type(g), f).label.lower() for f in lacking)  # type: ignore[union-attr]
+                    messages.append(f"{title_of(g)}: its reactive range is not bounded by its rating: {told} is empty.")
             if low > high and settings.reactive_limits == "on":
                 told = f"{title_of(g)}: q_min_mvar is {low:.4g}, accepted is at most its most reactive power, {high:.4g} Mvar."
                 reasons.append((int(machine_bus[i]), told))
+    for g, at in zip(net.machines, machine_bus.tolist(), strict=True):
+        if g.mode == "volt-var" and g.s_rated_mva is None and net.topology.fed_bus(at):
+            reasons.append((at, f"{title_of(g)}: s_rated_mva is empty; mode “volt-var” gives a part of it."))
     reasons += _without_reference(net, {int(infeed_node[i]) for i in range(len(z)) if z[i] == 0} | set(held), z)
     messages += _ideal_neighbours(net, infeed_node, z, machine_node)
     return Sources(infeed_node, z, machine_node, held, magnitude, holders, ranges, messages), reasons

@@ -138,7 +138,9 @@ def taps(flow: Solved) -> dict[str, float]:
     found: dict[str, float] = {}
     for i, branch_id in enumerate(flow.net.branches.ids):
         if flow.net.branches.terminals[i, 0] == 0 and hasattr(flow.net.elements[branch_id], "tap_pct"):
-            found.setdefault(branch_id, 100 * (abs(flow.ratio[i] / flow.net.branches.ratio_main[i]) - 1))
+            by_tap = float(abs(flow.ratio[i] / flow.net.branches.ratio_main[i]))
+            low = getattr(flow.net.elements[branch_id], "tap_side", "high side") == "low side"
+            found.setdefault(branch_id, 100 * ((1 / by_tap if low else by_tap) - 1))
     return found
 
 
@@ -154,7 +156,7 @@ class Circulating:
 def circulating_currents(flow: Solved) -> list[Circulating]:
     """Circulating part of the current of transformers between the same two nodes.
 
-    Each would carry its share of the sum by its admittance; what it carries beside that goes round.
+    Each would carry its share of the sum by its admittance at the tap in use; what it carries beside that goes round.
     """
     net, b = flow.net, flow.net.branches
     node = net.topology.node_of_bus
@@ -168,7 +170,7 @@ def circulating_currents(flow: Solved) -> list[Circulating]:
             continue
         v = flow.v[b.from_bus[rows[0]]]
         i_hv = np.conj(flow.s_branch[rows, 0] / v)
-        y = 1 / (b.r_flow[rows] + 1j * b.x[rows]) / np.abs(b.ratio_main[rows]) ** 2
+        y = 1 / (b.r_flow[rows] + 1j * b.x[rows]) / np.abs(flow.ratio[rows]) ** 2
         around = i_hv - i_hv.sum() * y / y.sum()
         i_base = net.i_base_ka()[b.from_bus[rows[0]]] * 1000
         for k, i in enumerate(rows):

@@ -123,8 +123,25 @@ def _loading(flow: Solved, e: Element, w: Working) -> Working:
         u = abs(complex(flow.v[bus])) * float(flow.net.v_nominal_kv[bus])
         where = one.terminal.replace("_", " ")
         w.step(f"Current at {where}, which governs", "I", "|S| / (√3·U)", f"{f(abs(s), 5)} MVA / (√3 · {f(u, 5)} kV)", one.carries, "A")
+    elif one.basis.endswith("by current"):
+        bus = flow.net.topology.bus_index[e.buses[at]]
+        u = abs(complex(flow.v[bus])) * float(flow.net.v_nominal_kv[bus])
+        where = one.terminal.replace("_", " ")
+        i = w.step(
+            f"Current at {where}, which governs", "I", "|S| / (√3·U)", f"{f(abs(s), 5)} MVA / (√3 · {f(u, 5)} kV)", 1000 * abs(s) / math.sqrt(3) / u, "A"
+        )
+        rated = one.carries / (math.sqrt(3) * i / 1000)
+        w.step("Rated voltage at the tap in use", "Ur", "of the side with the taps, 1 + tap/100 times that at the main tap", _tap(flow, e), rated, "kV")
+        w.step("Power at rated voltage", "S", "√3·Ur·I", f"√3 · {f(rated, 5)} · {f(i / 1000, 5)}", one.carries, "MVA", "a winding is heated by its current")
     else:
         w.step(f"Apparent power at {one.terminal.replace('_', ' ')}, which governs", "|S|", "√(P² + Q²)", f"√({f(s.real)}² + {f(s.imag)}²)", one.carries, "MVA")
-    w.step("Loading", "carries / rating", f"100·{'I' if one.unit == 'A' else '|S|'} / rating", f"100 · {f(one.carries, 5)} / {f(one.rating)}", one.pct, "%")
+    w.step(
+        "Loading",
+        "carries / rating",
+        f"100·{'I' if one.unit == 'A' else 'S' if one.basis.endswith('by current') else '|S|'} / rating",
+        f"100 · {f(one.carries, 5)} / {f(one.rating)}",
+        one.pct,
+        "%",
+    )
     w.result, w.unit = one.pct, "%"
     return w
