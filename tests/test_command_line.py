@@ -177,3 +177,68 @@ def test_a_network_goes_to_tables_and_back(run, demo, tmp_path):
         assert back.read_text() == northfell_json.write(skerrow_water())
     code, answer = run("run", "load_flow", tmp_path / "tables.xlsx")
     assert (code, answer["settings"]["set"]) == (0, "Standard")
+
+
+def test_argument_errors_keep_the_contract(run, capsys):
+    for arguments in (("run", "load_flow"), ("run", "weather", "x"), ("run", "load_flow", "x", "--state"), ("check",), ("run", "load_flow", "x", "--odd")):
+        assert main(list(arguments)) == 1
+        told = capsys.readouterr()
+        assert json.loads(told.out)["messages"][0].startswith("Command line: ")
+        assert "usage: northfell" in told.err
+    assert main(["convert"]) == 1
+    assert capsys.readouterr().out == ""
+
+
+def test_infinite_figures_are_null_and_words(run, demo):
+    code, answer = run("run", "arc_flash", demo, "--all-states", "--set", "two_second_rule=false")
+    assert code == 0
+    assert all(f["value"] is None or f["value"] < 1e9 for f in answer["findings"])
+
+
+def test_a_start_gets_its_verdict_and_leaves_the_base_result(run, tmp_path):
+    data = json.loads(northfell_json.write(skerrow_water()))
+    motor = next(e for e in data["elements"] if e["kind"] == "induction_motor" and e.get("starter", "direct") == "direct")
+    motor["p_rated_kw"] *= 4
+    path = tmp_path / "start.json"
+    path.write_text(json.dumps(data))
+    code, answer = run("run", "load_flow", path, "--start", motor["name"])
+    assert code in (0, 2)
+    assert answer["tables"]["buses"]["rows"]
+    verdicts = [f for f in answer["findings"] if f["check"] == "start"]
+    assert verdicts or any("cannot start" in m for m in answer["messages"])
+
+
+def test_contradictions_reach_run_and_check(run, demo, tmp_path):
+    path = tmp_path / "clash.json"
+    data = json.loads(demo.read_text())
+    cable = next(e for e in data["elements"] if e["kind"] == "cable")
+    cable["v_insulation_kv"] = 0.1
+    path.write_text(json.dumps(data))
+    _, ran = run("run", "load_flow", path)
+    assert any(f["study"] == "network" and cable["name"] in f["text"] for f in ran["findings"])
+    _, checked = run("check", path)
+    assert any(cable["name"] in f["text"] for f in checked["findings"])
+
+
+def test_one_part_without_a_result_leaves_the_others_theirs(run, demo, tmp_path):
+    path = tmp_path / "part.json"
+    data = json.loads(demo.read_text())
+    board = next(e for e in data["elements"] if e["name"] == "Filter hall")
+    del board["gap_mm"]
+    path.write_text(json.dumps(data))
+    code, answer = run("run", "arc_flash", path)
+    assert (code, answer["converged"]) == (1, False)
+    assert any(m.startswith("Filter hall, load side: waits for data") for m in answer["messages"])
+    energies = {row[1]: row[12] for row in answer["tables"]["locations"]["rows"]}
+    assert energies["Filter hall"] is None
+    assert sum(e is not None for e in energies.values()) > 5
+
+
+def test_what_a_data_file_says_and_is_not_read_is_told(tmp_path, run):
+    text = CDF.read_text()
+    line = next(one for one in text.splitlines() if one.lstrip().startswith("4    7") or one[:9].split()[:2] == ["4", "7"])
+    changed = line[:18] + "2" + line[19:68] + "   7" + line[72:]
+    path = tmp_path / "taps.cdf"
+    path.write_text(text.replace(line, changed))
+    _, answer = run("run", "load_flow", path)
+    assert any("by its tap: it is read with its tap as it stands" in m for m in answer["messages"])

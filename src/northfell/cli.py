@@ -6,17 +6,19 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
+from northfell.app import results_file
 from northfell.app.studies import StateResults, findings_in
 from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, NorthfellError, NoSolution
+from northfell.core.findings import network_findings, start_findings
 from northfell.core.model.changes import settings_with
 from northfell.core.model.completeness import missing
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
 from northfell.core.studies.load_flow.motor_start import start
 from northfell.core.studies.load_flow.outages import each_out, outages_table
-from northfell.core.tables import Table, build, joined
+from northfell.core.tables import Table, joined
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
 SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
@@ -24,7 +26,10 @@ SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Entry point; returns the exit code."""
-    options = _parser().parse_args(arguments)
+    try:
+        options = _parser().parse_args(arguments)
+    except _Refused as error:
+        return _argument_refused(list(sys.argv[1:] if arguments is None else arguments), error, exits=arguments is None)
     try:
         code = options.do(options)
     except BrokenPipeError:
@@ -37,8 +42,30 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return code
 
 
+class _Refused(Exception):
+    """What argparse says of the arguments."""
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise _Refused(f"{self.format_usage().strip()}\n{message}")
+
+
+def _argument_refused(arguments: list[str], error: _Refused, exits: bool) -> int:
+    """Arguments that cannot be read keep the contract too: JSON where JSON is promised, exit 1."""
+    usage, _, message = str(error).rpartition("\n")
+    if arguments[:1] in (["run"], ["check"]):
+        told = {"messages": [f"Command line: {message}"]}
+        empty: dict[str, Any] = {"study": None, "state": None, "settings": {}, "converged": False, "summary": {}, "tables": {}, "findings": []}
+        sys.stdout.write(results.to_json({**(empty if arguments[0] == "run" else {"file": None, "studies": {}}), **told}))
+    print(f"{usage}\n{message}", file=sys.stderr)
+    if exits:
+        sys.exit(BAD_INPUT)
+    return BAD_INPUT
+
+
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="northfell", description="Load flow, short circuit and arc flash of electrical networks.")
+    parser = _Parser(prog="northfell", description="Load flow, short circuit and arc flash of electrical networks.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="command")
 
     def command(name: str, do: Any, help_: str) -> argparse.ArgumentParser:
@@ -216,7 +243,7 @@ def _run(options: argparse.Namespace) -> int:
         network, messages = read_network(options.file)
         answer["messages"] += messages
         network = _with_settings(network, options.study, options.set)
-        answer["settings"] = _settings_of(network, options.study)
+        answer["settings"] = results_file.settings_of(network, options.study)
         states = network.state_names if options.all_states else [options.state]
         answer["state"] = states if options.all_states else options.state
         _on_request_fits(network, options)
@@ -230,7 +257,7 @@ def _run(options: argparse.Namespace) -> int:
     text = results.to_json(answer)
     if options.out:
         try:
-            _write_result(options.out, text, [*tables, _settings_table(answer["settings"])])
+            _write_result(options.out, text, [*tables, results_file.settings_table(answer["settings"])])
         except NetworkRefused as error:
             answer["messages"] += [str(one) for one in error.refusals]
             text, code = results.to_json(answer), BAD_INPUT
@@ -249,43 +276,54 @@ def _on_request_fits(network: Network, options: argparse.Namespace) -> None:
         raise NetworkRefused([InputRefused("--start", options.start, "the name of a motor", where="Command line")])
 
 
-def _more_tables(network: Network, options: argparse.Namespace, one: StateResults) -> list[Table]:
-    """Tables of what is run on request."""
-    more = [outages_table(one.state, list(each_out(network, one.state)))] if options.each_out else []
-    return [*more, *([start(one.compiled("load_flow"), network.id_of_name[options.start]).table()] if options.start else [])]
-
-
 def _run_states(network: Network, options: argparse.Namespace, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
-    """Run a study in each state and fill the answer. The gravest state decides the code; a failed one has no rows."""
+    """Run a study in each state and fill the answer. The gravest decides the code; what failed has no rows, and takes no others away."""
     study: Study = options.study
-    found: list[list[Table]] = []
+    found: dict[str, list[Table]] = {}
     summaries: dict[str, Any] = {}
     code = SOLVED
+
+    def failed(state: str, reasons: Sequence[str], new: int) -> None:
+        nonlocal code
+        answer["messages"] += [f"{state}: {reason}" if len(states) > 1 else reason for reason in reasons]
+        code = BAD_INPUT if BAD_INPUT in (code, new) else code or new
+
     for state in states:
         one = StateResults(network, state)
         network.state(state)
+        answer["findings"] += [f.to_json() for f in network_findings(one.elements, state)]
         try:
             result = one.run(study)
-            more = _more_tables(network, options, one)
         except CannotRun as error:
-            answer["messages"] += [f"{state}: {reason}" if len(states) > 1 else reason for reason in error.reasons]
-            code = BAD_INPUT
+            failed(state, error.reasons, BAD_INPUT)
             continue
         except NoSolution as error:
-            answer["messages"].append(f"{state}: {error}" if len(states) > 1 else str(error))
-            code = code or NO_SOLUTION
+            failed(state, [str(error)], NO_SOLUTION)
             continue
-        if result.net.held_back or (getattr(result, "messages", None) and any(getattr(one, "waits", ()) for one in getattr(result, "locations", ()))):
-            code = code or (NO_SOLUTION if all(one.why == "no solution" for one in result.net.held_back) and result.net.held_back else BAD_INPUT)
-        found.append([*result.tables(), *more])
+        tables = list(result.tables())
+        failed(state, result.messages, SOLVED)
+        if result.net.held_back or any(place.waits for place in getattr(result, "locations", ())):
+            without = result.net.held_back and all(part.why == "no solution" for part in result.net.held_back)
+            failed(state, [], NO_SOLUTION if without else BAD_INPUT)
+        try:
+            tables += [outages_table(state, list(each_out(network, state)))] if options.each_out else []
+            if options.start:
+                started = start(one.compiled("load_flow"), network.id_of_name[options.start])
+                tables.append(started.table())
+                answer["findings"] += [f.to_json() for f in start_findings(started, network.settings.limits)]
+        except CannotRun as error:
+            failed(state, error.reasons, BAD_INPUT)
+        except NoSolution as error:
+            failed(state, [f"{options.start} cannot start: {error}" if options.start else str(error)], NO_SOLUTION)
+        for table in tables:
+            found.setdefault(table.name, []).append(table)
         summaries[state] = result.summary
         answer["findings"] += [f.to_json() for f in findings_in(one, study)]
-        answer["messages"] += [*getattr(result, "messages", ())]
-    tables = [joined(list(group)) for group in zip(*found, strict=True)]
+    joined_tables = [joined(group) for group in found.values()]
     answer["converged"] = code == SOLVED
     answer["summary"] = summaries if len(states) > 1 else next(iter(summaries.values()), {})
-    answer["tables"] = {table.name: table.to_json() for table in tables}
-    return code, tables
+    answer["tables"] = {table.name: table.to_json() for table in joined_tables}
+    return code, joined_tables
 
 
 def _with_settings(network: Network, study: Study, pairs: list[str]) -> Network:
@@ -301,20 +339,6 @@ def _with_settings(network: Network, study: Study, pairs: list[str]) -> Network:
         path = key if "." in key or key in type(settings).model_fields else f"{study}.{key}"
         settings = settings_with(settings, path, value)
     return network.model_copy(update={"settings": settings})
-
-
-def _settings_of(network: Network, study: Study) -> dict[str, Any]:
-    raw = network.settings.model_dump()
-    keys = ["frequency_hz", "s_base_mva", "limits", study, *(["short_circuit"] if study == "arc_flash" else [])]
-    return {"set": network.settings.set_name, **{key: raw[key] for key in keys}}
-
-
-def _settings_table(settings: dict[str, Any]) -> Table:
-    """The settings that a result names, as a table beside it."""
-    flat = (
-        (f"{key}.{inner}" if inner else key, v) for key, value in settings.items() for inner, v in (value.items() if isinstance(value, dict) else [("", value)])
-    )
-    return build("settings", [("setting", "", "Setting"), ("value", "", "Value")], [(key, str(v)) for key, v in flat])
 
 
 def _write_result(path: Path, text: str, tables: list[Table]) -> None:
@@ -344,8 +368,10 @@ def _check(options: argparse.Namespace) -> int:
             lacking = [str(m) for m in missing(one.elements, study) if one.energised.get(m.element.id, False)]
             outcome = one.outcome(study) if not lacking else None
             reasons += lacking or [str(r) for r in getattr(outcome, "reasons", ())] or ([str(outcome)] if isinstance(outcome, NoSolution) else [])
+            reasons += [] if lacking or isinstance(outcome, Exception) or outcome is None else outcome.net.held_back_told
         told[study] = {"can_run": not reasons, "missing": list(dict.fromkeys(reasons))}
-    sys.stdout.write(results.to_json({"file": str(options.file), "studies": told, "messages": messages}))
+    clash = [f.to_json() for state in network.state_names for f in network_findings(network.in_state(state), state)]
+    sys.stdout.write(results.to_json({"file": str(options.file), "studies": told, "findings": clash, "messages": messages}))
     decides = [options.study] if options.study else list(STUDIES)
     return SOLVED if all(told[s]["can_run"] for s in decides) else BAD_INPUT
 

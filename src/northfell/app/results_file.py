@@ -2,12 +2,13 @@
 
 import io
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 from northfell.app.studies import StateResults, findings_in
+from northfell.core.model.network import Network
 from northfell.core.model.parameters import Study
 from northfell.core.tables import Table, build
 from northfell.documents import tables as pdf_tables
@@ -45,6 +46,21 @@ class ResultsFile:
         return out.getvalue()
 
 
+def settings_of(network: Network, study: Study) -> dict[str, Any]:
+    """The settings on which a result of a study rests, with the name of their set: the same wherever a result leaves."""
+    raw = network.settings.model_dump()
+    keys = ["frequency_hz", "s_base_mva", "limits", study, *(["short_circuit"] if study == "arc_flash" else [])]
+    return {"set": network.settings.set_name, **{key: raw[key] for key in keys}}
+
+
+def settings_table(settings: Mapping[str, Any]) -> Table:
+    """Those settings as a table beside the result."""
+    flat = (
+        (f"{key}.{inner}" if inner else key, v) for key, value in settings.items() for inner, v in (value.items() if isinstance(value, dict) else [("", value)])
+    )
+    return build("settings", [("setting", "", "Setting"), ("value", "", "Value")], [(key, str(v)) for key, v in flat])
+
+
 def of(one: StateResults, study: Study, proposal: str = "", now: datetime | None = None) -> ResultsFile:
     """The file of a study in a state.
 
@@ -59,13 +75,11 @@ def of(one: StateResults, study: Study, proposal: str = "", now: datetime | None
     listed = [(f.severity, f.element, f.text, f.value, f.limit, f.unit, f.help) for f in found]
     columns = [("severity", "", "Verdict"), ("element", "", "Where"), ("text", "", "What"), ("value", "", "Figure"), ("limit", "", "Limit"),
                ("unit", "", "Unit"), ("help", "", "What helps")]  # fmt: skip
-    raw = network.settings.model_dump()
-    settings = {"set": network.settings.set_name, "limits": raw["limits"], study: raw[study]}
-    flat = [("set", network.settings.set_name), *((f"{group}.{k}", str(v)) for group in ("limits", study) for k, v in raw[group].items())]
-    tables = (*result.tables(), build("findings", columns, listed), build("settings", [("setting", "", "Setting"), ("value", "", "Value")], flat))
+    settings = settings_of(network, study)
+    tables = (*result.tables(), build("findings", columns, listed), settings_table(settings))
     answer = {
         "study": study, "project": network.name, "proposal": proposal, "state": one.state, "made_at": made.isoformat(timespec="seconds"), "settings": settings,
-        "converged": True, "summary": getattr(result, "summary", {}), "tables": {t.name: t.to_json() for t in result.tables()},
+        "converged": not result.net.held_back, "summary": getattr(result, "summary", {}), "tables": {t.name: t.to_json() for t in result.tables()},
         "findings": [f.to_json() for f in found], "messages": list(getattr(result, "messages", ())),
     }  # fmt: skip
     inside = f", proposal {proposal}" if proposal else ""

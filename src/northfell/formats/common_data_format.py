@@ -83,7 +83,7 @@ def read(text: str) -> tuple[Network, list[str]]:
         elements += _bus(line, at, base, buses, messages)
     counted: dict[str, int] = {}
     for at, line in _section(lines, "BRANCH DATA"):
-        elements.append(_branch(line, at, base, buses, counted))
+        elements.append(_branch(line, at, base, buses, counted, messages))
     if not buses:
         raise NetworkRefused([InputRefused("BUS DATA", None, "at least one bus", where="File")])
     order = {kind: i for i, kind in enumerate(("bus", "infeed", "synchronous_generator", "load", "shunt", "equivalent_branch"))}
@@ -136,6 +136,13 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     limits = {field: q for field, q in given.items() if abs(q) < NO_LIMIT_MVAR}
     if limits and limits.get("q_min_mvar", -NO_LIMIT_MVAR) > limits.get("q_max_mvar", NO_LIMIT_MVAR):
         raise NetworkRefused([InputRefused("minimum MVAR", v["q_min"], f"at most the maximum, {v['q_max']:g}", where=f"Line {at}, bus {name}")])
+    if kind == 3 and limits:
+        told = " to ".join(f"{q:g}" for q in (v["q_min"], v["q_max"]))
+        messages.append(f"Bus {name} is the reference: its reactive limits, {told} Mvar, do not act.")
+    if kind == 1 and (v["q_min"] or v["q_max"]):
+        messages.append(f"Bus {name} holds its power between voltage limits in the file, {v['q_min']:g} to {v['q_max']:g} p.u.: they do not act here.")
+    if kind >= 2 and not v["desired_pu"]:
+        messages.append(f"Bus {name} gives no voltage to hold: its final voltage, {held:g} p.u., is held.")
     if kind == 3:
         made.append({"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"]})
     elif kind == 2:
@@ -152,7 +159,7 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     return made
 
 
-def _branch(line: str, at: int, base: float, buses: set[str], counted: dict[str, int]) -> dict[str, Any]:
+def _branch(line: str, at: int, base: float, buses: set[str], counted: dict[str, int], messages: list[str]) -> dict[str, Any]:
     v = BRANCH.read(line, at, 0)
     ends = [str(int(v["from"])), str(int(v["to"]))]
     for field, end in zip(("tap bus", "Z bus"), ends, strict=True):
@@ -164,6 +171,12 @@ def _branch(line: str, at: int, base: float, buses: set[str], counted: dict[str,
         circuit += 1
         name = f"{ends[0]}-{ends[1]}-{circuit}"
     counted[name] = at
+    kind, control = int(v["type"]), int(v["control_bus"])
+    if kind in (2, 3, 4):
+        what = {2: "holds the voltage of", 3: "holds a reactive flow at", 4: "holds an active flow at"}[kind]
+        messages.append(
+            f"Branch {name} {what} bus {control or ends[0]} by its tap: it is read with its tap as it stands, {v['ratio'] or 1:g}, and does not step."
+        )
     return {
         "kind": "equivalent_branch", "name": name, "from_bus": ends[0], "to_bus": ends[1], "r_pu": v["r"], "x_pu": v["x"], "b_pu": v["b"],
         "ratio_pu": v["ratio"] or 1.0, "shift_deg": v["shift"], "s_base_mva": base, "s_rated_mva": v["rating_1"] or None,

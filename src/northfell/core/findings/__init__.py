@@ -8,7 +8,7 @@ from typing import Any
 
 from northfell.core.findings import arc_flash, load_flow
 from northfell.core.findings.finding import ORDER, Finding, Severity, severity_of
-from northfell.core.findings.load_flow import loading_severity, voltage_severity
+from northfell.core.findings.load_flow import loading_severity, start_findings, voltage_severity
 from northfell.core.model.completeness import Missing
 from northfell.core.model.consistency import contradictions
 from northfell.core.model.elements import Element
@@ -41,5 +41,6 @@ def sorted_findings(findings: Iterable[Finding]) -> list[Finding]:
 
 
 __all__ = [
-    "Finding", "Severity", "findings_of", "loading_severity", "missing_findings", "network_findings", "severity_of", "sorted_findings", "voltage_severity",
+    "Finding", "Severity", "findings_of", "loading_severity", "missing_findings", "network_findings", "severity_of", "sorted_findings", "start_findings",
+    "voltage_severity",
 ]  # fmt: skip

@@ -23,7 +23,9 @@ def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
         severity = severity_of(worst.energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2)
         if severity:
             opens = f"{device} opens in {figure(worst.opens_at_s, 3)} s." if math.isfinite(worst.opens_at_s) else f"{device} opens."
-            text = f"{at}: {figure(worst.energy_cal_cm2, 3)} cal/cm² at {figure(bus.working_distance_mm)} mm; {opens}"
+            known = math.isfinite(worst.energy_cal_cm2)
+            text = f"{at}: the arc is never cut off, so that its energy has no bound."
+            text = text if not known else f"{at}: {figure(worst.energy_cal_cm2, 3)} cal/cm² at {figure(bus.working_distance_mm)} mm; {opens}"
             limit = limits.energy_breach_cal_cm2
             yield Finding("arc_flash", study.net.state, bus.id, bus.name, severity, text, worst.energy_cal_cm2, limit, "cal/cm²", check=f"energy, {one.side}")
         for warning in one.warnings:

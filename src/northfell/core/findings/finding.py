@@ -33,13 +33,14 @@ class Finding:
     @property
     def beyond(self) -> float:
         """How far the value stands toward or beyond its limit: more is worse, 1 is the limit."""
-        if self.value is None or not self.limit or not math.isfinite(self.value):
+        if self.value is None or not self.limit or math.isnan(self.value):
             return 0.0
         return self.limit / self.value if self.falls and self.value else self.value / self.limit
 
     def to_json(self) -> dict[str, Any]:
         """As the command line prints it, by element name."""
-        return {k: v for k, v in asdict(self).items() if k not in ("element_id", "falls")}
+        told = {k: v for k, v in asdict(self).items() if k not in ("element_id", "falls")}
+        return {k: None if isinstance(v, float) and not math.isfinite(v) else v for k, v in told.items()}  # JSON knows no infinity
 
 
 def severity_of(value: float, close: float, breach: float) -> Severity | None:

@@ -9,6 +9,7 @@ from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow import LoadFlow, loading_limits
+from northfell.core.studies.load_flow.motor_start import MotorStart
 
 STUDY = "load_flow"
 
@@ -143,6 +144,12 @@ def power_factor(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
         help_ = f"{figure(abs(s.imag) - target, 3)} Mvar {word} would bring it to {contract:g}." if abs(s.imag) > target else ""
         grave = severity if where == "At the supply point" else "close"
         yield Finding(STUDY, net.state, e.id, e.name, grave, text, factor, contract, "", help_, "power factor", falls=True)
+
+
+def start_findings(started: MotorStart, limits: Limits) -> list[Finding]:
+    """The verdict on the start of a motor; empty where nothing speaks against it."""
+    m, state = started.motor, started.before.net.state
+    return [Finding(STUDY, state, m.id, m.name, "breach", f"{m.name} starts {started.drawn.by}: {told}", check="start") for told in started.accepted(limits)]
 
 
 def taps(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:

@@ -65,12 +65,6 @@ class MotorStart:
             told.append(f"The voltage of {self.before.net.name(bus)} falls by {dip:.1f} %, accepted is at most {limits.start_dip_pct:g} %.")
         return told
 
-    def findings(self, limits: Limits) -> list[str]:
-        """The verdict in words: what speaks against the start, or that nothing does."""
-        bus, dip = self.worst_dip()
-        fine = f"{self.motor.name} starts ({self.drawn.by}): {self.terminal_pct:.1f} % at its terminals, and elsewhere the voltage falls by {dip:.1f} % at most"
-        return self.accepted(limits) or [f"{fine} ({self.before.net.name(bus)})." if bus else f"{fine}."]
-
     def table(self) -> Table:
         """Voltages before and during the start."""
         net = self.before.net
