@@ -56,8 +56,7 @@ def test_typical_values_are_offered_only_where_there_are_some():
 @pytest.mark.parametrize(
     ("element", "values", "told"),
     [
-        ("W311", {"area_mm2": None, "r_ohm_per_km": None}, "Enter the nameplate first"),
-        ("Filter hall", {"gap_mm": None, "equipment_class": None}, "Choose the equipment class first"),
+        ("W311", {"area_mm2": None, "r_ohm_per_km": None}, "Enter first: cross-section"),
         ("Filter hall", {"gap_mm": None, "equipment_class": "5 kV MCC"}, "The class 5 kV MCC is not meant for 0.4 kV: choose another."),
     ],
 )

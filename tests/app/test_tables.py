@@ -157,12 +157,12 @@ def test_cells_of_a_way_that_stands_set_its_elements():
     assert "no such part" in made.errors[row.id, "length"]
 
 
-def test_reactive_power_of_a_load_is_asked_for_and_never_guessed():
+def test_reactive_power_of_a_load_is_never_guessed_without_a_mark():
     pasted = way_table.pasted(DEMO, "Whole works", ["Dosing MCC"], "Feeds\tAs\tPower\nHeater\tload\t12", [], [], False)
     changed, _ = apply_change(DEMO, pasted.made.change)
     heater = changed.elements[changed.id_of_name["Heater"]]
-    assert (heater.p_mw, heater.q_mvar) == (0.012, None)
-    assert "Still lacking, Heater: reactive power." in pasted.made.messages
+    assert (heater.p_mw, heater.q_mvar) == (0.012, 0.005812)
+    assert heater.assumed["q_mvar"].startswith("power factor 0.9")
 
 
 def test_separators_are_found():

@@ -3,7 +3,7 @@
 import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
 
-from northfell.core.catalogue.typical import _RULES, _TOLD, typical_for_missing, typical_value
+from northfell.core.catalogue.typical import _RULES, _TOLD, help_for, typical_for_missing, typical_value
 from northfell.core.model.completeness import missing
 from northfell.core.model.elements import KINDS
 from northfell.core.model.parameters import parameters_of
@@ -55,7 +55,7 @@ def test_typical_values_fill_what_is_missing_and_name_their_source():
     bare = {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 100.0, "conductor": "copper", "area_mm2": 240.0, "insulation": "XLPE"}
     network = network_of([{**BUS_A, "v_nominal_kv": 0.4}, {**BUS_B, "v_nominal_kv": 0.4}, bare])
     found = typical_for_missing(network.elements, network.elements["W"])
-    assert {k: v.value for k, v in found.items()} == {"r_ohm_per_km": 0.0754, "x_ohm_per_km": 0.075, "t_end_degc": 250.0}
+    assert {k: v.value for k, v in found.items()} == {"r_ohm_per_km": 0.0754, "x_ohm_per_km": 0.075, "t_end_degc": 250.0, "i_rated_a": 500.0}
     assert all(v.source for v in found.values())
 
 
@@ -80,7 +80,8 @@ def test_typical_reactance_follows_the_frequency():
 def test_missing_names_element_field_and_help():
     network = network_of([BUS_A, BUS_B, {**INFEED, "r_over_x": None}, CABLE])
     (one,) = missing(network.elements, "short_circuit")
-    assert str(one) == "Infeed G: r_over_x is empty, accepted is a number, 0 or more and 10 or less. A typical value can be filled in."
+    assert str(one) == "Infeed G: r_over_x is empty, accepted is a number, 0 or more and 10 or less."
+    assert help_for(network.elements, one.element, "r_over_x") == "A typical value can be filled in."
     assert missing(network.elements, "load_flow") == []
 
 

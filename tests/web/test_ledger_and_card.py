@@ -166,7 +166,7 @@ def test_extend_is_previewed_placed_and_undone(client):  # noqa: F811
     assert "<h1>Filter hall</h1>" in client.post("/projects/1/undo", data={"version": 2}, params={"selected": "Filter hall"}, headers=PART).text
     refused = client.post("/projects/1/extend", data={"text": "pipe", "version": 3}, params={"selected": "Filter hall"}, headers=PART)
     assert refused.status_code == 422
-    assert "does not begin with a thing to place" in refused.text
+    assert "names no thing to place" in refused.text
 
 
 def test_states_are_copied_shown_and_removed(client):  # noqa: F811

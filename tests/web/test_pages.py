@@ -92,10 +92,10 @@ def test_edit_keeps_at_once_and_recomputes(client, database):
 @pytest.mark.parametrize(
     ("field", "value", "told"),
     [
-        ("length_m", "-5", "length_m is -5, accepted is a number, above 0 m"),
-        ("length_m", "45 A", "length_m is “45 A”, accepted is a number in mm, cm, m, km"),
-        ("length_m", "nan", "length_m is “nan”"),
-        ("to_bus", "Nowhere", "to_bus is “Nowhere”, accepted is the name of a bus"),
+        ("length_m", "-5", "length is -5, accepted is a number, above 0 m"),
+        ("length_m", "45 A", "length is “45 A”, accepted is a number in mm, cm, m, km"),
+        ("length_m", "nan", "length is “nan”"),
+        ("to_bus", "Nowhere", "to is “Nowhere”, accepted is the name of a bus"),
         ("parallel", "1.5", "accepted is a whole number"),
         ("conductor", "gold", "accepted is one of “copper”, “aluminium”"),
         ("name", "Filter hall", "a name that no other element has"),
@@ -207,7 +207,7 @@ def test_import_makes_a_new_project_and_bad_files_change_nothing(client):
     assert (good.status_code, good.headers["location"]) == (303, "/projects/2/network")
     for name, data, told in [
         ("a.northfell.json", b"{", "JSON text of a network"),
-        ("a.northfell.json", northfell_json.write(skerrow_water()).replace('"640.0"', "").replace("640.0", "NaN").encode(), "length_m is nan"),
+        ("a.northfell.json", northfell_json.write(skerrow_water()).replace('"640.0"', "").replace("640.0", "NaN").encode(), "length is nan"),
         ("a.exe", b"MZ", "a name that ends in .northfell, .northfell.json, .xlsx, .zip, .cdf"),
         ("a.cdf", b"nothing", "MVA base"),
         ("a.json", b" " * (northfell_json.MOST_BYTES + 5), "at most"),

@@ -4,7 +4,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from northfell.core.catalogue.typical import Typical, typical_for_missing, typical_value
+from northfell.core.catalogue.typical import Typical, typical_for_missing, typical_value, waits_for
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSetting, PutSettings, PutState, Set, Switch, settings_with
 from northfell.core.model.completeness import missing_of
@@ -245,9 +245,19 @@ def fill_all_typical(network: Network) -> Change:
             values = {field: one.value for field, one in found.items()}
             acts.append(Set(id=element.id, values=values, assumed={field: one.source for field, one in found.items()}))
     if not acts:
-        raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", "Enter nameplates first.", network.name)])
+        raise NetworkRefused([InputRefused("typical values", "none", "a typical value for what is missing", _waits_told(network), network.name)])
     fields = sum(len(act.values) for act in acts)
     return Change(f"Typical values for {fields} fields of {len(acts)} elements", tuple(acts))
+
+
+def _waits_told(network: Network) -> str:
+    """What the rules wait for, over the whole network, in the words of the fields."""
+    waits: dict[str, None] = {}
+    for e in network.elements.values():
+        for m in (m for study in STUDIES for m in missing_of(network.elements, e, study)):
+            waits |= dict.fromkeys(f"{e.name}: {w}" for w in waits_for(network.elements, e, m.parameter.name) or [m.parameter.label.lower()])
+    first = list(waits)[:6]
+    return f"Enter first: {'; '.join(first)}{f' and {len(waits) - 6} more' if len(waits) > 6 else ''}." if first else "Nothing is missing."
 
 
 def change_sets(network: Network, act: str, value: str) -> Change:
@@ -275,11 +285,10 @@ def change_sets(network: Network, act: str, value: str) -> Change:
 def _no_typical(network: Network, element: Element) -> str:
     if not any(missing_of(network.elements, element, study) for study in STUDIES):
         return "Nothing is missing here."
-    if isinstance(element, Bus):
-        if element.equipment_class is not None:
-            return f"The class {element.equipment_class} is not meant for {element.v_nominal_kv or 0:g} kV: choose another."
-        return "Choose the equipment class first: gap, box and distance follow from it."
-    return "Enter the nameplate first: rated power, voltage, conductor and cross-section."
+    if isinstance(element, Bus) and element.equipment_class is not None:
+        return f"The class {element.equipment_class} is not meant for {element.v_nominal_kv or 0:g} kV: choose another."
+    waits = [w for study in STUDIES for m in missing_of(network.elements, element, study) for w in waits_for(network.elements, element, m.parameter.name)]
+    return f"Enter first: {', '.join(dict.fromkeys(waits))}." if waits else "No rule gives a value here: enter it from the nameplate."
 
 
 def set_setting(network: Network, path: str, typed: str) -> Change:

@@ -1,8 +1,10 @@
 """Extend: what is typed at a bus becomes one change set, with what was understood and what was assumed told beforehand."""
 
 from dataclasses import dataclass, field
+from difflib import get_close_matches
 from typing import Any
 
+from northfell.core.catalogue.tables import relay_curves
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
@@ -12,7 +14,7 @@ from northfell.core.model.elements import KINDS, Breaker, Bus, Element, Transfor
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, element_from
 from northfell.core.model.parameters import STUDIES, parameter
-from northfell.core.model.shorthand import EXAMPLES, Said, parse
+from northfell.core.model.shorthand import EXAMPLES, KIND_WORDS, Said, parse
 from northfell.core.quantities import entry
 from northfell.drawing import growing
 
@@ -27,6 +29,7 @@ class Plan:
     lacking: list[str] = field(default_factory=list)
     not_kept: list[str] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
+    unread: list[str] = field(default_factory=list)  # words of the line that were not understood
     placed: list[str] = field(default_factory=list)
     at: str = ""
     network: Network | None = None  # as it would be
@@ -94,6 +97,16 @@ def _title(growth: "_Growth") -> str:
     return f"Placed {', '.join(names[:6])}" + (f" and {len(names) - 6} more" if len(names) > 6 else "")
 
 
+def _nothing_to_place(said: Said) -> str:
+    """What to say of a part of a line that names no thing: the word that may be meant, where one is near."""
+    if said.unread and said.unread[0].startswith("more than"):
+        return f"This line holds {said.unread[0]}: place it in parts."
+    if not said.unread:
+        return f"“to {said.to}” needs something that leads there before it, such as “breaker to {said.to}”."
+    near = get_close_matches(said.unread[0].lower(), KIND_WORDS, n=1, cutoff=0.7)
+    return f"“{said.unread[0][:40]}” names no thing to place." + (f" Is “{near[0]}” meant?" if near else "")
+
+
 ENDING_FIRST = ("infeed", "synchronous_generator")  # what may begin a drawing, with a board of its own
 MOST_LOOKED_AT = 60  # of what follows in the line, to see how much room a way needs
 NEEDS_Q = {"capacitor_bank": "q_step_mvar", "shunt_reactor": "q_mvar", "shunt": "q_mvar"}
@@ -154,15 +167,20 @@ class _Growth:
             return
         self.side = ""
         if not said.kind:
-            raise _Stop(f"“{' '.join(said.unread)}” does not begin with a thing to place. Examples: {'; '.join(EXAMPLES.values())}.")
+            made.unread += said.unread
+            raise _Stop(_nothing_to_place(said))
         if said.unread:
-            made.problems.append(f"Not understood behind {said.kind.replace('_', ' ')}: {', '.join(said.unread)}. An example: {EXAMPLES[said.kind]}.")
+            made.unread += said.unread
+            made.problems.append(f"Not understood behind {KINDS[said.kind].TITLE.lower()}: {', '.join(said.unread)}. An example: {EXAMPLES[said.kind]}.")
         if said.to and len(KINDS[said.kind].TERMINALS) != 2:
             made.problems.append(f"Only what has two ends can go to a bus: leave out “to {said.to}”.")
         ends = len(KINDS[said.kind].TERMINALS)
         if said.kind in ("relay", "current_transformer"):
             self._attached(said, made)
         elif said.kind == "bus":
+            if self.at and self.at != self.own_board and self._bus_of(self.at)["bus_kind"] != "junction":
+                self._branch(Said("breaker"), rest, made)  # something must lead there
+                made.assumed.append(f"{self.last_name}~ leads there from {self._bus_of(self.elements[self.placed[-1]]['from_bus'])['name']}")
             self._bus(said)
         elif not self.at and said.kind in ENDING_FIRST:
             self._bus(Said("bus", {"v_nominal_kv": said.v_kv or said.values.get("v_rated_kv")}))
@@ -196,6 +214,7 @@ class _Growth:
         for name, value in said.values.items():
             p = parameter(KINDS[said.kind], name)
             told = entry(value) if isinstance(value, float | int) and not isinstance(value, bool) else {True: "closed", False: "open"}.get(value, value)
+            told = relay_curves()[value].name if name == "curve" else told
             values.append(f"{told} {p.unit if p else ''}".strip())
         return " · ".join([f"{KINDS[said.kind].TITLE} {self.last_name}", *values])
 
@@ -403,7 +422,7 @@ class _Growth:
         found = typical_for_missing({**self.around, **others} if others else self.around, element, self.network.settings.frequency_hz)
         for name, one in found.items():
             p = parameter(type(element), name)
-            told = entry(one.value) if isinstance(one.value, float) else one.value
+            told = entry(one.value) if isinstance(one.value, float) else relay_curves()[str(one.value)].name if name == "curve" else one.value
             made.assumed.append(f"{raw['name']} {p.label[0].lower() + p.label[1:] if p else name} {told}~ {p.unit if p else ''}".strip())
         return {
             **raw,

@@ -146,6 +146,8 @@ def each_out_of(results: Results, state: str, told: Told | None = None) -> list[
 
 def findings_in(results: StateResults, study: Study) -> list[Finding]:
     """Findings of one study in one state; what it lacks if it cannot run."""
+    if not results.network.elements:
+        return []  # nothing is drawn yet: there is nothing to find
     outcome = results.outcome(study)
     if isinstance(outcome, NoSolution):
         return [Finding(study, results.state, "", "", "breach", str(outcome), check="no solution")]

@@ -1,8 +1,9 @@
 """Connections and migrations."""
 
 import sqlite3
+import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from importlib import resources
 from pathlib import Path
 
@@ -17,12 +18,14 @@ class Database(sqlite3.Connection):
     """A connection that knows on whose behalf it writes: history names them."""
 
     person: str = ""
+    writing: threading.Lock  # held while one of this process writes: they take turns here, since SQLite's waiting knows no order
 
 
 def connect(path: Path | str, person: str = "") -> Database:
     """A connection with rows by name, foreign keys on, a write-ahead log, and every commit on the disk before it is answered."""
-    db: Database = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False, factory=Database)
+    db: Database = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False, factory=Database)
     db.person = person
+    db.writing = _writing(str(path))
     db.row_factory = sqlite3.Row
     db.execute("PRAGMA foreign_keys = ON")
     db.execute("PRAGMA journal_mode = WAL")
@@ -38,13 +41,23 @@ def person_of(db: sqlite3.Connection) -> str:
 @contextmanager
 def transaction(db: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
     """All or nothing; the write lock is taken at the start."""
-    db.execute("BEGIN IMMEDIATE")
-    try:
-        yield db
-    except BaseException:
-        db.execute("ROLLBACK")
-        raise
-    db.execute("COMMIT")
+    with getattr(db, "writing", None) or nullcontext():
+        db.execute("BEGIN IMMEDIATE")
+        try:
+            yield db
+        except BaseException:
+            db.execute("ROLLBACK")
+            raise
+        db.execute("COMMIT")
+
+
+_locks: dict[str, threading.Lock] = {}
+_making = threading.Lock()
+
+
+def _writing(path: str) -> threading.Lock:
+    with _making:
+        return _locks.setdefault(path, threading.Lock())
 
 
 def migrations() -> list[tuple[int, str]]:

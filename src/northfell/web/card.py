@@ -1,10 +1,12 @@
 """The card of the selected element: its data by section, from the declarations, and what the stage knows of it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from northfell.app.catalogue import kinds_with_entries
 from northfell.app.studies import Results
+from northfell.core.catalogue.typical import can_fill, waits_for
 from northfell.core.findings import Finding
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.completeness import missing_of
@@ -38,7 +40,8 @@ class FieldShown:
     normal: str = ""  # what it is in Normal, where the state shown differs
     unit: str = ""  # that of the project
     origin: str = ""  # where the value was read
-    typical: bool = False  # a rule may give a typical value
+    typical: bool = False  # a rule gives a typical value
+    waits: Sequence[str] = ()  # what its rule waits for, where the field is empty and asked for
 
 
 @dataclass(frozen=True)
@@ -98,13 +101,20 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
         missing_for=sorted({study.replace("_", " ") for _, study in lacking}),
-        can_fill=any(p.typical and p.name in empty for p in parameters_of(type(element))),
+        can_fill=_can_fill(network, view.state, element, empty),
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
         energised=results.at(view.state).energised.get(element.id, True),
         in_catalogue=element.kind in kinds_with_entries(network),
         **_drawn(network, view, element),
     )
+
+
+def _can_fill(network: Network, state: str, element: Element, empty: set[str]) -> bool:
+    """Whether some rule gives a value for what is empty and asked for, or would be judged by."""
+    elements, hz = network.in_state(state), network.settings.frequency_hz
+    asked = [p for p in parameters_of(type(element)) if p.typical and (p.name in empty or (p.wanted and getattr(element, p.name) is None))]
+    return any(can_fill(elements, element, p.name, hz) for p in asked)
 
 
 def derived_of_card(network: Network, element: Element) -> list[Derived]:
@@ -157,7 +167,8 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
         normal=_text(network, p, base) if value != base else "",
         unit=unit_shown(p, network.settings.units),
         origin=_origin(network, element, p),
-        typical=bool(p.typical),
+        typical=bool(p.typical) and can_fill(network.elements, element, p.name, network.settings.frequency_hz),
+        waits=waits_for(network.elements, element, p.name, network.settings.frequency_hz) if p.name in lacking else [],
     )
 
 

@@ -19,6 +19,7 @@ from northfell.web import flow_ledger
 from northfell.web.naming import Ends
 from northfell.web.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
 from northfell.web.view import STAGES, View
+from northfell.web.wording import worded
 
 NAMES = {
     "elements": "Elements", "assumed": "Assumed values", "history": "History", "findings": "Findings", "branches": "Branches", "buses": "Buses",
@@ -119,7 +120,7 @@ def _findings(network: Network, findings: list[Finding]) -> Ledger:
         f = g.worst
         also = f"{f.state}, and {len(g.states) - 1} more" if len(g.states) > 1 else f.state
         if g.acknowledged is None:
-            cells = [text(f.element), CellShown(f.text + (f" {f.help}" if f.help else ""), f.text), text(STUDY_STAGE[f.study]), text(also)]
+            cells = [text(f.element), CellShown(worded(f.text + (f" {f.help}" if f.help else "")), worded(f.text)), text(STUDY_STAGE[f.study]), text(also)]
             rows.append(RowShown(f.element_id, cells, f.severity, state=f.state))
     heads = [Head("Where"), Head("What"), Head("Stage"), Head("Worst in")]
     return Ledger([], heads, rows, empty="No findings: all results are within the project's limits in every state.")

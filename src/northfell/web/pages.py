@@ -17,6 +17,7 @@ from northfell.core.model.network import Network
 from northfell.core.model.parameters import Parameter, parameters_of
 from northfell.core.quantities import entry, figure, fixed
 from northfell.store import connect
+from northfell.web.wording import worded
 
 
 def settings_parameters(group: BaseModel) -> tuple[Parameter, ...]:
@@ -39,6 +40,7 @@ templates = Jinja2Templates(directory=pathlib.Path(__file__).parent / "templates
 templates.env.filters["figure"] = figure
 templates.env.filters["fixed"] = fixed
 templates.env.filters["entry"] = entry
+templates.env.filters["worded"] = worded
 templates.env.globals["settings_parameters"] = settings_parameters
 templates.env.globals["kinds"] = KINDS
 templates.env.globals["names_of"] = names_of
@@ -76,7 +78,7 @@ def project_page(request: Request, opened: Project, template: str, title: str, s
 
 def error_page(request: Request, status: int, lines: list[str]) -> Response:
     """An error in words, as a notice beside what is shown, or as a page of its own."""
-    response = answer(request, "error.html", "_notice.html", status, lines=lines, status=status)
+    response = answer(request, "error.html", "_notice.html", status, lines=[worded(line) for line in lines], status=status)
     if is_fragment(request):
         response.headers["HX-Retarget"] = "#notice"
         response.headers["HX-Reswap"] = "innerHTML"

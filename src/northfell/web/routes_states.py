@@ -6,9 +6,10 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import RedirectResponse
 
-from northfell.app import edits, states
+from northfell.app import edits, preparing, states
 from northfell.app.projects import change_project, open_project
-from northfell.core.errors import NorthfellError
+from northfell.core.catalogue.typical import help_for
+from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.changes import Change
 from northfell.core.model.completeness import missing_of
 from northfell.core.model.network import NORMAL, Network
@@ -120,9 +121,20 @@ def _missing(request: Request, db: Db, project_id: Id, status: int = 200, refuse
             for m in (m for name in where for m in missing_of(by_state[name], by_state[name][e.id], study)):
                 fields.setdefault(m.parameter.name, set()).add(study)
                 found[m.parameter.name] = m.parameter
-        rows += [(e, found[name], studies) for name, studies in fields.items()]
+        rows += [(e, found[name], studies, help_for(by_state[NORMAL], e, name, network.settings.frequency_hz)) for name, studies in fields.items()]
     assumed = sum(len(e.assumed) for e in elements.values())
-    return project_page(request, opened, "missing.html", "Missing data", status, rows=rows, studies=STUDIES, assumed=assumed, refused=refused or [])
+    fillable = any("can be filled" in row[3] for row in rows)
+    seen = {"rows": rows, "studies": STUDIES, "fillable": fillable, "assumed": assumed, "refused": refused or []}
+    return project_page(request, opened, "missing.html", "Missing data", status, **seen)
+
+
+@router.post("/prepare/{what}")
+def prepare(request: Request, db: Db, view: Looking, what: str, version: Version) -> Response:
+    """What the stage that is shown needs before it can show anything, in one act."""
+    acts: dict[str, Callable[[Network], Change]] = {"typical": edits.fill_all_typical, "arc-flash": preparing.prepare_arc_flash}
+    if what not in acts:
+        raise NotFound(f"There is nothing to prepare for “{what[:40]}”.")
+    return change_shown(request, db, view, version, acts[what])
 
 
 @router.post("/missing/typical")

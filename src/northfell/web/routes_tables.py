@@ -22,6 +22,7 @@ from northfell.core.model.ways import Connections, ways_of
 from northfell.formats import network_tables, workbook
 from northfell.web.pages import Db, Id, file_answer, project_page, slug
 from northfell.web.routes_edits import Version
+from northfell.web.wording import worded
 
 router = APIRouter(prefix="/projects/{project_id}")
 MOST_CELLS = 100_000
@@ -162,8 +163,8 @@ def _kept(db: Any, project_id: Id, version: int, make: Callable[[Network], Table
         opened = change_project(db, project_id, made.change, version)
     except NorthfellError as error:
         stale = isinstance(error, StaleVersion)
-        return JSONResponse({"version": opened.version, "messages": error.lines, "stale": stale}, 409 if stale else 422)
-    cells = [{"id": row, "key": key, "why": why, "text": made.typed.get((row, key), "")} for (row, key), why in made.errors.items()]
+        return JSONResponse({"version": opened.version, "messages": [worded(line) for line in error.lines], "stale": stale}, 409 if stale else 422)
+    cells = [{"id": row, "key": key, "why": worded(why), "text": made.typed.get((row, key), "")} for (row, key), why in made.errors.items()]
     return JSONResponse({"version": opened.version, "cells": cells, "messages": made.messages, "done": made.change.title, **more(opened, made)})
 
 

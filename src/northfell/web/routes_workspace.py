@@ -1,6 +1,7 @@
 """The workspace: top line, stages, sheet, card and ledger of a project."""
 
 import sqlite3
+from collections import Counter
 from concurrent.futures import CancelledError
 from contextlib import suppress
 from dataclasses import replace
@@ -15,6 +16,7 @@ from northfell.app.findings import counts
 from northfell.app.jobs import GivenUp, Job
 from northfell.app.labels import labels_of
 from northfell.app.pins import Pin
+from northfell.app.preparing import boards_without
 from northfell.app.projects import Project, open_project
 from northfell.app.studies import Results, findings_in
 from northfell.core.errors import NorthfellError
@@ -23,6 +25,7 @@ from northfell.core.model.completeness import assumed_count
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network
 from northfell.core.model.shorthand import EXAMPLES
+from northfell.core.studies.arc_flash import ArcFlash
 from northfell.documents.labels import shapes_of
 from northfell.drawing.flow_overlay import QUANTITIES, USUAL
 from northfell.drawing.shapes import svg_of
@@ -84,6 +87,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "stale": request.app.state.last_counts.get((opened.id, opened.proposal)),
         "problem": problem_of(results, view),
         "partial": is_partial(results, view),
+        "offers": offers_of(network, results, view),
         "svg_of": svg_of,
         "tray": tray_of(network.settings.drawing.symbols) if view.stage == "network" else (),
         "limits": network.settings.limits,
@@ -190,6 +194,7 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
         box = whole_box(sheet)
     seen = {
         "plan": made,
+        "marked": marked(text, made.unread),
         "ghost": ghost,
         "box": box,
         "svg_of": svg_of,
@@ -197,6 +202,18 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
         "at": opened.network.elements[at].name if at else "",
     }
     return templates.TemplateResponse(request, "_extend_preview.html", seen)
+
+
+def marked(text: str, unread: list[str]) -> list[tuple[str, bool]]:
+    """A line parted into what was understood and, marked, what was not: each word where it stands first after the one before."""
+    parts: list[tuple[str, bool]] = []
+    at = 0
+    for word in unread:
+        found = text.lower().find(word.lower(), at)
+        if found >= 0:
+            parts += [(text[at:found], False), (text[found : found + len(word)], True)]
+            at = found + len(word)
+    return [part for part in [*parts, (text[at:], False)] if part[0]] if parts else []
 
 
 def _of_the_stage(results: Results, view: View) -> list[Finding]:
@@ -210,8 +227,27 @@ def problem_of(results: Results, view: View) -> list[str]:
     study = STUDY_OF[view.stage]
     outcome = results.at(view.state).outcome(study) if study else None
     if not isinstance(outcome, NorthfellError):
-        return outcome.net.held_back_told if outcome else []
+        return [*outcome.net.held_back_told, *_waiting(outcome)] if outcome else []
     return [str(r) for r in getattr(outcome, "reasons", None) or [outcome]]
+
+
+def _waiting(outcome: object) -> list[str]:
+    """Each reason for which places of work wait, once, with how many they are."""
+    if not isinstance(outcome, ArcFlash):
+        return []
+    reasons = Counter(reason for one in outcome.locations for reason in one.waits)
+    return [f"{reason} {n} location{'s wait' if n > 1 else ' waits'} for it." for reason, n in reasons.items()]
+
+
+def offers_of(network: Network, results: Results, view: View) -> list[tuple[str, str]]:
+    """Acts that supply what the stage lacks: their addresses, and their words."""
+    lines = problem_of(results, view)
+    offers = []
+    if any("can be filled" in line for line in lines):
+        offers.append(("typical", "Fill typical values"))
+    if view.stage == "arc-flash" and any("No bus has enclosure data" in line for line in lines) and boards_without(network):
+        offers.append(("arc-flash", "Enclosures and mains of all boards"))
+    return offers
 
 
 def is_partial(results: Results, view: View) -> bool:

@@ -17,7 +17,7 @@ def _text(name: str) -> str:
 
 
 def rows(name: str) -> list[dict[str, str]]:
-    return list(csv.DictReader(_text(name).splitlines()))
+    return list(csv.DictReader(line for line in _text(name).splitlines() if not line.startswith("#")))
 
 
 @dataclass(frozen=True)
@@ -171,6 +171,26 @@ def lv_cable_reactance(area_mm2: float) -> float | None:
 def _next_up(name: str, key: str, column: str, value: float) -> float | None:
     row = next((r for r in rows(name) if float(r[key]) >= value), None)
     return float(row[column]) if row else None
+
+
+def mv_capacity(conductor: str, area_mm2: float) -> float | None:
+    """Least current-carrying capacity of a medium-voltage cable among the usual ways of laying [A] (IEC 60502-2:2014, annex B)."""
+    found = [float(r["ampacity_a"]) for r in rows("iec60502_2_mv_ampacity.csv") if r["conductor"] == conductor and float(r["area_mm2"]) == area_mm2]
+    return min(found, default=None)
+
+
+LOADED = ("C", "E")  # clipped to a wall, and on a tray: multicore
+
+
+def lv_capacity(conductor: str, insulation: str, area_mm2: float) -> float | None:
+    """Current-carrying capacity of a multicore low-voltage cable, the least of clipped and on a tray [A] (IEC 60364-5-52)."""
+    metal = {"copper": "Cu", "aluminium": "Al"}[conductor]
+    kind = "PVC" if insulation == "PVC" else "XLPE"
+    found = [
+        float(r["A"]) for r in rows("iec60364_5_52_ampacity.csv")
+        if (r["conductor"], r["insulation"]) == (metal, kind) and r["method"] in LOADED and float(r["S_mm2"]) == area_mm2
+    ]  # fmt: skip
+    return min(found, default=None)
 
 
 def motor_efficiency_pct(p_kw: float) -> float | None:

@@ -18,8 +18,7 @@ class Missing:
 
     def __str__(self) -> str:
         p = self.parameter
-        help_ = " A typical value can be filled in." if p.typical else ""
-        return f"{title_of(self.element)}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}.{help_}"
+        return f"{title_of(self.element)}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}."
 
 
 def needed(elements: Mapping[str, Element], element: Element, study: Study) -> Iterable[Parameter]:

@@ -51,6 +51,7 @@ class Parameter:
     named_by: str  # kind of element: needed only where one of that kind refers to the holder
     replaced_by: str  # the field that makes this one unnecessary
     typical: str  # key of the rule in catalogue.typical, empty if there is none
+    wanted: bool  # no study stands still without it, but something is not judged: filled with the others
     in_state: bool  # may differ between operating states
     refers_to: tuple[str, ...]  # kinds of element
     choices: tuple[Any, ...]
@@ -106,6 +107,7 @@ def param(
     named_by: str = "",
     replaced_by: str = "",
     typical: str = "",
+    wanted: bool = False,
     in_state: bool = False,
     refers_to: Iterable[str] = (),
     choices: Iterable[Any] = (),
@@ -130,6 +132,7 @@ def param(
         "named_by": named_by,
         "replaced_by": replaced_by,
         "typical": typical,
+        "wanted": wanted,
         "in_state": in_state,
         "refers_to": list(refers_to),
         "source": source,
@@ -186,6 +189,7 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         named_by=told("named-by"),
         replaced_by=told("replaced-by"),
         typical=told("typical"),
+        wanted=bool(told("wanted", False)),
         in_state=bool(told("in-state", False)),
         refers_to=tuple(told("refers-to", [])),
         choices=choices,

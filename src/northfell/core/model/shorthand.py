@@ -228,6 +228,8 @@ def _ratio(said: Said, word: str) -> bool:
         said.values |= {"v_hv_kv": high, "v_lv_kv": low}
     elif said.kind == "voltage_transformer":
         said.values |= {"v_primary_kv": high, "v_secondary_v": float(f"{1000 * low:.12g}")}
+    elif said.kind == "relay" and not match[3]:
+        said.values |= {"ct_primary_a": first, "ct_secondary_a": second}
     elif said.kind == "current_transformer" and not match[3]:
         said.values |= {"i_primary_a": first, "i_secondary_a": second}
     else:

@@ -1,5 +1,6 @@
 """Which islands lack data for a study: they are kept back, the others are computed."""
 
+from northfell.core.catalogue.typical import help_for
 from northfell.core.errors import CannotRun
 from northfell.core.model.completeness import Missing, missing
 from northfell.core.model.elements import Element
@@ -18,10 +19,15 @@ def with_data(net: Compiled, study: Study) -> Compiled:
         If nothing remains, with every reason; or there is no supply at all.
     """
     lacking = missing(net.elements, study, net.taking_part.values())
-    reasons = [(bus, str(one)) for one in lacking if (bus := _bus_of(net, one)) is not None]
+    reasons = {told(net, one): (bus, one) for one in lacking if (bus := _bus_of(net, one)) is not None}
     if reasons:
-        net = net.holding_back(reasons, lacking={str(one): one for one in lacking})
+        net = net.holding_back([(bus, line) for line, (bus, _) in reasons.items()], lacking={line: one for line, (_, one) in reasons.items()})
     return fed(net, study)
+
+
+def told(net: Compiled, one: Missing) -> str:
+    """What is missing, and whether a typical value can be filled in, or what that waits for."""
+    return f"{one} {help_for(net.elements, one.element, one.parameter.name, int(net.frequency_hz))}".rstrip()
 
 
 def fed(net: Compiled, study: Study) -> Compiled:

@@ -141,7 +141,7 @@ class Conductor(Element):
         1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.", enters="Z = Z of one / n; ratings times n"
     )
     i_rated_a: float | None = param(
-        None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000,
+        None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000, typical="conductor_capacity", wanted=True,
         meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged.",
         enters="loading = I/(n·Iz)"
     )
@@ -176,7 +176,8 @@ class Conductor(Element):
         enters="R = R20·(1 + α·(θe − 20 °C)), minimum case"
     )
     conductor: Literal["copper", "aluminium"] | None = param(
-        None, label="Conductor", section="Construction", meaning="Material; finds typical resistance.", enters="R′ by IEC 60228, where it is filled in"
+        None, label="Conductor", section="Construction", typical="conductor_material", meaning="Material; finds typical resistance.",
+        enters="R′ by IEC 60228, where it is filled in"
     )
     area_mm2: float | None = param(
         None, label="Cross-section", symbol="S", unit="mm²", gt=0, le=3000, section="Construction",
@@ -199,7 +200,7 @@ class Cable(Conductor):
         enters="held against the nominal voltage of the network"
     )
     insulation: Literal["PVC", "XLPE", "EPR"] | None = param(
-        None, label="Insulation", section="Construction", meaning="Finds the typical temperature at the end of a fault.",
+        None, label="Insulation", section="Construction", typical="cable_insulation", meaning="Finds the typical temperature at the end of a fault.",
         enters="the temperature at the end of a fault, where it is filled in"
     )
 

@@ -44,7 +44,7 @@ class Bus(Element):
     )
     area: Phrase = param("", label="Area", section="Identity", meaning="Totals are given for each area.", enters="totals by area")
     equipment_class: EquipmentClass | None = param(
-        None, label="Equipment class", section="Enclosure", acts_when=ENCLOSED,
+        None, label="Equipment class", section="Enclosure", acts_when=ENCLOSED, typical="equipment_class",
         meaning="Finds typical gap, box and working distance; it does not itself enter the equations.", source="IEEE 1584-2018",
         enters="gap, box and working distance, where they are filled in"
     )

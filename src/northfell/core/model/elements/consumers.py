@@ -103,7 +103,8 @@ class InductionMotor(Consumer):
         enters="Z = R + jX with R = (R/X)·X"
     )
     pole_pairs: int | None = param(
-        None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", meaning="Finds the typical R/X of medium-voltage motors.",
+        None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", typical="motor_pole_pairs",
+        meaning="Finds the typical R/X of medium-voltage motors.",
         enters="R/X of medium-voltage motors, where it is filled in: by PrM/p"
     )
     starter: Literal["direct", "star-delta", "autotransformer", "soft starter", "drive", "regenerative drive"] = param(
@@ -166,7 +167,8 @@ class StaticLoad(Consumer):
         enters="P at its bus in load flow"
     )
     q_mvar: float | None = param(
-        None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage, inductive positive.",
+        None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), typical="load_q",
+        meaning="Drawn at nominal voltage, inductive positive.",
         enters="Q at its bus in load flow"
     )
     load_factor: float = param(

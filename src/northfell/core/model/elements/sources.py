@@ -25,7 +25,7 @@ class Infeed(Element):
         enters="ZQ = c·UnQ/(√3·I″kQ), maximum case and load flow behind impedance"
     )
     ik_min_ka: float | None = param(
-        None, label="Fault level, minimum", symbol="I″kQmin", unit="kA", gt=0, le=500, section="Impedance", needed_for=(SC, AF),
+        None, label="Fault level, minimum", symbol="I″kQmin", unit="kA", gt=0, le=500, section="Impedance", needed_for=(SC, AF), typical="infeed_ik_min",
         meaning="The same, lowest: for minimum currents, which may clear slowest.", source=IEC,
         enters="ZQ = c·UnQ/(√3·I″kQ), minimum case"
     )
@@ -144,7 +144,7 @@ class SynchronousGenerator(Dispatched):
         enters="KG = Un/UrG·cmax/(1 + x″d·sinφrG)"
     )
     xd2_pct: float | None = param(
-        None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
+        None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF), typical="generator_xd2",
         meaning="Direct-axis subtransient reactance, saturated, on the rating.", source=IEC,
         enters="X″d = x″d/100·UrG²/SrG"
     )
@@ -209,7 +209,8 @@ class Inverter(Dispatched):
         "solar", label="Behind it", meaning="What feeds the inverter; the symbol shows it.", enters="the symbol shows it"
     )
     s_rated_mva: float | None = param(
-        None, label="Rated power", symbol="Sr", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), meaning="Rated apparent power of one unit.",
+        None, label="Rated power", symbol="Sr", unit="MVA", gt=0, le=5000, needed_for=(SC, AF), typical="inverter_rating",
+        meaning="Rated apparent power of one unit.",
         enters="Ir = Sr/(√3·Un), base of its short-circuit current"
     )
     count: int = param(

@@ -68,12 +68,13 @@ class Breaker(Switching):
         enters="which device opens the breaker"
     )
     trip_ir_a: float | None = param(
-        None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
+        None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF,), acts_when=TRIPPED, typical="trip_ir",
         meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this.",
         enters="t = tr·36/(I/Ir)²"
     )
     trip_tr_s: float | None = param(
         None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
+        typical="trip_tr",
         meaning="I²t law through this point.",
         enters="t = tr·36/(I/Ir)²"
     )
@@ -153,7 +154,7 @@ class Relay(Element):
         refers_to=("breaker",)
     )
     ct_primary_a: float | None = param(
-        None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,),
+        None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,), typical="relay_ct",
         meaning="Rated primary current of the current transformers.",
         enters="secondary settings = primary settings · Isn/Ipn"
     )
@@ -162,16 +163,17 @@ class Relay(Element):
         enters="secondary settings = primary settings · Isn/Ipn"
     )
     curve: RelayCurve | None = param(
-        None, label="Curve", section="Protection", needed_for=(AF,), meaning="Inverse-time characteristic.", source="IEC 60255-151",
+        None, label="Curve", section="Protection", needed_for=(AF,), typical="relay_curve", meaning="Inverse-time characteristic.", source="IEC 60255-151",
         enters="t = TM·(A/((I/I>)^p − 1) + B), constants by the curve"
     )
     i_pickup_a: float | None = param(
-        None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,),
+        None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,), typical="relay_pickup",
         meaning="Setting of the inverse stage in primary amperes.",
         enters="M = I/I> in the curve's equation"
     )
     time_multiplier: float | None = param(
-        None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF,), meaning="Multiplies the curve's time.",
+        None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF,), typical="relay_multiplier",
+        meaning="Multiplies the curve's time.",
         enters="t = TM·(A/((I/I>)^p − 1) + B)"
     )
     i_high_a: float | None = param(

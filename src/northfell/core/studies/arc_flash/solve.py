@@ -14,6 +14,7 @@ from northfell.core.model.network import title_of
 from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ArcFlashSettings
 from northfell.core.network import Compiled
+from northfell.core.network.lacking import told as lacking_told
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Location, Variant
@@ -69,11 +70,11 @@ def _lacking(net: Compiled) -> tuple[dict[str, list[str]], dict[str, list[str]]]
     for one in missing(net.elements, STUDY, net.taking_part.values()):
         e = one.element
         if isinstance(e, Bus):
-            of_places.setdefault(e.id, []).append(str(one))
+            of_places.setdefault(e.id, []).append(lacking_told(net, one))
         elif isinstance(e, Relay):
-            of_devices.setdefault(e.breaker, []).append(str(one))
+            of_devices.setdefault(e.breaker, []).append(lacking_told(net, one))
         else:
-            of_devices.setdefault(e.id, []).append(str(one))
+            of_devices.setdefault(e.id, []).append(lacking_told(net, one))
     return of_places, of_devices
 
 
