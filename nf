@@ -32,7 +32,7 @@ need_browser() {
 }
 
 case "${1:-}" in
-  demo | serve | run | check | convert | schema | labels)
+  demo | serve | run | check | convert | schema | labels | user | backup | restore)
     set_up
     exec .venv/bin/northfell "$@" ;;
   test)
@@ -48,8 +48,9 @@ case "${1:-}" in
     .venv/bin/python -m benchmarks.run
     .venv/bin/python -m benchmarks.load_flow 10000
     .venv/bin/python -m benchmarks.sheet
-    exec .venv/bin/python -m benchmarks.tables ;;
+    .venv/bin/python -m benchmarks.tables
+    exec .venv/bin/python -m benchmarks.attack 20 10 1000 ;;
   *)
-    echo "usage: ./nf demo | test | bench | serve | run | check | convert | schema | labels" >&2
+    echo "usage: ./nf demo | test | bench | serve | run | check | convert | schema | labels | user | backup | restore" >&2
     exit 64 ;;
 esac

@@ -91,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
     user.add_argument("--password-from-input", action="store_true", help="read the password from the first line of the input")
     backup = command("backup", _backup, "Keep a copy of the database, also while the application runs.")
     backup.add_argument("--to", type=Path, help="file to write; by default a dated one in the folder backups")
+    backup.add_argument("--keep", type=int, metavar="N", help="from now on, keep the newest N of the copies made each day (14 where nothing else is said)")
     restore = command("restore", _restore, "Put a copy in the place of the database; the application must not run.")
     restore.add_argument("source", type=Path, metavar="FILE")
     for one in (user, backup, restore):
@@ -187,7 +188,10 @@ def _password(from_input: bool) -> str:
 def _backup(options: argparse.Namespace) -> int:
     from northfell.app import installation
 
-    made = installation.back_up(installation.folder_of(options.data), options.to)
+    folder = installation.folder_of(options.data)
+    made = installation.back_up(folder, options.to)
+    if options.keep is not None:
+        installation.keep_backups(folder, options.keep)
     print(f"Wrote {made}", file=sys.stderr)
     return SOLVED
 

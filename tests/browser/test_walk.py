@@ -200,19 +200,19 @@ def test_killing_the_application_loses_nothing_acknowledged(walk):
 def test_what_is_refused_stays_in_its_field(walk):
     walk.open("/projects/1/flow?selected=W25")
     walk.enter("45 A")
-    walk.until(lambda: "length_m is “45 A”" in walk.card())
+    walk.until(lambda: "length is “45 A”" in walk.card())
     assert walk.one("#field-length_m").get_attribute("value") == "45 A"
     assert walk.one('[aria-label="Undo"]').get_attribute("disabled")
-    # two windows: an edit on what the other has changed is refused with the difference
+    # two windows: an edit on what the other has changed is refused with both values
     first = walk.browser.current_window_handle
     walk.browser.switch_to.new_window("tab")
-    walk.open("/projects/1/flow?selected=W26")
+    walk.open("/projects/1/flow?selected=W25")
     walk.enter("555")
     walk.until(lambda: "555" in walk.one('[aria-label="Undo"]').get_attribute("title"))
     walk.browser.switch_to.window(first)
     walk.enter("650")
-    walk.until(lambda: "changed meanwhile" in walk.card())
-    assert "W26 length 410 → 555 m" in walk.card()
+    walk.until(lambda: "was changed meanwhile" in walk.card())
+    assert "length 640 → 555 m" in walk.card(), walk.card()
     assert walk.one("#field-length_m").get_attribute("value") == "650"
     walk.browser.get_log("browser")  # the refusals above are told by their status
 
@@ -305,7 +305,7 @@ def test_hostile_file_is_imported_as_text_and_a_bad_one_is_told(walk, tmp_path):
     walk.one("#file").send_keys(str(bad))
     walk.one("form[enctype] button").click()
     walk.until(lambda: walk.all('[role="alert"]'))
-    assert "v_nominal_kv is -1, accepted is a number, above 0 kV" in walk.one('[role="alert"]').text
+    assert "nominal voltage is -1, accepted is a number, above 0 kV" in walk.one('[role="alert"]').text
     good = tmp_path / "good.northfell.json"
     good.write_text(bad.read_text().replace("-1", "11"))
     walk.one("#file").send_keys(str(good))

@@ -134,7 +134,7 @@ def test_attempts_are_limited_by_name_and_by_address(others):
 
 
 @pytest.mark.parametrize(
-    ("name", "password"), [("", PASSWORD), ("a\nb", PASSWORD), ("ann", "short"), ("ann", "a" * 30), ("ann", "ann-and-more-1"), ("ann", "x" * 400)]
+    ("name", "password"), [("", PASSWORD), ("a\nb", PASSWORD), ("ann", "short"), ("ann", "only eleven"), ("ann", "a" * 30), ("ann", "ann-and-more-1"), ("ann", "x" * 400)]
 )
 def test_names_and_passwords_that_are_none(database, name, password):  # noqa: F811
     db = installation.opened(database.parent)
@@ -162,9 +162,14 @@ def test_without_people_nothing_is_served_to_others(tmp_path):
     assert not given.answers_to("rebound.example")
 
 
-def test_a_secure_cookie_over_tls():
-    access = Access(secure=True)
-    assert access.cookie == "__Host-northfell"
+def test_over_tls_cookie_and_name_stay_on_tls(others, database):  # noqa: F811
+    assert "strict-transport-security" not in others.get("/sign-in").headers
+    with TestClient(create_application(database, served_to_others(["works.example"], True)), base_url="https://works.example") as client:  # noqa: F811
+        entered = enter(client)
+        assert re.match(r"__Host-northfell=.*HttpOnly; .*Path=/; SameSite=strict; Secure", entered.headers["set-cookie"])
+        assert "max-age" in entered.headers["strict-transport-security"]
+        assert client.get("/").status_code == 200
+    assert Access(secure=True).sign_in is False
 
 
 def test_a_link_for_one_element_reaches_that_element_and_nothing_else(client, database):  # noqa: F811

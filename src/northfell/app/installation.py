@@ -103,11 +103,11 @@ def daily(folder: Path) -> Path | None:
     return made
 
 
-def keep_backups(db: sqlite3.Connection, number: int) -> None:
-    """How many daily copies are kept."""
+def keep_backups(folder: Path, number: int) -> None:
+    """How many of the daily copies of a folder are kept."""
     if not 1 <= number <= 1000:
         raise NetworkRefused([InputRefused("number", number, "1 to 1000", where="Backups kept")])
-    with transaction(db):
+    with closing(connect(folder / FILE)) as db, transaction(db):
         db.execute("INSERT OR REPLACE INTO kept (key, value) VALUES ('backups kept', ?)", (str(number),))
 
 

@@ -19,7 +19,7 @@ from northfell.core.model.elements.base import RECORD, Name
 from northfell.store import people, transaction
 
 ROLES = ("edits", "reads")
-SHORTEST, LONGEST = 10, 256  # characters of a password
+SHORTEST, LONGEST = 12, 128  # characters of a password
 SESSION = timedelta(hours=12)
 _hasher = PasswordHasher()
 _nobody = _hasher.hash(secrets.token_hex(16))  # so that an unknown name takes as long as a known one

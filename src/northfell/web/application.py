@@ -96,6 +96,8 @@ async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Resp
     for name, value in HEADERS.items():
         if not (name == "Cache-Control" and request.url.path.startswith("/static/")):
             response.headers.setdefault(name, value)
+    if request.app.state.access.secure and request.app.state.access.sign_in:  # never for this machine's own name, which others use too
+        response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
     return response
 
 

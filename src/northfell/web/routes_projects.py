@@ -94,7 +94,7 @@ def listed(request: Request, db: Db, project_id: Id) -> Response:
     except NorthfellError as error:
         problem = error.lines[0]
     seen = _listed(row, projects.element_counts(db).get(project_id, 0), projects.listed(db).get(project_id), job, problem)
-    return templates.TemplateResponse(request, "_project.html", {"p": seen})
+    return templates.TemplateResponse(request, "_project.html", {"p": seen, "only_seen": True})
 
 
 def _worked_out(path: Path, cache: Any, row: projects.ProjectRow, job: Job) -> None:

@@ -350,10 +350,14 @@ function copied() {
 }
 
 async function undo() {
-  await fetch(`/projects/${grid.dataset.project}/undo?stage=network`, { method: "POST", body: new FormData() });
-  state.errors.clear();
-  await load();
-  tell(["The newest change was taken back."]);
+  const body = new FormData();
+  body.set("version", state.version);
+  const answer = await fetch(`/projects/${grid.dataset.project}/undo?stage=network`, { method: "POST", body }).catch(() => null);
+  if (answer?.ok) state.errors.clear();
+  if (answer) await load();
+  if (answer?.ok) tell(["The newest change was taken back."]);
+  else if (answer?.status === 409) tell(["The project has been changed since this table was shown. The table shows it now; undo takes back the newest of its changes."], true);
+  else tell(["Nothing was taken back: the server did not answer as it should. What you typed is kept; try again."], true);
 }
 
 grid.addEventListener("scroll", draw, { passive: true });
