@@ -325,6 +325,23 @@ def test_volt_var_inverter_stands_on_its_curve():
     assert held_of(held, "B") < held_of(alone, "B")
 
 
+@pytest.mark.parametrize("sign", [1, -1])
+def test_an_inverter_stays_within_its_rating_in_every_mode(sign):
+    pv = {"kind": "inverter", "name": "PV", "bus": "B", "s_rated_mva": 0.25, "count": 4, "p_mw": 0.8, "capability": "by rating"}
+    stiff = {**INFEED, "v_set_pu": 1.0 - 0.07 * sign}
+    excitation = "overexcited" if sign > 0 else "underexcited"
+    for mode in (
+        {"mode": "power", "q_mvar": 0.9 * sign},
+        {"mode": "power factor", "power_factor_set": 0.6, "excitation_set": excitation},
+        {"mode": "volt-var", "vv_q_pct": 90.0},
+    ):
+        flow = flow_of([BUS_A, BUS_B, stiff, CABLE, LOAD, {**pv, **mode}])
+        assert flow.s_machine[0] * flow.net.s_base_mva == pytest.approx(0.8 + sign * 0.6j, abs=1e-6), mode
+        assert any("PV: its rated power leaves 0.6 Mvar beside its active power" in line for line in flow.messages), mode
+        free = flow_of([BUS_A, BUS_B, stiff, CABLE, LOAD, {**pv, **mode, "capability": "limits as given"}])
+        assert abs(free.s_machine[0]) * free.net.s_base_mva > 1.05, mode
+
+
 # ---- machines
 
 

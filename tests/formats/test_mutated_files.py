@@ -12,7 +12,8 @@ from tests.formats.mutating import KINDS_OF_FILE, mutated, reading
 
 from northfell.core.errors import NorthfellError
 from northfell.core.model.network import check_network
-from northfell.formats import northfell_json, workbook
+from northfell.demo import skerrow_water
+from northfell.formats import network_tables, northfell_json, workbook
 
 COUNT = int(os.environ.get("NORTHFELL_MUTATIONS", "400"))
 
@@ -30,6 +31,16 @@ def test_mutated_files_are_read_or_refused_in_words(kind):
         if found is not None:
             check_network(found)
             northfell_json.write(found).encode()
+
+
+@pytest.mark.parametrize("value", [10**400, -(10**400), float("nan"), "9" * 400], ids=["int", "negative", "nan", "text"])
+def test_one_cell_beyond_all_numbers_in_every_column(value):
+    tables = network_tables.tables_of(skerrow_water())
+    for name, (head, *rows) in tables.items():
+        row, *rest = rows or [[None] * len(head)]
+        for n in range(len(row)):
+            with suppress(NorthfellError):
+                check_network(network_tables.network_of({**tables, name: [head, [*row[:n], value, *row[n + 1 :]], *rest]}))
 
 
 def a_zip(**members: bytes) -> bytes:

@@ -134,7 +134,8 @@ def test_attempts_are_limited_by_name_and_by_address(others):
 
 
 @pytest.mark.parametrize(
-    ("name", "password"), [("", PASSWORD), ("a\nb", PASSWORD), ("ann", "short"), ("ann", "only eleven"), ("ann", "a" * 30), ("ann", "ann-and-more-1"), ("ann", "x" * 400)]
+    ("name", "password"),
+    [("", PASSWORD), ("a\nb", PASSWORD), ("ann", "short"), ("ann", "only eleven"), ("ann", "a" * 30), ("ann", "ann-and-more-1"), ("ann", "x" * 400)],
 )
 def test_names_and_passwords_that_are_none(database, name, password):  # noqa: F811
     db = installation.opened(database.parent)

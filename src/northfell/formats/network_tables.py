@@ -160,7 +160,7 @@ def _elements(kind: str, cells: Cells, refused: list[InputRefused]) -> Iterator[
             name, p, factor = column
             where = f"Table {kind}, row {n}"
             if name == "no":
-                number = float(cell) if isinstance(cell, int | float) else _number_text(cell, n)
+                number = _number_text(cell, n)
             elif p is None:
                 raw[name] = ("" if name == "catalogue" else {}) if cell in (None, "") else str(cell) if name == "catalogue" else _value(cell, kind, n, refused)
             else:
@@ -176,9 +176,10 @@ def _elements(kind: str, cells: Cells, refused: list[InputRefused]) -> Iterator[
 
 def _number_text(cell: Any, otherwise: int) -> float:
     try:
-        return float(cell)
-    except (TypeError, ValueError):
+        number = float(cell)
+    except (TypeError, ValueError, OverflowError):
         return float(otherwise)
+    return number if math.isfinite(number) else float(otherwise)
 
 
 def _column(kind: str, head: str, declared: Mapping[str, Parameter], refused: list[InputRefused]) -> tuple[str, Parameter | None, float] | None:

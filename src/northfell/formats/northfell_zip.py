@@ -165,7 +165,7 @@ def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
 
 def _floats(p: dict[str, Any]) -> dict[str, Any]:
     """Places as numbers, also where a person wrote them whole."""
-    return {k: float(v) if isinstance(v, int) and not isinstance(v, bool) and k != "turn" else v for k, v in p.items()}
+    return {k: float(v) if isinstance(v, int) and not isinstance(v, bool) and k != "turn" and abs(v) < 10**300 else v for k, v in p.items()}
 
 
 def _refused(got: str, accepted: str) -> NetworkRefused:

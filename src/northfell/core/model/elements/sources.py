@@ -90,9 +90,9 @@ def _reactive_limit(which: str, symbol: str, excitation: str) -> Any:
     )
 
 
-def _capability() -> Any:
+def _capability(acts_when: When) -> Any:
     return param(
-        "limits as given", label="Reactive range", section="Operation", acts_when=REFERENCE_OR_VOLTAGE,
+        "limits as given", label="Reactive range", section="Operation", acts_when=acts_when,
         meaning="By rating: besides limits that are given, the apparent power stays within the rated one, and a synchronous machine with a given "
         "synchronous reactance within the field current of its rated point.",
         enters="|Q| ≤ √(Sr² − P²); Q ≤ √((E·U/Xd)² − P²) − U²/Xd"
@@ -176,7 +176,7 @@ class SynchronousGenerator(Dispatched):
     excitation_set: Literal["overexcited", "underexcited"] = _excitation()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
-    capability: Literal["limits as given", "by rating"] = _capability()
+    capability: Literal["limits as given", "by rating"] = _capability(REFERENCE_OR_VOLTAGE)
     xd_pct: float | None = param(
         None, label="Synchronous reactance", symbol="xd", unit="%", gt=0, le=400, section="Impedance", acts_when=When("capability", ("by rating",)),
         meaning="Direct-axis synchronous reactance, on the rating; it bounds the field current. Empty: only the apparent power bounds.",
@@ -243,7 +243,7 @@ class Inverter(Dispatched):
     v_set_pu: float = _voltage_held()
     q_min_mvar: float | None = _reactive_limit("Least", "Qmin", "underexcited")
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
-    capability: Literal["limits as given", "by rating"] = _capability()
+    capability: Literal["limits as given", "by rating"] = _capability(When("mode", ("reference", *SET_POINTS)))
     vv_v1_pu: float = _volt_var(0.92, "Gives most at", "V1")
     vv_v2_pu: float = _volt_var(0.98, "Gives up to", "V2")
     vv_v3_pu: float = _volt_var(1.02, "Takes from", "V3")

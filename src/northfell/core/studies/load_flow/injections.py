@@ -8,6 +8,7 @@ from northfell.core.model.elements import Consumer, Element, InductionMotor, Inv
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
+from northfell.core.studies.load_flow.capability import within_apparent_power
 
 
 def motor_power(net: Compiled) -> Complexes:
@@ -50,9 +51,21 @@ def machine_power(net: Compiled) -> Complexes:
     for g in net.machines:
         scale = net.factor_of(g)
         p = 0.0 if g.mode == "reference" else g.p_set_mw * scale
-        q = {"power": g.q_mvar * scale, "power factor": _by_power_factor(g, p)}.get(g.mode, 0.0)
-        s.append((p + 1j * q) / net.s_base_mva)
+        q, most = asked_mvar(g, scale), most_mvar(g, p)
+        s.append((p + 1j * min(max(q, -most), most)) / net.s_base_mva)
     return np.array(s, complex)
+
+
+def asked_mvar(g: SynchronousGenerator | Inverter, scale: float) -> float:
+    """Reactive power by the set points [Mvar]; 0 where it follows from the voltage."""
+    return {"power": g.q_mvar * scale, "power factor": _by_power_factor(g, g.p_set_mw * scale)}.get(g.mode, 0.0)
+
+
+def most_mvar(g: SynchronousGenerator | Inverter, p_mw: float) -> float:
+    """What an inverter that stays within its rated power has left for reactive power, given or taken [Mvar]; infinite for one that need not."""
+    if not isinstance(g, Inverter) or g.capability != "by rating" or g.s_rated_mva is None:
+        return math.inf
+    return within_apparent_power(p_mw, g.s_rated_mva * g.count)
 
 
 def _by_power_factor(g: SynchronousGenerator | Inverter, p_mw: float) -> float:
@@ -69,19 +82,21 @@ class VoltVar:
         chosen = [net.machines[i] for i in self.machines]
         self.corners = np.array([[getattr(g, f"vv_v{k}_pu") for k in (1, 2, 3, 4)] for g in chosen], float).reshape(-1, 4)
         self.q_pu = np.array([_most(g) / net.s_base_mva for g in chosen], float)
+        self.bound_pu = np.array([most_mvar(g, g.p_set_mw * net.factor_of(g)) / net.s_base_mva for g in chosen], float)
         self.node = net.node_of(net.machines)[self.machines]
 
     def q(self, v_abs: Floats) -> Floats:
         """Reactive power given at the voltage of each inverter [p.u.]."""
         v1, v2, v3, v4 = self.corners.T
         v = v_abs
-        return self.q_pu * (np.clip((v2 - v) / (v2 - v1), 0, 1) - np.clip((v - v3) / (v4 - v3), 0, 1))
+        return np.clip(self.q_pu * (np.clip((v2 - v) / (v2 - v1), 0, 1) - np.clip((v - v3) / (v4 - v3), 0, 1)), -self.bound_pu, self.bound_pu)
 
     def slope(self, v_abs: Floats) -> Floats:
         """Its derivative by the voltage."""
         v1, v2, v3, v4 = self.corners.T
         v = v_abs
-        return -self.q_pu * (((v > v1) & (v < v2)) / (v2 - v1) + ((v > v3) & (v < v4)) / (v4 - v3))
+        inside = np.abs(self.q(v)) < self.bound_pu
+        return -self.q_pu * inside * (((v > v1) & (v < v2)) / (v2 - v1) + ((v > v3) & (v < v4)) / (v4 - v3))
 
 
 def _most(g: Element) -> float:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from northfell.core.model.elements import Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.parameters import Study, parameter
 from northfell.core.model.settings import LoadFlowSettings
@@ -13,6 +14,7 @@ from northfell.core.network.compile import Complexes
 from northfell.core.network.impedance import feeder_impedance
 from northfell.core.network.topology import Ints
 from northfell.core.studies.load_flow.capability import reactive_range
+from northfell.core.studies.load_flow.injections import asked_mvar, most_mvar
 
 STUDY: Study = "load_flow"
 
@@ -100,9 +102,23 @@ def sources_of(net: Compiled, settings: LoadFlowSettings) -> tuple[Sources, list
     for g, at in zip(net.machines, machine_bus.tolist(), strict=True):
         if g.mode == "volt-var" and g.s_rated_mva is None and net.topology.fed_bus(at):
             reasons.append((at, f"{title_of(g)}: s_rated_mva is empty; mode “volt-var” gives a part of it."))
+        if g.mode in ("power", "power factor", "volt-var") and net.topology.fed_bus(at):
+            messages += _within_rating(g, net.factor_of(g))
     reasons += _without_reference(net, {int(infeed_node[i]) for i in range(len(z)) if z[i] == 0} | set(held), z)
     messages += _ideal_neighbours(net, infeed_node, z, machine_node)
     return Sources(infeed_node, z, machine_node, held, magnitude, holders, ranges, messages), reasons
+
+
+def _within_rating(g: SynchronousGenerator | Inverter, scale: float) -> list[str]:
+    """What is told of an inverter whose reactive power by set points or curve is more than its rated power leaves."""
+    if isinstance(g, Inverter) and g.capability == "by rating" and g.s_rated_mva is None:
+        return [f"{title_of(g)}: its reactive range is not bounded by its rating: rated power is empty."]
+    asked = (g.s_rated_mva or 0.0) * g.count * g.vv_q_pct / 100 if isinstance(g, Inverter) and g.mode == "volt-var" else abs(asked_mvar(g, scale))
+    most = most_mvar(g, g.p_set_mw * scale)
+    if asked <= most * (1 + 1e-9):
+        return []
+    what = "by voltage up to " if g.mode == "volt-var" else ""
+    return [f"{title_of(g)}: its rated power leaves {most:.4g} Mvar beside its active power; {what}{asked:.4g} Mvar is asked for, and {most:.4g} Mvar taken."]
 
 
 def bus_name(net: Compiled, node: int) -> str:
