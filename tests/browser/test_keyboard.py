@@ -6,10 +6,9 @@ import pypdf
 import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.keys import Keys
-from tests.browser.test_walk import Walk
+from tests.browser.test_drawing import Hand
 
 from northfell.core.model.elements import Bus
-from northfell.formats import northfell_json
 
 pytestmark = pytest.mark.browser
 LINES = [
@@ -21,7 +20,7 @@ LINES = [
 ]
 
 
-class Keyboard(Walk):
+class Keyboard(Hand):
     """Nothing but keys, each counted."""
 
     strokes = acts = 0
@@ -42,14 +41,6 @@ class Keyboard(Walk):
                 return
             self.press(Keys.TAB)
         raise AssertionError(f"{text} is not reached by Tab")
-
-    def version(self) -> str:
-        return self.one("#desk").get_attribute("data-version")
-
-    def changes(self, act) -> None:
-        before = self.version()
-        act()
-        self.until(lambda: self.version() != before, self.all("#notice")[0].text)
 
     def find(self, name: str) -> None:
         self.press("/")
@@ -97,10 +88,7 @@ def test_from_nothing_to_the_labels_of_a_plant(browser, application, tmp_path):
     saved = hand.until(lambda: next((f for f in (tmp_path / "downloads").glob("*.pdf")), None))
     minutes = (time.monotonic() - began) / 60
     text = "".join(page.extract_text() for page in pypdf.PdfReader(saved).pages)
-    project = browser.current_url.split("/projects/")[1].split("/")[0]
-    browser.get(f"{application.address}/projects/{project}/network")
-    exported = browser.execute_async_script("fetch(arguments[0]).then((r) => r.text()).then(arguments[1])", f"/projects/{project}/export")
-    network = northfell_json.read(exported)
+    network = hand.network(int(browser.current_url.split("/projects/")[1].split("/")[0]))
     buses = [e for e in network.elements.values() if isinstance(e, Bus)]
     boards = [e.name for e in buses if e.bus_kind != "junction" and (e.v_nominal_kv or 0) <= 15]
     print(f"{len(buses)} buses, {len(network.elements)} elements: {hand.acts} acts, {hand.strokes} keystrokes, {minutes:.1f} minutes by machine")

@@ -68,6 +68,14 @@ def test_names_stand_clear_of_wires_that_come_down_on_their_board():
             assert not any(text.x < x < end for x in above), (board, text.text)
 
 
+def test_what_a_source_brings_stands_clear_of_the_board_below_it():
+    tags = {"G": Tag((("12.34", "MW"), ("5.678", "Mvar"), ("1.02", "p.u.")), "close", 0.9), "A": Tag((("11.00", "kV"),))}
+    drawing, _, _ = drawn(network_of([BUS_A, {**INFEED, "name": "G", "ik_max_ka": 10.0}]), tags=tags)
+    source, board = group(drawing, "G"), group(drawing, "A")
+    band = min(s.y for s in board.shapes if isinstance(s, Rect) and s.style.cls.startswith(("band", "low", "high")))
+    assert max(s.y for s in source.words if isinstance(s, Text | Rect)) + 3 <= band
+
+
 def test_open_dead_and_selected_look_different():
     normal, _, _ = drawn(skerrow_water(), selected="T3")
     other, _, _ = drawn(skerrow_water(), "Tie closed, T2 out")

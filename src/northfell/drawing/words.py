@@ -96,6 +96,8 @@ def _beside(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool, uni
     y = bottom + 12 if stand.across else middle + 4 if device else middle + 10 - 6.5 * (len(lines) - (1 if tag.bar is None else 0))
     if stand.across and p.flip:
         y = top - 4 - LINE * (len(lines) - 1)
+    elif not stand.across and len(e.TERMINALS) == 1 and stand.terminals[0][1][1] > 0:  # it stands on its bus: the words grow away from that
+        y = min(y, bottom + 2 - (LINE + 1) * (len(lines) - 1) - (9 if tag.bar is not None else 0))
     shapes: list[Shape] = []
     end = x
     for number, line in enumerate(lines):

@@ -54,6 +54,7 @@ def loading_limits(limits: Limits, e: Element) -> tuple[float, float]:
     return min(limits.loading_close_pct if close is None else close, breach), breach
 
 
+LEAST_TURNS = 0.95  # of a winding, below which its current is not taken to rise further
 FORCED = {"ONAN/ONAF": "ONAF", "KNAN/KNAF": "KNAF", "AN/AF": "AF"}
 
 
@@ -108,7 +109,8 @@ def at_rated_voltage(e: Transformer | ThreeWindingTransformer, currents: Sequenc
     currents : sequence of float or None
         At each terminal [A].
     by_tap : float
-        What the tap in use makes of the ratio; it changes the rated voltage of the side with the taps.
+        What the tap in use makes of the ratio; it changes the rated voltage of the side with the taps. A winding with fewer turns in use is
+        not given more than 1/0.95 of its rated current, unless its maker says so.
 
     Returns
     -------
@@ -116,10 +118,11 @@ def at_rated_voltage(e: Transformer | ThreeWindingTransformer, currents: Sequenc
         [MVA], by terminal.
     """
     low = getattr(e, "tap_side", "high side") == "low side"
+    on_high, on_low = (1.0, max(1 / by_tap, LEAST_TURNS)) if low else (max(by_tap, LEAST_TURNS), 1.0)
     found: list[float | None] = []
     for terminal, i in zip(e.TERMINALS, currents, strict=True):
         rated = getattr(e, f"v_{terminal.removesuffix('_bus')}_kv")
-        factor = by_tap if terminal == "hv_bus" and not low else 1 / by_tap if terminal == "lv_bus" and low else 1.0
+        factor = {"hv_bus": on_high, "lv_bus": on_low}.get(terminal, 1.0)
         found.append(None if rated is None or i is None else math.sqrt(3) * rated * factor * i / 1000)
     return found
 
