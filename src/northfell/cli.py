@@ -171,7 +171,7 @@ def _user(options: argparse.Namespace) -> int:
         print(f"{options.name} may not sign in any more.", file=sys.stderr)
     else:
         people.put_person(db, options.name or "", options.role, _password(options.password_from_input))
-        print(f"{options.name} may sign in and {options.role}.", file=sys.stderr)
+        print(f"{options.name} may sign in (role “{options.role}”).", file=sys.stderr)
     db.close()
     return SOLVED
 
