@@ -1,6 +1,8 @@
 """The whole way in a real browser: from the diagram to a printed label, with real clicks and keys."""
 
 import re
+import sqlite3
+from contextlib import closing
 
 import pypdf
 import pytest
@@ -195,6 +197,30 @@ def test_killing_the_application_loses_nothing_acknowledged(walk):
     for length in (702, 701, 640):
         walk.one('[aria-label="Undo"]').click()
         walk.until(lambda length=length: walk.one("#field-length_m").get_attribute("value") == str(length))
+
+
+def test_a_form_beside_the_stages_keeps_what_was_typed_when_it_fails(walk):
+    walk.browser.get(walk.application.address + "/projects/1/states")
+    port = int(walk.application.address.rsplit(":", 1)[1])
+    copy = lambda: walk.one("#copy-name").send_keys(Keys.ENTER)  # noqa: E731
+    walk.one("#copy-name").send_keys("Winter")
+    walk.application.kill()
+    copy()
+    walk.until(lambda: walk.all("#notice") and "did not answer" in walk.one("#notice").text)
+    assert walk.one("#copy-name").get_attribute("value") == "Winter"
+    walk.application.start(port)
+    with closing(sqlite3.connect(walk.application.data / "northfell.sqlite3")) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        copy()
+        walk.until(lambda: "Another program holds the database" in walk.one("#notice").text)
+        assert walk.one("#copy-name").get_attribute("value") == "Winter"
+        other.execute("ROLLBACK")
+    copy()
+    walk.until(lambda: "Winter" in [e.get_attribute("value") for e in walk.all(".matrix thead input")])
+    walk.one("#copy-name").send_keys("Winter", Keys.ENTER)
+    walk.until(lambda: walk.all('[role="alert"]'))
+    assert "“Winter”" in walk.one('[role="alert"]').text
+    walk.browser.get_log("browser")
 
 
 def test_what_is_refused_stays_in_its_field(walk):

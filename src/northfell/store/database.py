@@ -23,7 +23,7 @@ class Database(sqlite3.Connection):
 
 def connect(path: Path | str, person: str = "") -> Database:
     """A connection with rows by name, foreign keys on, a write-ahead log, and every commit on the disk before it is answered."""
-    db: Database = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False, factory=Database)
+    db: Database = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False, factory=Database)
     db.person = person
     db.writing = _writing(str(path))
     db.row_factory = sqlite3.Row

@@ -1,7 +1,8 @@
 // Buttons that act on the page itself, keys, the working dialog, and messages.
 import { closeExtend, openExtend } from "./extend.js";
+import { tell } from "./notice.js";
 import { act, copy, downstream, nudge, paste, pick, several, storeAssembly, symbols, toggle } from "./pick.js";
-import { tell } from "./post.js";
+import "./post.js";
 import { clear, go } from "./select.js";
 import { lock } from "./sheet.js";
 import { fit, zoom } from "./view.js";

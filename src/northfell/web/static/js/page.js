@@ -1,4 +1,6 @@
-// The pages beside the stages: light or dark, and forms that are sent as soon as a choice is made.
+// The pages beside the stages: light or dark, and forms, some of which are sent as soon as a choice is made.
+import { tell } from "./notice.js";
+
 document.addEventListener("click", (event) => {
   if (!event.target.closest?.('[data-do="night"]')) return;
   const light = document.documentElement.dataset.light === "night" ? "day" : "night";
@@ -15,12 +17,45 @@ document.addEventListener("click", (event) => {
   navigator.clipboard?.writeText(button.dataset.copy);
   button.textContent = "Copied";
 });
+document.addEventListener("click", (event) => {
+  if (event.target.closest?.('[data-do="close-notice"]')) document.getElementById("notice")?.replaceChildren();
+});
 
 // a page that is shown again after a change stands where it stood
 const stood = `stood ${window.location.pathname}`;
-document.addEventListener("submit", () => sessionStorage.setItem(stood, String(window.scrollY)));
 const y = sessionStorage.getItem(stood);
 if (y !== null) {
   window.scrollTo(0, Number(y));
   sessionStorage.removeItem(stood);
 }
+
+// A form is sent beside the page: what failed is told on it, and what was typed and chosen stays.
+document.addEventListener("submit", async (event) => {
+  const form = event.target;
+  if (form.getAttribute("method") !== "post" || event.defaultPrevented) return;
+  event.preventDefault();
+  if (form.dataset.sent) return;
+  form.dataset.sent = "yes";
+  const typed = new FormData(form, event.submitter);
+  const body = form.enctype === "multipart/form-data" ? typed : new URLSearchParams(typed);
+  let answer = null, told = "";
+  try {
+    answer = await fetch(form.action, { method: "POST", body, headers: { Accept: "text/html" } });
+    told = await answer.text();
+  } catch {
+    answer = null;
+  }
+  delete form.dataset.sent;
+  const page = answer && answer.headers.get("content-type")?.startsWith("text/html") ? new DOMParser().parseFromString(told, "text/html") : null;
+  const failed = page?.querySelector("[data-failed]");
+  if (!answer) tell("The server did not answer: whether it was done will show when the page is loaded again. What you typed is still here.", true);
+  else if (failed || !page) tell(failed ? [...failed.querySelectorAll("p.told-why")].map((p) => p.textContent).join("\n") : told.slice(0, 500) || answer.statusText, true);
+  else if (answer.ok) {
+    sessionStorage.setItem(stood, String(window.scrollY));
+    if (answer.url.split("#")[0] === window.location.href.split("#")[0]) window.location.reload();
+    else window.location.assign(answer.url);
+  } else { // the same page, which says what was refused
+    document.body.replaceWith(page.body);
+    window.htmx?.process(document.body);
+  }
+});

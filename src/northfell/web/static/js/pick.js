@@ -1,5 +1,6 @@
 // What is picked on the sheet: one element by the address, several by shift, a rectangle, or everything downstream.
-import { here, post, tell } from "./post.js";
+import { tell } from "./notice.js";
+import { here, post } from "./post.js";
 import { desk, sheet } from "./view.js";
 
 let picked = new Set();

@@ -24,22 +24,3 @@ document.addEventListener("click", (event) => {
 document.addEventListener("change", (event) => {
   if (event.target.matches?.("select[data-sends]")) send(event.target, { value: event.target.value });
 });
-
-// A short message at the foot of the page.
-export function tell(text, alarm = false) {
-  const box = document.createElement("div");
-  box.setAttribute("role", alarm ? "alert" : "status");
-  for (const line of text.split("\n")) {
-    const p = document.createElement("p");
-    p.textContent = line;
-    box.append(p);
-  }
-  const close = document.createElement("button");
-  close.className = "icon close-notice";
-  close.dataset.do = "close-notice";
-  close.setAttribute("aria-label", "Close this message");
-  close.textContent = "×";
-  const notice = document.getElementById("notice");
-  notice.classList.toggle("calm", !alarm);
-  notice.replaceChildren(box, close);
-}
