@@ -36,6 +36,7 @@ def add(database, network) -> int:
     return create_project(connect(database), network)
 
 
+FORM = "application/x-www-form-urlencoded"
 PART = {"hx-request": "true"}
 
 
@@ -245,6 +246,7 @@ def test_other_sites_and_large_bodies_are_refused(client):
     assert foreign.status_code == 403
     assert client.post("/projects/1/undo", data={}, headers={"sec-fetch-site": "cross-site"}).status_code == 403
     assert client.post("/projects/1/undo", content=b"", headers={"content-length": "99999999999"}).status_code == 413
+    assert client.post("/projects/1/undo", content=iter([b"version=1"]), headers={"content-type": FORM}).status_code == 411  # a body of any length
 
 
 def test_answers_carry_their_guards(client):

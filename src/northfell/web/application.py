@@ -85,9 +85,11 @@ def create_application(database: Path, access: Access | None = None) -> FastAPI:
 async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
     """Bound what is sent, answer only whoever may be, tell what failed in words, and set the headers of every answer."""
     if request.method not in ("GET", "HEAD"):
-        length = request.headers.get("content-length", "")
+        length = "" if "transfer-encoding" in request.headers else request.headers.get("content-length", "0")
         most = MOST_PROJECT_BYTES if request.url.path == "/projects/import" else MOST_BODY_BYTES
-        if not (length.isascii() and length.isdigit() and len(length) < 12) or int(length) > most:
+        if not (length.isascii() and length.isdigit()):
+            return PlainTextResponse("How long it is was not said: accepted is a request with Content-Length.", 411, HEADERS)
+        if len(length) > 12 or int(length) > most:
             return PlainTextResponse(f"What was sent is too large: accepted is at most {most // 1_000_000} MB.", 413, HEADERS)
     try:
         response = await run_in_threadpool(refused, request, request.app.state.access) or await call_next(request)

@@ -50,11 +50,11 @@ document.addEventListener("submit", async (event) => {
   const failed = page?.querySelector("[data-failed]");
   if (!answer) tell("The server did not answer: whether it was done will show when the page is loaded again. What you typed is still here.", true);
   else if (failed || !page) tell(failed ? [...failed.querySelectorAll("p.told-why")].map((p) => p.textContent).join("\n") : told.slice(0, 500) || answer.statusText, true);
-  else if (answer.ok) {
+  else if (answer.redirected) {
     sessionStorage.setItem(stood, String(window.scrollY));
     if (answer.url.split("#")[0] === window.location.href.split("#")[0]) window.location.reload();
     else window.location.assign(answer.url);
-  } else { // the same page, which says what was refused
+  } else { // the same page, which says what was done or refused
     document.body.replaceWith(page.body);
     window.htmx?.process(document.body);
   }
