@@ -5,9 +5,8 @@ from collections.abc import Mapping
 from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import Change, Set
-from northfell.core.model.elements import Breaker, Bus, Element, Fuse
+from northfell.core.model.elements import Breaker, Bus, Changeover, Element, Fuse, Switching
 from northfell.core.model.network import Network
-from northfell.core.network import topology_of
 from northfell.core.studies.arc_flash.solve import V_RANGE_KV
 
 WORST = "HCB"  # of the enclosed configurations the one with the most energy: an assumption must not be optimistic
@@ -23,7 +22,7 @@ def prepare_arc_flash(network: Network) -> Change:
         If there is no board of a voltage that the method covers without enclosure data or main.
     """
     acts: list[Set] = []
-    places = 0
+    places, ways = 0, Ways(network.elements)
     for bus in boards_without(network):
         filled = bus.model_copy(update={"electrode_configuration": bus.electrode_configuration or WORST})
         typical = typical_for_missing(network.elements, filled, network.settings.frequency_hz)
@@ -31,7 +30,7 @@ def prepare_arc_flash(network: Network) -> Change:
         assumed = {field: one.source for field, one in typical.items()}
         if bus.electrode_configuration is None:
             values["electrode_configuration"], assumed["electrode_configuration"] = WORST, ELECTRODES
-        if bus.main is None and (main := main_of(network.elements, bus.id)):
+        if bus.main is None and (main := ways.main_of(bus.id)):
             values["main"] = main
         if values:
             places += 1
@@ -48,17 +47,43 @@ def boards_without(network: Network) -> list[Bus]:
     return [e for e in covered if e.bus_kind != "junction" and not e.locked]
 
 
-def main_of(elements: Mapping[str, Element], board_id: str) -> str | None:
-    """The one breaker or fuse at a board behind which the sources stand; None where there is none, or several."""
-    at_board = [e for e in elements.values() if isinstance(e, Breaker | Fuse) and board_id in e.buses and e.in_service and getattr(e, "closed", True)]
-    return incomers[0] if len(incomers := [e.id for e in at_board if _leads_to_a_source(elements, board_id, e.id)]) == 1 else None
+class Ways:
+    """What conducts between the buses as drawn, to look many times for where the sources stand."""
 
+    def __init__(self, elements: Mapping[str, Element]) -> None:
+        self.next: dict[str, list[str]] = {}
+        self.sources: set[str] = set()
+        self.protecting: dict[str, list[Breaker | Fuse]] = {}
+        live = [e for e in elements.values() if e.in_service and all(elements[b].in_service for b in e.buses)]
+        for e in live:
+            if e.feeds:
+                self.sources.add(e.buses[0])
+            if e.joined:
+                pairs = [(e.buses[e.joined[0]], e.buses[e.joined[1]])]
+            elif len(e.TERMINALS) > 1 and not isinstance(e, Switching | Changeover):
+                pairs = [(e.buses[0], other) for other in e.buses[1:]]
+            else:
+                continue
+            for one, other in pairs:
+                self.next.setdefault(one, []).append(other)
+                self.next.setdefault(other, []).append(one)
+                if isinstance(e, Breaker | Fuse) and one != other:
+                    self.protecting.setdefault(one, []).append(e)
+                    self.protecting.setdefault(other, []).append(e)
 
-def _leads_to_a_source(elements: Mapping[str, Element], board_id: str, device_id: str) -> bool:
-    """Whether the far side of a device is fed without its board."""
-    others = {i: e for i, e in elements.items() if i != device_id and board_id not in e.buses and i != board_id}
-    far = next(b for b in elements[device_id].buses if b != board_id)
-    if far not in others:
+    def main_of(self, board_id: str) -> str | None:
+        """The one breaker or fuse at a board behind which the sources stand; None where there is none, or several."""
+        incomers = [e.id for e in self.protecting.get(board_id, ()) if self._leads_to_a_source(next(b for b in e.buses if b != board_id), board_id)]
+        return incomers[0] if len(incomers) == 1 else None
+
+    def _leads_to_a_source(self, far: str, board_id: str) -> bool:
+        """Whether the far side of a device is fed without its board."""
+        seen, edge = {board_id, far}, [far]
+        while edge:
+            here = edge.pop()
+            if here in self.sources:
+                return True
+            new = [b for b in self.next.get(here, ()) if b not in seen]
+            seen.update(new)
+            edge.extend(new)
         return False
-    top = topology_of(others)
-    return top.fed_bus(top.bus_index[far])
