@@ -313,15 +313,33 @@ def _full_load_a(elements: Mapping[str, Element], breaker_id: str) -> float | No
     breaker = elements.get(breaker_id)
     if breaker is None:
         return None
+    at_bus = _standing_at(elements)
     seen, edge = {breaker_id}, list(breaker.buses)
     for _ in range(4):
-        here = [o for o in elements.values() if o.id not in seen and set(o.buses) & set(edge) and not isinstance(o, Bus)]
+        here = [elements[i] for i in dict.fromkeys(i for b in edge for i in at_bus.get(b, ())) if i not in seen]
         found = [i for o in here if (i := _rated_a(elements, o)) is not None]
         if found:
             return min(found)
         seen |= {o.id for o in here}
         edge = [b for o in here for b in o.buses if getattr(elements.get(b), "bus_kind", "") == "junction"]
     return getattr(breaker, "i_rated_a", None)
+
+
+_stood: tuple[Mapping[str, Element], int, dict[str, list[str]]] = ({}, -1, {})
+
+
+def _standing_at(elements: Mapping[str, Element]) -> dict[str, list[str]]:
+    """What stands at each bus, found once while many relays of one network ask; elements are added to a network, and never connected otherwise in place."""
+    global _stood
+    of, count, found = _stood
+    if of is not elements or count != len(elements):
+        found = {}
+        for e in elements.values():
+            if not isinstance(e, Bus):
+                for bus_id in e.buses:
+                    found.setdefault(bus_id, []).append(e.id)
+        _stood = (elements, len(elements), found)
+    return found
 
 
 def _rated_a(elements: Mapping[str, Element], e: Element) -> float | None:
