@@ -67,6 +67,37 @@ def test_every_filled_value_is_marked_with_its_source(typed, filled):
                 assert e.assumed[field]
 
 
+@pytest.mark.parametrize(
+    ("behind", "ratio"),
+    [
+        ([{"kind": "transformer", "name": "T", "hv_bus": "J", "lv_bus": "L", "v_hv_kv": 11.0, "v_lv_kv": 0.4, "s_rated_mva": 1.0}], 75),  # 52.5 A
+        (
+            [
+                {"kind": "cable", "name": "W", "from_bus": "J", "to_bus": "K", "length_m": 300.0},
+                {"kind": "bus", "name": "K", "v_nominal_kv": 11.0, "bus_kind": "junction"},
+                {"kind": "transformer", "name": "T", "hv_bus": "K", "lv_bus": "L", "v_hv_kv": 11.0, "v_lv_kv": 0.4, "s_rated_mva": 2.0},
+                {"kind": "induction_motor", "name": "M", "bus": "K", "p_rated_kw": 90.0, "v_rated_kv": 11.0},  # the smaller of two
+            ],
+            150,  # 105 A
+        ),
+        ([], 800),  # nothing behind it: the rating of the breaker, 630 A
+    ],
+)
+def test_proposed_relay_settings_follow_what_is_behind_the_breaker_and_not_what_else_is_at_the_board(behind, ratio):
+    network = network_of(
+        [
+            {"kind": "bus", "name": "A", "v_nominal_kv": 11.0}, {"kind": "bus", "name": "J", "v_nominal_kv": 11.0, "bus_kind": "junction"},
+            {"kind": "bus", "name": "L", "v_nominal_kv": 0.4}, {"kind": "infeed", "name": "G", "bus": "A"},
+            {"kind": "breaker", "name": "Q", "from_bus": "A", "to_bus": "J", "i_rated_a": 630.0}, {"kind": "relay", "name": "B", "breaker": "Q"},
+            {"kind": "induction_motor", "name": "Near", "bus": "A", "p_rated_kw": 200.0, "v_rated_kv": 11.0}, *behind,
+        ]
+    )  # fmt: skip
+    found = typical_for_missing(network.elements, network.elements["B"])
+    assert found["ct_primary_a"].value == ratio
+    assert found["i_pickup_a"].value == ratio
+    assert all("proposed" in found[field].source for field in ("ct_primary_a", "i_pickup_a", "curve", "time_multiplier"))
+
+
 def test_a_board_on_a_board_is_led_to_by_a_way_shown_as_assumed(typed):
     made = plan(typed, "Sheet 1", typed.id_of_name["LV board"], "mcc “MCC 2”", "")
     assert any("leads there from LV board" in line for line in made.assumed)

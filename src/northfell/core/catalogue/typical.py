@@ -309,17 +309,21 @@ def _relay_ct(elements: Mapping[str, Element], e: Element, field: str) -> Typica
 
 
 def _full_load_a(elements: Mapping[str, Element], breaker_id: str) -> float | None:
-    """Full-load current of the first thing behind a breaker that has one, else the rating of the breaker [A]."""
+    """Full-load current of the first thing behind a breaker that has one, else the rating of the breaker [A].
+
+    Behind it is away from the board. Of several the largest counts: a lower pickup would clear faster, and an assumption must not be optimistic.
+    """
     breaker = elements.get(breaker_id)
     if breaker is None:
         return None
     at_bus = _standing_at(elements)
-    seen, edge = {breaker_id}, list(breaker.buses)
+    behind = [b for b in breaker.buses if getattr(elements.get(b), "bus_kind", "") == "junction"]
+    seen, edge = {breaker_id}, behind or list(breaker.buses)
     for _ in range(4):
         here = [elements[i] for i in dict.fromkeys(i for b in edge for i in at_bus.get(b, ())) if i not in seen]
         found = [i for o in here if (i := _rated_a(elements, o)) is not None]
         if found:
-            return min(found)
+            return max(found)
         seen |= {o.id for o in here}
         edge = [b for o in here for b in o.buses if getattr(elements.get(b), "bus_kind", "") == "junction"]
     return getattr(breaker, "i_rated_a", None)
