@@ -73,7 +73,7 @@ def test_a_copy_is_kept_before_a_migration_and_once_a_day(folder, db):
         installation.keep_backups(folder, 0)
 
 
-def test_backup_and_restore_from_the_command_line(folder, db, tmp_path, capsys):
+def test_backup_and_restore_from_the_command_line(folder, db, tmp_path, capsys, monkeypatch):
     copy = tmp_path / "copy.sqlite3"
     assert main(["backup", "--data", str(folder), "--to", str(copy)]) == 0
     change_project(db, 1, Change("longer", (Set(id="W25", values={"length_m": 700.0}),)), 1)
@@ -88,6 +88,10 @@ def test_backup_and_restore_from_the_command_line(folder, db, tmp_path, capsys):
     assert main(["restore", str(tmp_path / "other.sqlite3"), "--data", str(folder)]) == 1
     assert main(["restore", str(tmp_path / "none.sqlite3"), "--data", str(folder)]) == 1
     assert main(["backup", "--data", str(tmp_path / "nowhere")]) == 1
+    standing = (folder / installation.FILE).read_bytes()
+    monkeypatch.setattr(installation, "_copy", lambda *_: (_ for _ in ()).throw(OSError("No space left on device")))
+    assert main(["restore", str(copy), "--data", str(folder)]) == 1  # what stands is put aside only once the copy is whole
+    assert (folder / installation.FILE).read_bytes() == standing
 
 
 def test_users_from_the_command_line(folder, monkeypatch, capsys):

@@ -127,16 +127,21 @@ def restore(folder: Path, source: Path) -> Path | None:
             raise sqlite3.DatabaseError("it is no whole database of Northfell")
     except sqlite3.Error as error:
         raise NetworkRefused([InputRefused("file", str(source), "a copy that northfell backup made", str(error), "Restore")]) from None
-    file, kept = folder / FILE, None
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    if file.exists():
-        _nobody_else(file)
-        kept = _dated(folder, "before-restore")
-        file.replace(kept)
-        for beside in ("-wal", "-shm"):
-            Path(f"{file}{beside}").unlink(missing_ok=True)
-    with closing(sqlite3.connect(source)) as db:
-        _copy(db, file)
+    file, new, kept = folder / FILE, folder / f"{FILE}.restored", None
+    try:
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if file.exists():
+            _nobody_else(file)
+        with closing(sqlite3.connect(f"file:{source.absolute().as_posix()}?mode=ro", uri=True)) as db:
+            _copy(db, new)  # whole before anything is put aside
+        if file.exists():
+            kept = _dated(folder, "before-restore")
+            file.replace(kept)
+            for beside in ("-wal", "-shm"):
+                Path(f"{file}{beside}").unlink(missing_ok=True)
+        new.replace(file)
+    except (OSError, sqlite3.Error) as error:
+        raise NetworkRefused([InputRefused("data", str(folder), "a folder with room for the copy", str(error), "Restore")]) from None
     return kept
 
 

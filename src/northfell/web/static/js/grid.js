@@ -353,9 +353,10 @@ async function undo() {
   const body = new FormData();
   body.set("version", state.version);
   const answer = await fetch(`/projects/${grid.dataset.project}/undo?stage=network`, { method: "POST", body }).catch(() => null);
+  const before = state.version;
   if (answer?.ok) state.errors.clear();
   if (answer) await load();
-  if (answer?.ok) tell(["The newest change was taken back."]);
+  if (answer?.ok) tell([state.version === before ? "There is nothing to undo." : "The newest change was taken back."]);
   else if (answer?.status === 409) tell(["The project has been changed since this table was shown. The table shows it now; undo takes back the newest of its changes."], true);
   else tell(["Nothing was taken back: the server did not answer as it should. What you typed is kept; try again."], true);
 }

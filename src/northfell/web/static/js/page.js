@@ -40,7 +40,7 @@ document.addEventListener("submit", async (event) => {
   const body = form.enctype === "multipart/form-data" ? typed : new URLSearchParams(typed);
   let answer = null, told = "";
   try {
-    answer = await fetch(form.action, { method: "POST", body, headers: { Accept: "text/html" } });
+    answer = await fetch(event.submitter?.getAttribute("formaction") || form.getAttribute("action"), { method: "POST", body, headers: { Accept: "text/html" } });
     told = await answer.text();
   } catch {
     answer = null;
