@@ -242,3 +242,20 @@ def test_what_a_data_file_says_and_is_not_read_is_told(tmp_path, run):
     path.write_text(text.replace(line, changed))
     _, answer = run("run", "load_flow", path)
     assert any("by its tap: it is read with its tap as it stands" in m for m in answer["messages"])
+
+
+def test_the_most_load_has_tables_of_its_own(run, demo):
+    code, answer = run("run", "load_flow", demo, "--most-load", "W411")
+    assert code == 1
+    assert any("Cable W411 draws nothing that could be raised; accepted is a load, a motor, or a bus" in one for one in answer["messages"])
+    code, answer = run("run", "load_flow", demo, "--most-load", "Nowhere")
+    assert code == 1
+    assert any("--most-load is “Nowhere”, accepted is the name of a load, a motor or a bus" in one for one in answer["messages"])
+    code, answer = run("run", "load_flow", CDF, "--most-load")
+    assert code == 0
+    table = answer["tables"]["maximum"]
+    row = dict(zip((c["name"] for c in table["columns"]), table["rows"][0], strict=True))
+    assert row["part"] == pytest.approx(1.7651222, abs=1e-6)
+    assert row["p_max_mw"] == pytest.approx(1.7651222 * 259.0, abs=1e-3)
+    assert (row["weakest"], row["limited"][:16]) == ("14", "Source 2 (by 110")
+    assert len(answer["tables"]["loading_curve"]["rows"]) > 15

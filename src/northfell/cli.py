@@ -16,6 +16,7 @@ from northfell.core.model.changes import settings_with
 from northfell.core.model.completeness import missing
 from northfell.core.model.network import Network
 from northfell.core.model.parameters import STUDIES, Study
+from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 from northfell.core.studies.load_flow.motor_start import start
 from northfell.core.studies.load_flow.outages import each_out, outages_table
 from northfell.core.tables import Table, joined
@@ -110,6 +111,10 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", help="a setting, such as lv_tolerance_pct=6 or limits.loading_close_pct=80")
     run.add_argument("--each-out", action="store_true", help="load_flow: also take each branch and source out in turn (table outages)")
     run.add_argument("--start", metavar="MOTOR", help="load_flow: also start a motor, by its name (table start)")
+    run.add_argument(
+        "--most-load", nargs="?", const="", metavar="NAME",
+        help="load_flow: also raise the load until no more is drawn: all of it, or that of a consumer or at a bus (tables maximum, loading_curve)",
+    )  # fmt: skip
     run.add_argument("--out", type=Path, help="also write to a file: .json, .csv or .xlsx")
 
     check = command("check", _check, "Say what is missing for which study; exit 1 where a study cannot run.")
@@ -273,11 +278,12 @@ def _run(options: argparse.Namespace) -> int:
 
 def _on_request_fits(network: Network, options: argparse.Namespace) -> None:
     """Refuse what only a load flow can do, and a motor that is not there."""
-    for name, given in (("--each-out", options.each_out), ("--start", options.start)):
+    for name, given in (("--each-out", options.each_out), ("--start", options.start), ("--most-load", options.most_load is not None)):
         if given and options.study != "load_flow":
             raise NetworkRefused([InputRefused(name, options.study, "the study load_flow", where="Command line")])
-    if options.start and options.start not in network.id_of_name:
-        raise NetworkRefused([InputRefused("--start", options.start, "the name of a motor", where="Command line")])
+    for name, given, what in (("--start", options.start, "a motor"), ("--most-load", options.most_load, "a load, a motor or a bus")):
+        if given and given not in network.id_of_name:
+            raise NetworkRefused([InputRefused(name, given, f"the name of {what}", where="Command line")])
 
 
 def _run_states(network: Network, options: argparse.Namespace, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
@@ -315,6 +321,9 @@ def _run_states(network: Network, options: argparse.Namespace, states: list[str]
                 started = start(one.compiled("load_flow"), network.id_of_name[options.start])
                 tables.append(started.table())
                 answer["findings"] += [f.to_json() for f in start_findings(started, network.settings.limits)]
+            if options.most_load is not None:
+                most = maximum_loading(one.compiled("load_flow"), network.id_of_name.get(options.most_load, ""))
+                tables += [maximum_table(state, most), curve_table(state, most)]
         except CannotRun as error:
             failed(state, error.reasons, BAD_INPUT)
         except NoSolution as error:

@@ -11,12 +11,13 @@ from northfell.app import arrange, clips, sheets
 from northfell.app.extend import plan
 from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.model.assemblies import ASSEMBLIES, assembly
-from northfell.core.model.changes import apply_change
+from northfell.core.model.changes import PutSheet, apply_change
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network, Sheet, references_of
 from northfell.core.model.ways import downstream, ways_of
 from northfell.core.network import energised, topology_of
 from northfell.demo import skerrow_water
+from northfell.drawing import layout
 from northfell.drawing.shapes import Text
 from northfell.drawing.sheet import draw
 from northfell.drawing.standing import SheetMemory
@@ -219,3 +220,19 @@ def test_what_is_filled_into_an_assembly_stays_in_its_place():
             assembly("mcc").written({"name": bad})
     with pytest.raises(NotFound):
         assembly("nothing")
+
+
+def test_a_sheet_that_becomes_too_wide_is_laid_out_on_several(monkeypatch):
+    laid = arrange.lay_out(DEMO, SHEET)
+    assert not any(isinstance(act, PutSheet) for act in laid.acts)
+    monkeypatch.setattr(arrange, "sheets_of", lambda elements: layout.sheets_of(elements, widest=60.0))
+    parted = after(DEMO, arrange.lay_out(DEMO, SHEET))
+    assert len(parted.sheets) > 2
+    assert parted.sheets[0].name == SHEET
+    assert parted.sheets[1].name == f"{SHEET} 2"
+    drawn = set().union(*(sheet.placements for sheet in parted.sheets))
+    assert drawn == set(DEMO.sheets[0].placements)
+    for sheet in parted.sheets:
+        for i in sheet.placements:  # what is drawn leads to a bus that is drawn beside it
+            e = parted.elements[i]
+            assert not e.buses or any(b in sheet.placements for b in e.buses)

@@ -224,3 +224,9 @@ def test_the_second_example_shows_feet_gauges_and_what_is_planned(walk):  # noqa
     assert walk.figure("Carries") != before
     walk.enter("250 m")
     walk.until(lambda: walk.one("#field-length_m").get_attribute("value").startswith("820.2"))
+
+
+def test_undo_in_a_table_says_when_there_is_nothing_to_take_back(walk):  # noqa: F811
+    table = Table(walk, "/projects/1/table/cable")
+    walk.one('[data-grid="undo"]').click()
+    walk.until(lambda: "There is nothing to undo." in table.said())

@@ -296,3 +296,12 @@ def test_projects_are_named_filed_copied_and_deleted_with_undo(hand):
     with urllib.request.urlopen(f"{hand.application.address}/projects/4/export.northfell") as answer:
         whole = northfell_zip.read(answer.read())
     assert [json.loads(c.acts)[0]["act"] for c in whole.history] == ["add"]
+    menu_of = next(p for p in hand.all(".project") if "North quay copy" in p.text)
+    menu_of.find_element(By.CSS_SELECTOR, ".menu summary").click()
+    next(b for b in menu_of.find_elements(By.CSS_SELECTOR, "button") if b.text == "Delete").click()
+    hand.until(lambda: "North quay copy was deleted." in hand.one(".page").text)
+    hand.browser.get(f"{hand.application.address}/?deleted=true")
+    next(b for b in hand.all("button") if b.text == "Delete for good").click()  # the other button of the same form would bring it back
+    hand.until(lambda: "Nothing is deleted." in hand.one("main").text)
+    hand.browser.get(hand.application.address)
+    assert not any("North quay copy" in p.text for p in hand.all(".project"))

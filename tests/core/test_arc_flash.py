@@ -1,6 +1,7 @@
 """Arc flash: which device decides, both sides of a main, the two-second rule, and the working."""
 
 import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -9,7 +10,7 @@ from tests.conftest import network_of
 
 from northfell.app.studies import StateResults
 from northfell.core.errors import InputRefused
-from northfell.core.model.network import OperatingState
+from northfell.core.model.network import OperatingState, element_from
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash import explain_energy
 from northfell.demo import skerrow_water
@@ -182,3 +183,45 @@ def test_working_ends_at_the_figure_of_the_table_for_every_variant():
                 assert next(s.value for s in made.steps if s.symbol == "tc") == v.opens_at_s
                 device_steps = [s for s in made.steps if s.symbol == "t"]
                 assert device_steps[-1].value == pytest.approx(v.opens_at_s)
+
+
+def test_a_fuse_that_is_not_fed_is_not_asked_for_its_rating():
+    network = skerrow_water()
+    before = StateResults(network, "Normal").arc_flash()
+    dead = [element_from({"kind": "bus", "id": f"dead {n}", "name": f"dead {n}", "v_nominal_kv": 0.4}) for n in (1, 2)]
+    fuse = element_from({"kind": "fuse", "id": "F9", "name": "F9", "from_bus": "dead 1", "to_bus": "dead 2"})
+    more = network.model_copy(update={"elements": {**network.elements, **{e.id: e for e in (*dead, fuse)}}})
+    after = StateResults(more, "Normal").arc_flash()
+    assert [one.variants for one in after.locations] == [one.variants for one in before.locations]
+
+
+@pytest.mark.parametrize(
+    ("configuration", "b", "cf"),
+    [("VCB", (0.002222, -0.02556, 0.6222), 1.5028), ("VCBB", (-0.002778, 0.1194, -0.2778), 1.2424), ("HCB", (-0.0005556, 0.03722, 0.4778), 1.1524)],
+)
+def test_a_shallow_box_by_hand(configuration, b, cf):
+    """IEEE 1584-2018, Eq. 13 and 15: 355.6 by 304.8 by 203.2 mm at 480 V is 14 by 12 in, EES 13 in, CF = 1/(b1·169 + b2·13 + b3)."""
+    box = eq.Enclosure(configuration, 25, 355.6, 304.8, 203.2)
+    assert eq.equivalent_box_in(box, 0.48) == (pytest.approx(14.0, abs=1e-3), pytest.approx(12.0, abs=1e-3), True)
+    assert eq.correction_of(box, 0.48) == pytest.approx(cf, abs=5e-4)
+    assert 1 / (b[0] * 13**2 + b[1] * 13 + b[2]) == pytest.approx(cf, abs=5e-4)
+
+
+@pytest.mark.parametrize(
+    ("kv", "height", "width", "depth", "shallow"),
+    [(0.48, 507.9, 507.9, 203.2, True), (0.6, 507.9, 507.9, 203.2, False), (0.48, 508.0, 507.9, 203.2, False), (0.48, 507.9, 508.0, 203.2, False),
+     (0.48, 507.9, 507.9, 203.3, False)],
+)  # fmt: skip
+def test_when_a_box_is_shallow(kv, height, width, depth, shallow):
+    """IEEE 1584-2018, 4.8.2: below 600 V, below 508 mm high and wide, at most 203.2 mm deep."""
+    high, wide, found = eq.equivalent_box_in(eq.Enclosure("VCB", 25, height, width, depth), kv)
+    assert found is shallow
+    if not shallow and max(height, width) < 508:  # a typical box that is small counts as 20 by 20 in
+        assert (high, wide) == (20, 20)
+
+
+def test_the_boundary_shown_is_the_largest_of_all_variants():
+    arc = StateResults(skerrow_water(), "Normal").arc_flash()
+    location = next(one for one in arc.locations if one.variants)
+    near, far = (replace(location.variants[0], boundary_mm=mm) for mm in (900.0, 1400.0))
+    assert replace(location, variants=(near, far)).boundary_mm == 1400.0

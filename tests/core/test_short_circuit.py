@@ -33,6 +33,53 @@ def test_infeed_and_cable_by_hand():
         assert one.ip_ka[1] == pytest.approx((1.02 + 0.98 * math.exp(-3 * r_over_x)) * math.sqrt(2) * one.ik_ka[1], rel=1e-9)
 
 
+def test_the_peak_of_two_unequal_paths_goes_by_the_impedance_at_twenty_hertz():
+    """Method (c): R/X of the whole at 20 Hz, with every reactance at 0.4 of itself; with unequal paths that is not R/X at 50 Hz."""
+    paths = (complex(0.6, 0.05), complex(0.1, 0.4))
+    cables = [{**CABLE, "name": f"W{n}", "r_ohm_per_km": z.real, "x_ohm_per_km": z.imag} for n, z in enumerate(paths)]
+    one = faults_of(network_of([BUS_A, BUS_B, INFEED, *cables])).cases["max"]
+    x_q = 1.1 * 11 / (math.sqrt(3) * 10) / math.sqrt(1.01)
+
+    def whole(f_over_f):
+        a, b = (complex(z.real, f_over_f * z.imag) for z in paths)
+        return complex(0.1 * x_q, f_over_f * x_q) + a * b / (a + b)
+
+    at_20_hz, ik = whole(0.4), 1.1 * 11 / (math.sqrt(3) * abs(whole(1.0)))
+    kappa = 1.02 + 0.98 * math.exp(-3 * 0.4 * at_20_hz.real / at_20_hz.imag)
+    assert one.ik_ka[1] == pytest.approx(ik)
+    assert one.ip_ka[1] == pytest.approx(kappa * math.sqrt(2) * ik, rel=1e-9)
+    assert abs(at_20_hz.real / at_20_hz.imag * 0.4 / (whole(1.0).real / whole(1.0).imag) - 1) > 0.05  # the figures can tell
+
+
+def test_the_factor_of_a_transformer_goes_by_the_voltage_of_its_low_side():
+    """KT = 0.95·cmax/(1 + 0.6·xT) with cmax of the low side: 1.05 at 0.4 kV with 6 % tolerance, 1.1 at 11 kV."""
+    transformer = {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "L", "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 6.0,
+                   "ur_pct": 0.0, "vector_group": "Dyn11"}  # fmt: skip
+    network = network_of([BUS_A, {"kind": "bus", "name": "L", "v_nominal_kv": 0.4}, {**INFEED, "r_over_x": 0.0}, transformer])
+    short_circuit = network.settings.short_circuit.model_copy(update={"lv_tolerance_pct": 6})
+    network = network.model_copy(update={"settings": network.settings.model_copy(update={"short_circuit": short_circuit})})
+    one = faults_of(network).cases["max"]
+    x_t, x_q = 0.06 * 0.4**2, 1.1 * 11 / (math.sqrt(3) * 10) * (0.4 / 11) ** 2
+    k_t = 0.95 * 1.05 / (1 + 0.6 * 0.06)
+    at = [network.elements[b].name for b in faults_of(network).net.topology.bus_ids].index("L")
+    assert one.ik_ka[at] == pytest.approx(1.05 * 0.4 / (math.sqrt(3) * (x_q + k_t * x_t)), rel=1e-9)
+
+
+@pytest.mark.parametrize(("ur_kv", "sr_mva", "part"), [(11.0, 99.9, 0.07), (11.0, 100.0, 0.05), (1.0, 100.0, 0.15), (1.01, 2.0, 0.07)])
+def test_fictitious_resistance_of_machines(ur_kv, sr_mva, part):
+    """IEC 60909-0:2016: 0.05·X″d from 100 MVA, 0.07 below, 0.15 up to 1 kV."""
+    assert float(eq.generator_fictitious_resistance(2.0, ur_kv, sr_mva)) == pytest.approx(2 * part)
+
+
+def test_the_working_says_the_equation_that_is_computed():
+    """The text of κ, evaluated, is the figure beside it."""
+    study = faults_of(network_of([BUS_A, BUS_B, INFEED, CABLE]))
+    step = next(s for s in explain_fault(study, 1, "max", "ip_ka").steps if s.symbol == "κ")
+    text = step.substituted.replace("e^", "math.e**").replace("·", "*").replace("−", "-").replace(",", ".")
+    assert eval(text, {"math": math}) == pytest.approx(step.value, rel=1e-3)
+    assert step.equation.split("·e")[0] == step.substituted.split("·e")[0]
+
+
 @given(networks(shift=True))
 def test_contributions_sum_to_the_fault_current(network):
     study = faults_of(network)

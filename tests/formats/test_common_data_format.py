@@ -38,12 +38,24 @@ def test_numbers_that_touch_are_told_apart_by_their_columns():
     assert touching == common_data_format.read(TEXT)[0]
 
 
-def test_remote_control_is_told():
+def with_remote(bus, remote):
     lines = TEXT.splitlines()
-    at = next(i for i, one in enumerate(lines) if one.startswith("   8 Bus 8"))
-    lines[at] = lines[at].rsplit(maxsplit=1)[0] + "    7"
-    _, messages = common_data_format.read("\n".join(lines))
-    assert messages == ["Bus 8 controls bus 7: it is read as holding its own final voltage, 1.09 p.u."]
+    at = next(i for i, one in enumerate(lines) if one.startswith(f"{bus:>4} Bus"))
+    lines[at] = lines[at].rsplit(maxsplit=1)[0] + f"{remote:>5}"
+    return "\n".join(lines)
+
+
+def test_a_machine_that_controls_another_bus_holds_it():
+    network, messages = common_data_format.read(with_remote(8, 7))
+    assert messages == []
+    assert (network.elements["Source 8"].v_bus, network.elements["Source 8"].v_set_pu) == ("7", 1.09)
+    network, messages = common_data_format.read(with_remote(8, 99))
+    assert messages == ["Bus 8 controls bus 99, which is not in the file: it is read as holding its own final voltage, 1.09 p.u."]
+    assert network.elements["Source 8"].v_bus is None
+    _, messages = common_data_format.read(with_remote(8, 6))
+    assert messages == ["Bus 8 controls bus 6, where 1.07 p.u. is held by others: it is read as holding its own final voltage, 1.09 p.u."]
+    _, messages = common_data_format.read(with_remote(1, 5))
+    assert messages == ["Bus 1 is the reference and controls bus 5: it is read as holding its own final voltage, 1.06 p.u."]
 
 
 def test_limits_that_are_none_and_areas():

@@ -2,6 +2,7 @@
 
 import json
 import sqlite3
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -52,11 +53,23 @@ def test_a_damaged_file_is_told_and_never_written(folder):
     assert main(["serve", "--data", str(folder), "--port", "0", "--no-browser"]) == 1
 
 
+def test_no_room_for_the_copy_before_a_migration_is_said_and_changes_nothing(folder, db, monkeypatch, capsys):
+    db.execute("PRAGMA user_version = 4")
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(installation, "_copy", full)
+    assert main(["serve", "--data", str(folder), "--port", "0", "--no-browser"]) == 1
+    assert "accepted is room and the right to write there" in capsys.readouterr().err
+    assert db.execute("PRAGMA user_version").fetchone()[0] == 4
+
+
 def test_a_copy_is_kept_before_a_migration_and_once_a_day(folder, db):
     db.execute("PRAGMA user_version = 4")
     copies = list((folder / "backups").glob("*")) if (folder / "backups").exists() else []
     assert copies == []
-    with pytest.raises(sqlite3.OperationalError):  # the tables are there already: the migration fails, after the copy was made
+    with pytest.raises(NetworkRefused, match="already exists"):  # the tables are there already: the migration fails, after the copy was made
         installation.opened(folder)
     (before,) = (folder / "backups").glob("*before-migration*")
     assert sqlite3.connect(before).execute("PRAGMA user_version").fetchone()[0] == 4
@@ -81,17 +94,18 @@ def test_backup_and_restore_from_the_command_line(folder, db, tmp_path, capsys, 
     assert "Stop the application first" in capsys.readouterr().err
     db.close()
     assert main(["restore", str(copy), "--data", str(folder)]) == 0
-    assert projects.network_of(connect(folder / installation.FILE), 1) == DEMO
+    with closing(connect(folder / installation.FILE)) as there:
+        assert projects.network_of(there, 1) == DEMO
     (kept,) = (folder / "backups").glob("*before-restore*")
     assert projects.network_of(connect(kept), 1).elements["W25"].length_m == 700
     (tmp_path / "other.sqlite3").write_bytes(b"x" * 100)
     assert main(["restore", str(tmp_path / "other.sqlite3"), "--data", str(folder)]) == 1
     assert main(["restore", str(tmp_path / "none.sqlite3"), "--data", str(folder)]) == 1
     assert main(["backup", "--data", str(tmp_path / "nowhere")]) == 1
-    standing = (folder / installation.FILE).read_bytes()
     monkeypatch.setattr(installation, "_copy", lambda *_: (_ for _ in ()).throw(OSError("No space left on device")))
     assert main(["restore", str(copy), "--data", str(folder)]) == 1  # what stands is put aside only once the copy is whole
-    assert (folder / installation.FILE).read_bytes() == standing
+    with closing(connect(folder / installation.FILE)) as there:
+        assert projects.network_of(there, 1) == DEMO
 
 
 def test_users_from_the_command_line(folder, monkeypatch, capsys):

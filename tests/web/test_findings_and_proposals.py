@@ -208,6 +208,21 @@ def test_elements_out_run_on_request_and_stay_for_the_version(client):  # noqa: 
     assert client.get("/projects/1/tables/outages.csv?stage=flow").status_code == 200
 
 
+def test_the_maximum_load_is_found_on_request_with_its_curve(client):  # noqa: F811
+    asked = client.get("/projects/1/flow?tab=maximum", headers=PART).text
+    assert "Raises all loads and motors until no more is drawn, in Normal" in asked
+    assert client.get("/projects/1/tables/maximum.csv?stage=flow").status_code == 404
+    client.post("/projects/1/maximum?stage=flow", headers=PART)
+    page = settled(client, "/projects/1/flow?tab=maximum")
+    assert "Voltage over load at Dosing MCC, island of Infeed A" in page
+    assert "Raises what P1 draws" in client.get("/projects/1/flow?tab=maximum&selected=P1", headers=PART).text
+    csv = client.get("/projects/1/tables/maximum.csv?stage=flow").text.splitlines()
+    assert csv[1].startswith("Normal,Infeed A,all loads and motors,4.6")
+    assert len(client.get("/projects/1/tables/loading_curve.csv?stage=flow").text.splitlines()) > 10
+    client.post("/projects/1/maximum?stage=flow&selected=P4", headers=PART)
+    assert "Induction motor P4: nothing is drawn that could be raised." in settled(client, "/projects/1/flow?tab=maximum&selected=P4")
+
+
 def test_a_motor_start_is_shown_on_sheet_and_in_the_ledger(client):  # noqa: F811
     page = client.get("/projects/1/flow?tab=start&selected=P1", headers=PART).text
     assert "P1 starts direct on line: 5.964 MVA" in page

@@ -5,12 +5,14 @@ import io
 import re
 
 import pytest
-from tests.web.test_pages import PART, client, database, edit  # noqa: F401
+from tests.web.test_pages import PART, add, client, database, edit  # noqa: F401
 
+from northfell.app.connect import place
 from northfell.app.studies import Results
 from northfell.core.errors import CannotRun
 from northfell.core.findings import Finding
 from northfell.core.model.changes import Change, Set, apply_change
+from northfell.core.model.elements import KINDS
 from northfell.demo import skerrow_water
 from northfell.web.card import card_of
 from northfell.web.figures import figures_of
@@ -193,3 +195,20 @@ def test_new_project_and_deleting(client):  # noqa: F811
     held = client.post("/projects/1/sheet/remove", data={"version": 2, "ids": '["Filter hall"]'}, params={"selected": "Filter hall"}, headers=PART)
     assert held.status_code == 422
     assert "Still there: Hall services, Q31, Q311, Q312" in held.text
+
+
+def test_the_card_the_table_and_the_reference_page_of_every_kind_open(client, database):  # noqa: F811
+    network = skerrow_water()
+    at = network.sheets[0].placements["Q21"]  # where what has no terminals is attached
+    for n, (kind, cls) in enumerate((k, c) for k, c in KINDS.items() if k != "bus"):
+        change, made = place(network, network.sheets[0].name, kind, 200.0 + 12 * n if cls.TERMINALS else at.x, 10.0 if cls.TERMINALS else at.y)
+        network = apply_change(network, change)[0]
+        assert network.elements[made].kind == kind
+    project = add(database, network)
+    shown = {e.kind: e.id for e in network.elements.values()}
+    assert set(shown) == set(KINDS)
+    for kind, element in shown.items():
+        for stage in STAGES:
+            assert client.get(f"/projects/{project}/{stage}", params={"selected": element}, headers=PART).status_code == 200, (kind, stage)
+        assert client.get(f"/projects/{project}/table/{kind}").status_code == 200, kind
+        assert client.get(f"/reference/{kind}").status_code == 200, kind

@@ -1,14 +1,15 @@
 """Arranging a sheet: moving, turning, aligning, what stands on it and what does not. None of this touches the network itself."""
 
 from collections.abc import Callable, Iterable
+from itertools import count
 
 from northfell.core.errors import InputRefused, NetworkRefused
-from northfell.core.model.changes import Change, Move
-from northfell.core.model.elements import Bus
+from northfell.core.model.changes import Change, Move, PutSheet
+from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import FARTHEST, Network, Placement, Sheet
 from northfell.core.model.ways import Connections, ways_of
 from northfell.drawing import growing
-from northfell.drawing.layout import hung, laid_out
+from northfell.drawing.layout import hung, laid_out, sheets_of
 from northfell.drawing.schedule import schedule_size
 from northfell.drawing.standing import STEP
 
@@ -153,13 +154,31 @@ def _board_place(sheet: Sheet, network: Network, board_id: str) -> Placement:
 
 
 def lay_out(network: Network, sheet_name: str) -> Change:
-    """Lay a whole sheet out anew."""
+    """Lay a whole sheet out anew; what becomes too wide for one goes on to further sheets, the boards that are parted on each of them."""
     sheet = network.sheet(sheet_name)
     on_it = {i: e for i, e in network.elements.items() if i in sheet.placements}
     closed = {i: e for i, e in on_it.items() if all(b in on_it for b in e.buses)}
+    if not any(p.schedule for p in sheet.placements.values()) and len(parts := sheets_of(closed)) > 1:
+        return _parted(network, sheet, on_it, parts)
     known = Connections(network.elements)
     folded = {i: ways_of(network.elements, i, known) for i, p in sheet.placements.items() if p.schedule and i in closed}
     sizes = {i: schedule_size([[network.elements[e] for e in way.elements] for way in ways], network.settings.units) for i, ways in folded.items()}
     places = laid_out(closed, {i: (wide / STEP, high / STEP) for i, (wide, high) in sizes.items()})
     moves = [Move(sheet=sheet.name, id=i, to=p.model_copy(update={"schedule": sheet.placements[i].schedule})) for i, p in places.items()]
     return Change(f"Laid sheet {sheet.name} out anew", tuple(m for m in moves if m.to != sheet.placements[m.id]))
+
+
+def _parted(network: Network, sheet: Sheet, on_it: dict[str, Element], parts: list[dict[str, Placement]]) -> Change:
+    """A sheet as several, the first under its own name. What leads to another sheet stands beside its bus."""
+    for i, e in on_it.items():
+        if not any(i in part for part in parts):
+            beside = next(((part, b) for b in e.buses for part in parts if b in part), None)
+            part, bus = beside if beside else (parts[0], "")
+            board = part.get(bus)
+            part[i] = Placement(x=board.x + board.width + 4, y=board.y + 5) if board else sheet.placements[i]
+    taken = {s.name for s in network.sheets}
+    free = (name for n in count(2) if (name := f"{sheet.name[:70]} {n}") not in taken)
+    first, *others = parts
+    acts = [PutSheet(name=sheet.name, to=Sheet(name=sheet.name, placements=first))]
+    acts += [PutSheet(name="", to=Sheet(name=name, placements=part)) for name, part in zip(free, others, strict=False)]
+    return Change(f"Laid sheet {sheet.name} out anew, on {len(parts)} sheets", tuple(acts))

@@ -53,9 +53,14 @@ def opened(folder: Path) -> sqlite3.Connection:
     if told != ["ok"]:
         db.close()
         raise DamagedDatabase(_damaged(file, "; ".join(told)))
-    if behind:
-        _copy(db, _dated(folder, "before-migration"))
-    migrate(db)
+    try:
+        if behind:
+            _copy(db, _dated(folder, "before-migration"))
+        migrate(db)
+    except (OSError, sqlite3.OperationalError) as error:  # no room, or no right to write; a migration is done whole or not at all
+        db.close()
+        accepted = "room and the right to write there: the database is copied before it is brought to a newer form, and nothing of it was changed"
+        raise NetworkRefused([InputRefused("data", str(folder), accepted, str(error), "Folder")]) from None
     return db
 
 

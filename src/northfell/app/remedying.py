@@ -3,7 +3,7 @@
 import cmath
 from dataclasses import dataclass
 
-from northfell.app.studies import Results
+from northfell.app.studies import Results, StateResults
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Bus, Element
 from northfell.core.studies.load_flow import LoadFlow
@@ -35,19 +35,23 @@ def why(results: Results, state: str, element_id: str) -> Why:
     """
     key = f"why\n{state}\n{element_id}"
     if key not in results.kept:
-        flow = results.at(state).load_flow()
-        element = flow.net.elements.get(element_id)
-        if element is None:
-            raise NotFound("There is no such element (any more).")
-        if isinstance(element, Bus):
-            if cmath.isnan(flow.voltage(element.id)):
-                raise NotFound(f"{element.name} is not fed in {state}: it has no voltage.")
-            cause, at = None, element.id
-        else:
-            cause, at = cause_of(flow, case_at(flow), element), element.buses[-1] if element.buses else ""
-            if cause is None:
-                raise NotFound(f"{element.name} has no loading in {state}.")
-        legs = tuple(path_to_source(flow, at)) if at else ()
-        results.kept[key] = Why(element, state, flow, cause, legs, tuple(remedies(results.network, flow, element)))
+        results.kept[key] = results.at(state).done(_why, element_id)
     found: Why = results.kept[key]
     return found
+
+
+def _why(one: StateResults, element_id: str) -> Why:
+    flow = one.load_flow()
+    element = flow.net.elements.get(element_id)
+    if element is None:
+        raise NotFound("There is no such element (any more).")
+    if isinstance(element, Bus):
+        if cmath.isnan(flow.voltage(element.id)):
+            raise NotFound(f"{element.name} is not fed in {one.state}: it has no voltage.")
+        cause, at = None, element.id
+    else:
+        cause, at = cause_of(flow, case_at(flow), element), element.buses[-1] if element.buses else ""
+        if cause is None:
+            raise NotFound(f"{element.name} has no loading in {one.state}.")
+    legs = tuple(path_to_source(flow, at)) if at else ()
+    return Why(element, one.state, flow, cause, legs, tuple(remedies(one.network, flow, element)))

@@ -4,7 +4,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from threading import Lock
+from threading import Lock, RLock
 from typing import Any
 
 from northfell.app.projects import Project
@@ -18,6 +18,7 @@ from northfell.core.network import Compiled, HeldBack, Topology, compile_network
 from northfell.core.studies import arc_flash, load_flow, short_circuit
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_loading
 from northfell.core.studies.load_flow.motor_start import MotorStart, start
 from northfell.core.studies.load_flow.outages import Outage, each_out
 from northfell.core.studies.short_circuit import ShortCircuit
@@ -29,7 +30,9 @@ class StateResults:
 
     network: Network
     state: str
-    _kept: dict[str, Any] = field(default_factory=dict)
+    away: Callable[..., Any] | None = None  # does work upon this elsewhere, so that it holds up nobody
+    kept: dict[str, Any] = field(default_factory=dict)
+    _one_at_a_time: Any = field(default_factory=RLock, repr=False)  # who asks for the same waits for it
 
     @cached_property
     def elements(self) -> dict[str, Element]:
@@ -45,16 +48,16 @@ class StateResults:
         return energised(self.elements, self.topology)
 
     def compiled(self, study: Study) -> Compiled:
-        return self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology))
+        return self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
 
     def load_flow(self) -> LoadFlow:
-        return self._once("load_flow", lambda: load_flow.run(self.compiled("load_flow")))
+        return self._study("load_flow", lambda: load_flow.run(self.compiled("load_flow")))
 
     def short_circuit(self) -> ShortCircuit:
-        return self._once("short_circuit", lambda: short_circuit.run(self.compiled("short_circuit")))
+        return self._study("short_circuit", lambda: short_circuit.run(self.compiled("short_circuit")))
 
     def arc_flash(self) -> ArcFlash:
-        return self._once("arc_flash", lambda: arc_flash.run(self.compiled("arc_flash"), faults=self._faults()))
+        return self._study("arc_flash", lambda: arc_flash.run(self.compiled("arc_flash"), faults=self._faults()))
 
     def _faults(self) -> ShortCircuit | None:
         try:
@@ -72,16 +75,41 @@ class StateResults:
         except (CannotRun, NoSolution) as error:
             return error
 
+    def done(self, work: Callable[..., Any], *given: Any) -> Any:
+        """Work upon this state by a function of a module: elsewhere, where the network is large."""
+        return self.away(self, work, *given) if self.away and len(self.network.elements) >= LARGE else work(self, *given)
+
+    def _study(self, study: Study, here: Callable[[], Any]) -> Any:
+        def make() -> Any:
+            if not self.away or len(self.network.elements) < LARGE:
+                return here()
+            found = self.away(self, studied, study)
+            for key, made in found.items():
+                self.kept.setdefault(key, made)
+            return found[study]
+
+        return self._once(study, make)
+
     def _once(self, key: str, make: Callable[[], Any]) -> Any:
-        if key not in self._kept:
-            try:
-                self._kept[key] = make()
-            except (CannotRun, NoSolution) as error:
-                self._kept[key] = error
-        kept = self._kept[key]
+        with self._one_at_a_time:
+            if key not in self.kept:
+                try:
+                    self.kept[key] = make()
+                except (CannotRun, NoSolution) as error:
+                    self.kept[key] = error
+        kept = self.kept[key]
         if isinstance(kept, Exception):
             raise kept
         return kept
+
+
+LARGE = 5000  # elements: fewer are solved before they could be sent elsewhere
+
+
+def studied(one: StateResults, study: Study) -> dict[str, Any]:
+    """A study, with those that it rests on, by their names."""
+    one.run(study)
+    return {key: made for key, made in one.kept.items() if key in STUDIES}
 
 
 Told = Callable[[int, int, str], None]  # steps done, of how many, and what is being done
@@ -92,6 +120,7 @@ class Results:
     """All states of one version of a network."""
 
     network: Network
+    away: Callable[..., Any] | None = None
     states: dict[str, StateResults] = field(default_factory=dict)
     _findings: list[Finding] | None = None
     kept: dict[str, Any] = field(default_factory=dict)  # what was computed on request: outages, motor starts, remedies
@@ -99,7 +128,7 @@ class Results:
     def at(self, state: str) -> StateResults:
         if state not in self.states:
             self.network.state(state)  # refuses an unknown one
-            self.states[state] = StateResults(self.network, state)
+            self.states[state] = StateResults(self.network, state, self.away)
         return self.states[state]
 
     @property
@@ -130,9 +159,13 @@ def motor_start(results: Results, state: str, motor_id: str) -> MotorStart:
     """The start of one motor, found once for a version."""
     key = f"start\n{state}\n{motor_id}"
     if key not in results.kept:
-        results.kept[key] = start(results.at(state).compiled("load_flow"), motor_id)
+        results.kept[key] = results.at(state).done(_started, motor_id)
     found: MotorStart = results.kept[key]
     return found
+
+
+def _started(one: StateResults, motor_id: str) -> MotorStart:
+    return start(one.compiled("load_flow"), motor_id)
 
 
 def each_out_of(results: Results, state: str, told: Told | None = None) -> list[Outage]:
@@ -141,6 +174,20 @@ def each_out_of(results: Results, state: str, told: Told | None = None) -> list[
     if key not in results.kept:
         results.kept[key] = list(each_out(results.network, state, (lambda n, of: told(n, of, "elements out")) if told else None))
     found: list[Outage] = results.kept[key]
+    return found
+
+
+def maximum_of(results: Results, state: str, of: str = "") -> list[MaximumLoading]:
+    """How far the load can be raised, found once for a version."""
+    key = f"maximum\n{state}\n{of}"
+    if key not in results.kept:
+        try:
+            results.kept[key] = maximum_loading(results.at(state).compiled("load_flow"), of)
+        except (CannotRun, NoSolution) as error:
+            results.kept[key] = error
+    found: list[MaximumLoading] | CannotRun | NoSolution = results.kept[key]
+    if isinstance(found, Exception):
+        raise found
     return found
 
 
@@ -184,7 +231,8 @@ def _once_each(found: list[Finding]) -> list[Finding]:
 class ResultsCache:
     """Results of the last few network versions, by project, version and proposal."""
 
-    def __init__(self, most: int = 12) -> None:
+    def __init__(self, most: int = 12, away: Callable[..., Any] | None = None) -> None:
+        self._away = away
         self._kept: OrderedDict[tuple[int, int, str], Results] = OrderedDict()
         self._most = most
         self._lock = Lock()  # requests run side by side
@@ -193,7 +241,7 @@ class ResultsCache:
         key = (project.id, project.version, project.proposal)
         with self._lock:
             if key not in self._kept:
-                self._kept[key] = Results(project.network)
+                self._kept[key] = Results(project.network, self._away)
                 while len(self._kept) > self._most:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(key)

@@ -12,25 +12,11 @@ from northfell.core.model.completeness import missing_of
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, element_from, title_of
-from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.parameters import SECTIONS, STUDIES, Parameter, parameter, parameters_of
 from northfell.core.model.showing import text_shown
 
 Cell = tuple[str, str]  # element id (or the name of a new one) and field
 HIDDEN = ("label",)
-SECTIONS = (
-    "Connection",
-    "Rating",
-    "Construction",
-    "Impedance",
-    "Earthing",
-    "Enclosure",
-    "Protection",
-    "Operation",
-    "Tap changer",
-    "Volt-var",
-    "Identity",
-    "Notes",
-)
 
 
 @dataclass
@@ -48,7 +34,7 @@ def columns_of(kind: str) -> tuple[Parameter, ...]:
     if kind not in KINDS:
         raise NotFound(f"There is no kind “{kind}”. Accepted are {', '.join(KINDS)}.")
     found = [p for p in parameters_of(KINDS[kind]) if p.form != "record" and p.name not in HIDDEN]
-    return tuple(sorted(found, key=lambda p: (p.name != "name", SECTIONS.index(p.section))))
+    return tuple(sorted(found, key=lambda p: (p.name != "name", p.section != "Connection", SECTIONS.index(p.section))))
 
 
 def shown(network: Network, element: Element, p: Parameter) -> str:

@@ -79,8 +79,10 @@ def read(text: str) -> tuple[Network, list[str]]:
     messages: list[str] = []
     elements: list[dict[str, Any]] = []
     buses: set[str] = set()
+    final: dict[str, float] = {}  # of the buses whose machines control another: their own final voltages
     for at, line in _section(lines, "BUS DATA"):
-        elements += _bus(line, at, base, buses, messages)
+        elements += _bus(line, at, base, buses, final, messages)
+    _at_other_buses(elements, buses, final, messages)
     counted: dict[str, int] = {}
     for at, line in _section(lines, "BRANCH DATA"):
         elements.append(_branch(line, at, base, buses, counted, messages))
@@ -112,7 +114,7 @@ def _section(lines: list[str], title: str) -> Iterator[tuple[int, str]]:
     raise NetworkRefused([InputRefused("section", title, "closed by a line of -999", where="File")])
 
 
-def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) -> list[dict[str, Any]]:
+def _bus(line: str, at: int, base: float, buses: set[str], final: dict[str, float], messages: list[str]) -> list[dict[str, Any]]:
     number = line[:5].strip().split()[0] if line[:5].strip() else ""
     if not (number.isascii() and number.isdigit()):
         raise NetworkRefused([InputRefused("bus number", line[:5], "a whole number in columns 1 to 4", where=f"Line {at}")])
@@ -129,26 +131,25 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     if kind not in (0, 1, 2, 3):
         raise NetworkRefused([InputRefused("type", v["type"], "0, 1, 2 or 3", where=f"Line {at}, bus {name}")])
     held = v["desired_pu"] or v["v_pu"]
-    if kind >= 2 and int(v["remote"]) not in (0, int(name)):
-        held = v["v_pu"]
-        messages.append(f"Bus {name} controls bus {int(v['remote'])}: it is read as holding its own final voltage, {held:g} p.u.")
+    other = str(int(v["remote"])) if kind >= 2 and int(v["remote"]) not in (0, int(name)) else ""
+    if other and kind == 3:
+        other, held = "", v["v_pu"]
+        messages.append(f"Bus {name} is the reference and controls bus {int(v['remote'])}: it is read as holding its own final voltage, {held:g} p.u.")
     given = {"q_min_mvar": v["q_min"], "q_max_mvar": v["q_max"]} if v["q_min"] or v["q_max"] else {}
     limits = {field: q for field, q in given.items() if abs(q) < NO_LIMIT_MVAR}
     if limits and limits.get("q_min_mvar", -NO_LIMIT_MVAR) > limits.get("q_max_mvar", NO_LIMIT_MVAR):
         raise NetworkRefused([InputRefused("minimum MVAR", v["q_min"], f"at most the maximum, {v['q_max']:g}", where=f"Line {at}, bus {name}")])
-    if kind == 3 and limits:
-        told = " to ".join(f"{q:g}" for q in (v["q_min"], v["q_max"]))
-        messages.append(f"Bus {name} is the reference: its reactive limits, {told} Mvar, do not act.")
     if kind == 1 and (v["q_min"] or v["q_max"]):
         messages.append(f"Bus {name} holds its power between voltage limits in the file, {v['q_min']:g} to {v['q_max']:g} p.u.: they do not act here.")
     if kind >= 2 and not v["desired_pu"]:
         messages.append(f"Bus {name} gives no voltage to hold: its final voltage, {held:g} p.u., is held.")
     if kind == 3:
-        made.append({"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"]})
+        made.append({"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"], **limits})
     elif kind == 2:
-        made.append(
-            {"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "mode": "voltage", "p_mw": v["generation_mw"], "v_set_pu": held, **limits}
-        )
+        power = {"p_mw": v["generation_mw"], "v_set_pu": held, "v_bus": other or None}
+        made.append({"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "mode": "voltage", **power, **limits})
+        if other:
+            final[name] = v["v_pu"]
     elif v["generation_mw"] or v["generation_mvar"]:
         power = {"p_mw": v["generation_mw"], "q_mvar": v["generation_mvar"]}
         made.append({"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "mode": "power", **power})
@@ -157,6 +158,18 @@ def _bus(line: str, at: int, base: float, buses: set[str], messages: list[str]) 
     if v["shunt_g"] or v["shunt_b"]:
         made.append({"kind": "shunt", "name": f"Shunt {name}", "bus": name, "q_mvar": v["shunt_b"] * base, "p_mw": v["shunt_g"] * base})
     return made
+
+
+def _at_other_buses(elements: list[dict[str, Any]], buses: set[str], final: dict[str, float], messages: list[str]) -> None:
+    """Machines that hold the voltage of another bus do so where that bus is there and no other voltage is held at it."""
+    held: dict[str, float] = {e["bus"]: e["v_set_pu"] for e in elements if "v_set_pu" in e and e.get("v_bus") is None}
+    for e in elements:
+        if (other := e.get("v_bus")) is None:
+            continue
+        if other not in buses or held.setdefault(other, e["v_set_pu"]) != e["v_set_pu"]:
+            why = "which is not in the file" if other not in buses else f"where {held[other]:g} p.u. is held by others"
+            e["v_bus"], e["v_set_pu"] = None, final[e["bus"]]
+            messages.append(f"Bus {e['bus']} controls bus {other}, {why}: it is read as holding its own final voltage, {e['v_set_pu']:g} p.u.")
 
 
 def _branch(line: str, at: int, base: float, buses: set[str], counted: dict[str, int], messages: list[str]) -> dict[str, Any]:

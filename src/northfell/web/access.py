@@ -15,7 +15,7 @@ from northfell.store import connect
 from northfell.web.pages import error_page, is_fragment
 
 OPEN = ("/static/", "/read/", "/sign-in")  # what is answered without signing in: a reader's link says itself what it may reach
-READS = ("/pin", "/outages", "/outages/cancel", "/clip", "/sign-out")  # what is posted, and changes nothing of a project
+READS = ("/pin", "/outages", "/outages/cancel", "/maximum", "/maximum/cancel", "/clip", "/sign-out")  # what is posted, and changes nothing of a project
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from northfell import __version__
 from northfell.app.jobs import Jobs
 from northfell.app.pins import Pins
 from northfell.app.presence import Presence
+from northfell.app.solving import away
 from northfell.app.studies import ResultsCache
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion, Unreadable
 from northfell.store import connect
@@ -62,7 +63,7 @@ def create_application(database: Path, access: Access | None = None) -> FastAPI:
     application.state.database = database
     application.state.access = access or Access()
     application.state.presence = Presence()
-    application.state.results = ResultsCache()
+    application.state.results = ResultsCache(away=away)
     application.state.memories = SheetMemories()
     application.state.answers = Answers()
     application.state.jobs = Jobs()

@@ -13,7 +13,7 @@ from northfell.core.model.completeness import missing_of
 from northfell.core.model.derived import Derived, derived_of
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
-from northfell.core.model.parameters import STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.parameters import SECTIONS, STUDIES, Parameter, parameter, parameters_of
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.model.ways import ways_of
 from northfell.core.quantities import entry
@@ -78,27 +78,13 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
     sections: dict[str, list[FieldShown]] = {}
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
-    order = [
-        "Rating",
-        "Impedance",
-        "Earthing",
-        "Construction",
-        "Enclosure",
-        "Protection",
-        "Operation",
-        "Tap changer",
-        "Volt-var",
-        "Connection",
-        "Identity",
-        "Notes",
-    ]
     return Card(
         element=element,
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
         state=view.state,
         figures=figures_of(network, results, view, element, pinned),
         derived=derived_of_card(network, element),
-        sections=sorted(sections.items(), key=lambda s: order.index(s[0])),
+        sections=sorted(sections.items(), key=lambda s: SECTIONS.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
         missing_for=sorted({study.replace("_", " ") for _, study in lacking}),
         can_fill=_can_fill(network, view.state, element, empty),

@@ -123,12 +123,11 @@ def _controlled(flow: LoadFlow, e: Element) -> list[Figure]:
         return [Figure("Tap found", fixed(tap, 2), "%", note=f"given {getattr(e, 'tap_pct', 0.0):g} %, {getattr(e, 'tap_changer', '')}")]
     if (steps := steps_in(flow).get(e.id)) is not None:
         return [Figure("Steps in", str(steps), note=f"of {getattr(e, 'steps', steps)}, switching {getattr(e, 'switching', 'fixed')}")]
-    at = next((i for i, g in enumerate(flow.net.machines) if g.id == e.id), -1)
-    if at in flow.ranges:
-        low, high = flow.ranges[at]
+    if e.id in flow.ranges:
+        low, high = flow.ranges[e.id]
         told = " to ".join(figure(q) if math.isfinite(q) else "no limit" for q in (low, high))
-        held = f"gives its {flow.at_limit[at]}, no longer holds {getattr(e, 'v_set_pu', 1.0):g} p.u." if at in flow.at_limit else "holds its voltage"
-        return [Figure("Reactive range", told, "Mvar", "close" if at in flow.at_limit else "", note=held)]
+        held = f"gives its {flow.at_limit[e.id]}, no longer holds {getattr(e, 'v_set_pu', 1.0):g} p.u." if e.id in flow.at_limit else "holds its voltage"
+        return [Figure("Reactive range", told, "Mvar", "close" if e.id in flow.at_limit else "", note=held)]
     return []
 
 

@@ -6,11 +6,13 @@ from typing import Any
 
 from northfell.app.studies import Results, motor_start
 from northfell.core.findings import loading_severity, severity_of, voltage_severity
-from northfell.core.model.elements import InductionMotor, SynchronousMotor
+from northfell.core.model.elements import Bus, Consumer, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
 from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
 from northfell.core.studies.load_flow.outages import outages_table
+from northfell.drawing.loading_chart import loading_shapes
 from northfell.web.naming import Ends
 from northfell.web.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
 from northfell.web.view import View
@@ -172,6 +174,45 @@ def outages(network: Network, results: Results, view: View) -> Ledger:
         Head("Load lost", "MW", True), Head("Consumers lost"), Head("Basis, or why there is no result"),
     ]  # fmt: skip
     return Ledger([], heads, rows, export="outages")
+
+
+def raised(network: Network, view: View) -> str:
+    """The element whose load is raised: the selected consumer or bus; empty for all."""
+    return view.selected if isinstance(network.elements.get(view.selected), Consumer | Bus) else ""
+
+
+def maximum(network: Network, results: Results, view: View) -> Ledger:
+    """How far the load can be raised; run on request."""
+    of = raised(network, view)
+    found: list[MaximumLoading] | Exception | None = results.kept.get(f"maximum\n{view.state}\n{of}")
+    if isinstance(found, Exception):
+        raise found
+    which = network.elements[of].name if of else ""
+    if found is None:
+        what = f"what {which} draws" if which and not isinstance(network.elements[of], Bus) else f"what stands at {which}" if which else "all loads and motors"
+        more = "" if which else " Select a load, a motor or a bus to raise that alone."
+        empty = f"Raises {what} until no more is drawn, in {view.state}; reactive limits act, taps and capacitor steps stay.{more}"
+        return Ledger([], [], [], empty=empty, run="maximum")
+    table = maximum_table(view.state, found)
+    rows = []
+    for record, m in zip(table.records(), found, strict=True):
+        severity = "breach" if m.part < 1 else "close" if m.part < CLOSE_PART else ""
+        cells = [
+            text(record["source"]), text(record["raised"]), num(record["drawn_now_mw"]), num(record["p_max_mw"], otherwise="none found"),
+            num(record["margin_mw"], None, severity, otherwise="–"), num(record["part"], 3, otherwise="–"), text(record["weakest"]),
+            num(record["v_now_pu"], 4), num(record["v_weakest_pu"], 4), text(record["lowest"]), num(record["v_lowest_pu"], 4), text(record["ended"]),
+            text(record["limited"]),
+        ]  # fmt: skip
+        rows.append(RowShown(m.weakest, cells, severity))
+    drawn = [m for m in found if len(m.curve) > 2][:MOST_CHARTS]
+    charts = tuple((f"{m.net.name(m.weakest)}, island of {m.source}", loading_shapes(m, network.settings.limits, *LOADING_CHART)) for m in drawn)
+    names = "source raised drawn_now_mw p_max_mw margin_mw part weakest v_now_pu v_weakest_pu lowest v_lowest_pu ended limited"
+    note = "More cannot be drawn; the limits of voltage and loading are left long before. Taps and capacitor steps stay where load flow finds them."
+    return Ledger([], heads_of(table, names), rows, note=note, export="maximum", charts=charts)
+
+
+MOST_CHARTS, LOADING_CHART = 3, (440.0, 190.0)
+CLOSE_PART = 1.1  # of the load of today: with less in hand the row is marked
 
 
 def starts(network: Network, results: Results, view: View) -> Ledger:

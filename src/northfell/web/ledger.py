@@ -24,7 +24,7 @@ from northfell.web.wording import worded
 NAMES = {
     "elements": "Elements", "assumed": "Assumed values", "history": "History", "findings": "Findings", "branches": "Branches", "buses": "Buses",
     "sources": "Sources", "loads": "Loads", "controls": "Controls", "totals": "Totals", "areas": "Areas", "reactive": "Reactive",
-    "outages": "Each out", "start": "Start", "faults": "Faults", "contributions": "Contributions", "locations": "Locations",
+    "outages": "Each out", "start": "Start", "maximum": "Maximum", "faults": "Faults", "contributions": "Contributions", "locations": "Locations",
     "devices": "Devices",
 }  # fmt: skip
 
@@ -51,6 +51,7 @@ def ledger_of(
         "reactive": lambda: flow_ledger.reactive(results, view),
         "outages": lambda: flow_ledger.outages(network, results, view),
         "start": lambda: flow_ledger.starts(network, results, view),
+        "maximum": lambda: flow_ledger.maximum(network, results, view),
         "faults": lambda: _faults(results, view),
         "contributions": lambda: _contributions(results, view),
         "locations": lambda: _locations(network, results, view),

@@ -10,6 +10,8 @@ from fastapi.responses import JSONResponse
 from northfell.app import arrange, clips, connect, sheets
 from northfell.app.extend import bus_of_selection
 from northfell.app.projects import open_project
+from northfell.app.studies import LARGE
+from northfell.app.workers import in_worker
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.assemblies import ASSEMBLIES, assembly
 from northfell.core.model.changes import Change
@@ -56,7 +58,14 @@ def _ids(text: str) -> list[str]:
 @router.post("/sheet/layout")
 def lay_out(request: Request, db: Db, view: Looking, version: Version) -> Response:
     """Lay the sheet shown out anew."""
-    return change_shown(request, db, view, version, lambda network: arrange.lay_out(network, view.sheet))
+
+    def laid_out(network: Network) -> Change:
+        if len(network.sheet(view.sheet).placements) < LARGE:
+            return arrange.lay_out(network, view.sheet)
+        made: Change = in_worker("Laying the sheet out", arrange.lay_out, network, view.sheet)
+        return made
+
+    return change_shown(request, db, view, version, laid_out)
 
 
 @router.post("/sheet/{act}")

@@ -2,11 +2,10 @@
 
 from fastapi import APIRouter, Request, Response
 
-from northfell.app.tabling import SECTIONS
 from northfell.core.catalogue.typical import rule_text
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import KINDS
-from northfell.core.model.parameters import Parameter, parameters_of
+from northfell.core.model.parameters import SECTIONS, Parameter, parameters_of
 from northfell.core.model.settings import GROUPS
 from northfell.web.pages import templates
 

@@ -12,6 +12,7 @@ from northfell.app.projects import Project, open_project, whole_project
 from northfell.app.studies import Results, motor_start
 from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash import explain_energy
+from northfell.core.studies.load_flow.maximum import curve_table, maximum_table
 from northfell.core.studies.load_flow.outages import outages_table
 from northfell.core.studies.load_flow.working import explain_flow
 from northfell.core.studies.short_circuit import explain_fault
@@ -21,6 +22,7 @@ from northfell.documents import sheets
 from northfell.drawing.sheet import Drawing
 from northfell.formats import northfell_json, northfell_zip
 from northfell.web.drawings import drawing_of
+from northfell.web.flow_ledger import raised
 from northfell.web.pages import Db, answer, file_answer, project_page, slug
 from northfell.web.view import STUDY_OF, Looking, View
 
@@ -93,11 +95,17 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
 
 
 def _on_request(results: Results, view: View, table: str) -> Table | None:
-    """Tables of what is run on request: elements out in turn, a motor start."""
+    """Tables of what is run on request: elements out in turn, a motor start, the maximum load and its curve."""
     if table == "outages" and (kept := results.kept.get(f"outages\n{view.state}")):
         return outages_table(view.state, kept)
     if table == "start" and view.selected in results.network.elements:
         return motor_start(results, view.state, view.selected).table()
+    if (
+        table in ("maximum", "loading_curve")
+        and (found := results.kept.get(f"maximum\n{view.state}\n{raised(results.network, view)}"))
+        and not isinstance(found, Exception)
+    ):
+        return maximum_table(view.state, found) if table == "maximum" else curve_table(view.state, found)
     return None
 
 

@@ -32,6 +32,7 @@ from northfell.drawing.shapes import svg_of
 from northfell.store import history, projects, transaction
 from northfell.web.card import card_of, state_note
 from northfell.web.drawings import drawing_of, plain_drawing, starting, whole_box
+from northfell.web.flow_ledger import raised
 from northfell.web.ledger import ledger_of
 from northfell.web.pages import Db, Id, answer, is_fragment, names_of, templates
 from northfell.web.rows import rows_html
@@ -78,7 +79,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "starting": network.elements[view.selected].name if is_partial(results, view) and starting(results, view) else "",
         "quantities": QUANTITIES,
         "tags_shown": view.tags.split(".") if view.tags else USUAL,
-        "job": request.app.state.jobs.of(f"outages {opened.id} {opened.proposal} {view.state}") if view.shown_tab == "outages" else None,
+        "job": request.app.state.jobs.of(_job(view)) if view.shown_tab in ("outages", "maximum") else None,
         "label": _label(network, results, view),
         "state_note": state_note(view),
         "ledger": ledger,
@@ -117,16 +118,35 @@ def run_outages(request: Request, db: Db, look: Looking) -> Response:
     opened = open_project(db, look.project_id, look.proposal)
     opened.network.state(look.state)
     results = request.app.state.results.of(opened)
-    key = f"{opened.version} {look.state}"
-    request.app.state.jobs.start(f"outages {opened.id} {opened.proposal} {look.state}", key, lambda job: gathering_of.outages(results, look.state, job.told))
-    return show(request, db, opened, look.to(tab="outages"))
+    look = look.to(tab="outages")
+    request.app.state.jobs.start(_job(look), f"{opened.version}", lambda job: gathering_of.outages(results, look.state, job.told))
+    return show(request, db, opened, look)
+
+
+@router.post("/projects/{project_id}/maximum")
+def run_maximum(request: Request, db: Db, look: Looking) -> Response:
+    """Begin to raise the load until there is no solution any more: all of it, or what draws at the selected element."""
+    opened = open_project(db, look.project_id, look.proposal)
+    opened.network.state(look.state)
+    results = request.app.state.results.of(opened)
+    look = look.to(tab="maximum")
+    of = raised(opened.network, look)
+    request.app.state.jobs.start(_job(look), f"{opened.version} {of}", lambda job: gathering_of.maximum(results, look.state, of, job.told))
+    return show(request, db, opened, look)
 
 
 @router.post("/projects/{project_id}/outages/cancel")
-def cancel_outages(request: Request, db: Db, look: Looking) -> Response:
+@router.post("/projects/{project_id}/maximum/cancel")
+def cancel_run(request: Request, db: Db, look: Looking) -> Response:
     """Give the run up; what was found before stays."""
-    request.app.state.jobs.cancel(f"outages {look.project_id} {look.proposal} {look.state}")
+    request.app.state.jobs.cancel(_job(look))
     return show(request, db, open_project(db, look.project_id, look.proposal), look)
+
+
+def _job(look: View) -> str:
+    """The name of the run that fills the tab looked at."""
+    of = f" {look.selected}" if look.shown_tab == "maximum" else ""
+    return f"{look.shown_tab} {look.project_id} {look.proposal} {look.state}{of}"
 
 
 @router.get("/projects/{project_id}/version")

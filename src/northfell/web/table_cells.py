@@ -9,6 +9,7 @@ from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
 from northfell.core.tables import Table
+from northfell.drawing.shapes import Shape
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,7 @@ class Ledger:
     export: str = ""  # name of the table that can be exported
     note: str = ""  # a line above the rows
     run: str = ""  # what a button begins where there are no rows yet
+    charts: tuple[tuple[str, Sequence[Shape]], ...] = ()  # above the rows, each with what it shows
 
 
 def text(value: str, severity: str = "") -> CellShown:

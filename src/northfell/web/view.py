@@ -13,7 +13,7 @@ from northfell.web.pages import Id
 STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
 STAGES = {  # path -> name, key, tabs of its ledger
     "network": ("Network", "n", ("elements", "assumed", "history", "findings")),
-    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "controls", "totals", "areas", "reactive", "outages", "start", "findings")),
+    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "controls", "totals", "areas", "reactive", "outages", "start", "maximum", "findings")),
     "faults": ("Faults", "s", ("faults", "contributions", "findings")),
     "arc-flash": ("Arc flash", "a", ("locations", "devices", "findings")),
 }

@@ -81,23 +81,25 @@ def not_fed(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
 
 def reactive_limits(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Sources that are asked for more reactive power than they have, or hold a voltage without any bound."""
-    state, base = flow.net.state, flow.net.s_base_mva
+    state = flow.net.state
     for g, q, name, limit in flow.broken_limits():
         word = "more than" if name == "q_max_mvar" else "less than"
         text = f"{title_of(g)} gives {figure(q)} Mvar to hold its voltage, {word} its limit of {figure(limit)} Mvar."
         help_ = "Change the voltage it holds, or correct its limit."
         yield Finding(STUDY, state, g.id, g.name, "breach", text, q, limit, "Mvar", help_, "reactive limit")
-    for i, side in flow.at_limit.items():
-        g, q = flow.net.machines[i], float(flow.s_machine[i].imag) * base
-        held = abs(flow.voltage(g.buses[0]))
+    sources = {e.id: e for e in (*flow.net.infeeds, *flow.net.machines)}
+    for source, side in flow.at_limit.items():
+        g, q = sources[source], flow.delivered[source].imag
+        bus = flow.bus_held(g)
+        held, which = abs(flow.voltage(bus)), "its bus" if bus == g.bus else f"bus {flow.net.name(bus)}"
         text = (
             f"{title_of(g)} gives its {side} reactive power, {figure(q)} Mvar: it no longer holds {fixed(g.v_set_pu, 3)} p.u., "
-            f"its bus stands at {fixed(held, 3)} p.u."
+            f"{which} stands at {fixed(held, 3)} p.u."
         )
         help_ = "Change the voltage it holds, or give or take reactive power elsewhere."
         yield Finding(STUDY, state, g.id, g.name, "close", text, abs(held - g.v_set_pu) * 100, None, "%", help_, "reactive limit")
-    for i, (low, high) in flow.ranges.items():
-        g = flow.net.machines[i]
+    for source, (low, high) in flow.ranges.items():
+        g = sources[source]
         if math.isinf(low) and math.isinf(high) and flow.net.topology.fed_bus(flow.net.topology.bus_index[g.buses[0]]):
             text = f"{title_of(g)} holds a voltage without reactive limits: it may be taken to give any reactive power."
             help_ = "Enter its least and most reactive power, or let its rating bound it."
@@ -116,6 +118,14 @@ def capability(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
             text = f"{title_of(g)} delivers {figure(mva)} MVA, {fixed(100 * mva / rated, 1)} % of its rated {figure(rated)} MVA."
             help_ = "Lower its active power or the voltage it holds, or let its rating bound it."
             yield Finding(STUDY, flow.net.state, g.id, g.name, "breach", text, 100 * mva / rated, 100.0, "%", help_, "capability")
+
+
+def held_down(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
+    """Inverters that deliver less than they could because their voltage is high."""
+    for inverter, mw in flow.held_down.items():
+        e = flow.net.elements[inverter]
+        help_ = "Lower the voltage there: the tap of the transformer, reactive power taken, a larger conductor."
+        yield Finding(STUDY, flow.net.state, e.id, e.name, "close", flow.held_down_told(inverter), mw, 0.0, "MW", help_, "held down")
 
 
 def _rated_mva(g: SynchronousGenerator | Inverter) -> float | None:
@@ -161,4 +171,4 @@ def taps(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
             yield Finding(STUDY, flow.net.state, e.id, e.name, "close", note, check="control")
 
 
-CHECKS = (loading, voltage, not_fed, reactive_limits, capability, power_factor, taps)
+CHECKS = (loading, voltage, not_fed, reactive_limits, capability, held_down, power_factor, taps)

@@ -8,11 +8,11 @@ from pydantic import BaseModel, Field
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.elements import KINDS, Element, Name
 from northfell.core.model.elements.base import RECORD, Phrase
-from northfell.core.model.parameters import Parameter, parameters_of
+from northfell.core.model.parameters import OF_CONTROL, Parameter, parameters_of
 from northfell.core.model.validation import element_from
 
 OF_THE_PLACE = ("length_m", "parallel", "count", "t_operating_degc")  # though they stand beside the nameplate
-NOT_IN_ENTRIES = ("Identity", "Connection", "Operation", "Tap changer", "Volt-var", "Notes")  # sections that belong to the place, not to the equipment
+NOT_IN_ENTRIES = (*OF_CONTROL, "Identity", "Connection", "Notes")  # sections that belong to the place, not to the equipment
 
 
 class OwnEntry(BaseModel):

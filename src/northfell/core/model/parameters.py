@@ -16,6 +16,9 @@ STUDIES: tuple[Study, ...] = get_args(Study)
 Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "levels", "record"]
 
 
+OF_EQUIPMENT = ("Rating", "Impedance", "Earthing", "Construction", "Enclosure", "Protection")  # sections of elements, in the order in which they are read
+OF_CONTROL = ("Operation", "Tap changer", "Volt-var", "Power factor by power", "Volt-watt")
+SECTIONS = (*OF_EQUIPMENT, *OF_CONTROL, "Connection", "Identity", "Notes")
 LINE_ACCEPTED = "text of up to 200 characters on one line"
 LINES_ACCEPTED = "text of up to 20000 characters"
 

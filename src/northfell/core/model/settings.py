@@ -84,6 +84,11 @@ class LoadFlowSettings(Settings):
         "on", label="Reactive limits", section="Load flow", meaning="On: a source at its limit no longer holds its voltage. Off: limits are only reported.",
         enters="whether Qmin ≤ Q ≤ Qmax is enforced"
     )
+    surplus: Literal["to the reference", "shared"] = param(
+        "to the reference", label="Surplus", section="Load flow",
+        meaning="What set points leave over or short of load and losses in an island: to the reference alone, or shared among its sources by their parts.",
+        enters="P = P set + part/Σ parts · surplus, where shared"
+    )
     tap_changers: Literal["on", "off"] = param(
         "on", label="Tap changers", section="Load flow", meaning="On: tap changers on load step to hold what they hold. Off: every tap stays as it is given.",
         enters="whether taps are stepped"

@@ -5,7 +5,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
-from northfell.core.model.elements import ELEMENT, KINDS, NAME_ACCEPTED, Element
+from northfell.core.model.elements import ELEMENT, KINDS, NAME_ACCEPTED, Element, Load
 from northfell.core.model.parameters import parameter
 
 
@@ -41,7 +41,7 @@ def element_from(raw: Any, where: str = "") -> Element:
 ORDERED: tuple[tuple[str, str, str, bool], ...] = (
     ("tap_lowest_pct", "tap_highest_pct", "%", False), ("v_in_pu", "v_out_pu", "p.u.", False), ("ik_min_ka", "ik_max_ka", "kA", True),
     ("q_min_mvar", "q_max_mvar", "Mvar", True), ("vv_v1_pu", "vv_v2_pu", "p.u.", False), ("vv_v2_pu", "vv_v3_pu", "p.u.", True),
-    ("vv_v3_pu", "vv_v4_pu", "p.u.", False),
+    ("vv_v3_pu", "vv_v4_pu", "p.u.", False), ("vw_v1_pu", "vw_v2_pu", "p.u.", False), ("pfp_p1_pct", "pfp_p2_pct", "%", False),
 )  # fmt: skip
 
 
@@ -56,6 +56,10 @@ def own_contradictions(element: Element) -> list[InputRefused]:
         p = parameter(type(element), high)
         word = "at most" if equal else "below"
         found.append(InputRefused(low, a, f"{word} {p.label.lower() if p else high}, {b:g} {unit}"))
+    if isinstance(element, Load):
+        for field, (by_power, by_current) in zip(("share_current_pct", "share_q_current_pct"), element.shares_given, strict=True):
+            if by_power + by_current > 100:
+                found.append(InputRefused(field, by_current, f"at most {100 - by_power:g} %: the shares are parts of one load"))
     return found
 
 

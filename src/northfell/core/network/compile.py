@@ -114,7 +114,7 @@ class Compiled:
     def bus_of(self, elements: Sequence[Element]) -> Ints:
         """Bus index of one-terminal elements; found once for each of the groups above."""
         key = id(elements)
-        if key not in self._found:
+        if key not in self._found or self._found[key][0] is not elements:  # in a copy that came from elsewhere ids are others'
             self._found[key] = elements, np.array([self.topology.bus_index[e.buses[0]] for e in elements], np.intp)
         return self._found[key][1]
 

@@ -13,16 +13,23 @@ class SingularMatrix(ArithmeticError):
 
 
 class Factorised:
-    """A sparse matrix, factorised once and held for many right-hand sides."""
+    """A sparse matrix, factorised once and held for many right-hand sides. Sent to another process, it is factorised there when it is asked."""
 
     def __init__(self, matrix: Any, structurally_symmetric: bool = False) -> None:
-        options = {"SymmetricMode": True} if structurally_symmetric else {}
-        order: Literal["MMD_AT_PLUS_A", "COLAMD"] = "MMD_AT_PLUS_A" if structurally_symmetric else "COLAMD"
-        threshold = 0.01 if structurally_symmetric else 1.0
+        self._matrix, self._symmetric = csc_array(matrix), structurally_symmetric
+        self._lu: Any = self._made()
+
+    def _made(self) -> Any:
+        options = {"SymmetricMode": True} if self._symmetric else {}
+        order: Literal["MMD_AT_PLUS_A", "COLAMD"] = "MMD_AT_PLUS_A" if self._symmetric else "COLAMD"
+        threshold = 0.01 if self._symmetric else 1.0
         try:
-            self._lu = splu(csc_array(matrix), permc_spec=order, diag_pivot_thresh=threshold, options=options)
+            return splu(self._matrix, permc_spec=order, diag_pivot_thresh=threshold, options=options)
         except RuntimeError as error:
             raise SingularMatrix(str(error)) from None
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {**self.__dict__, "_lu": None}
 
     def solve(self, rhs: NDArray, transposed: bool = False) -> NDArray:
         """Solve for one or many right-hand sides, perhaps with the transposed matrix.
@@ -32,7 +39,9 @@ class Factorised:
         SingularMatrix
             If the answer is not finite.
         """
-        answer: NDArray = self._lu.solve(rhs, "T" if transposed else "N")  # type: ignore[call-overload]
+        if self._lu is None:
+            self._lu = self._made()
+        answer: NDArray = self._lu.solve(rhs, "T" if transposed else "N")
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer

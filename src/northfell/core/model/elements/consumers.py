@@ -2,9 +2,6 @@
 
 from typing import Any, Literal
 
-from pydantic import ValidationInfo, field_validator
-
-from northfell.core.errors import InputRefused
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
 from northfell.core.model.parameters import When, param
 
@@ -177,16 +174,35 @@ class StaticLoad(Consumer):
     )
 
     @property
-    def shares(self) -> tuple[float, float, float]:
-        """Parts of the load with constant power, current and impedance; a share of motors draws constant power."""
-        return (1.0, 0.0, 0.0)
+    def shares(self) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+        """Parts of the active and of the reactive power with constant power, current and impedance; a share of motors draws constant power."""
+        return (1.0, 0.0, 0.0), (1.0, 0.0, 0.0)
+
+
+MIXED = When("characteristic", ("mixed",))
+BY_EXPONENTS = When("characteristic", ("by exponents",))
 
 
 def _share(constant: str, k: str) -> Any:
     return param(
-        0.0, label=f"Constant {constant}", unit="%", ge=0, le=100, section="Operation", acts_when=When("characteristic", ("mixed",)),
+        0.0, label=f"Constant {constant}", unit="%", ge=0, le=100, section="Operation", acts_when=MIXED,
         meaning=f"Part of the static load with constant {constant}; what the shares leave is constant impedance.",
-        enters=f"this part of P0 stands with (U/Un)^{k}"
+        enters=f"this part of P0 and Q0 stands with (U/Un)^{k}"
+    )
+
+
+def _reactive_share(constant: str, k: str) -> Any:
+    return param(
+        None, label=f"Constant {constant}, reactive", unit="%", ge=0, le=100, section="Operation", acts_when=MIXED,
+        meaning="The same for the reactive power, where it differs. Empty: as above.", enters=f"this part of Q0 stands with (U/Un)^{k}"
+    )
+
+
+def _exponent(power: str, symbol: str, letter: str) -> Any:
+    return param(
+        None, label=f"Exponent of {power} power", symbol=symbol, ge=-2, le=8, section="Operation", needed_for=(LF,), acts_when=BY_EXPONENTS,
+        meaning=f"Of the voltage, by which the {power} power of the static part follows it; 0, 1, 2: constant power, current, impedance.",
+        enters=f"{letter} = {letter}0·(U/Un)^{symbol}"
     )
 
 
@@ -195,12 +211,17 @@ class Load(StaticLoad):
 
     TITLE = "Load"
     kind: Literal["load"] = "load"
-    characteristic: Literal["power", "current", "impedance", "mixed"] = param(
-        "power", label="Constant", section="Operation", meaning="What stays constant in the static part when the voltage changes; mixed: by the shares below.",
+    characteristic: Literal["power", "current", "impedance", "mixed", "by exponents"] = param(
+        "power", label="Constant", section="Operation",
+        meaning="What stays constant in the static part when the voltage changes; mixed: by the shares below; by exponents: by the exponents below.",
         enters="P = P0·(U/Un)^k with k = 0, 1, 2 for power, current, impedance"
     )
     share_power_pct: float = _share("power", "0")
     share_current_pct: float = _share("current", "1")
+    share_q_power_pct: float | None = _reactive_share("power", "0")
+    share_q_current_pct: float | None = _reactive_share("current", "1")
+    exponent_p: float | None = _exponent("active", "np", "P")
+    exponent_q: float | None = _exponent("reactive", "nq", "Q")
     motor_share_pct: float | None = param(
         None, label="Share of motors", unit="%", gt=0, le=100, section="Operation",
         meaning="This part draws constant power and brings current into faults, as a group of motors. Empty: a static load.",
@@ -217,19 +238,24 @@ class Load(StaticLoad):
         enters="Z = R + jX with R = (R/X)·X"
     )
 
-    @field_validator("share_current_pct")
-    @classmethod
-    def _no_more_than_all(cls, share: float, info: ValidationInfo) -> float:
-        if share + info.data.get("share_power_pct", 0.0) > 100:
-            raise InputRefused("share_current_pct", share, f"at most {100 - info.data['share_power_pct']:g} %: the shares are parts of one load")
-        return share
+    @property
+    def shares(self) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+        whole = {"power": (1.0, 0.0, 0.0), "current": (0.0, 1.0, 0.0), "impedance": (0.0, 0.0, 1.0), "by exponents": (0.0, 0.0, 0.0)}
+        m = self.motor_part
+        static = [whole.get(self.characteristic, (a / 100, b / 100, 1 - (a + b) / 100)) for a, b in self.shares_given]
+        (p0, p1, p2), (q0, q1, q2) = static
+        return (m + (1 - m) * p0, (1 - m) * p1, (1 - m) * p2), (m + (1 - m) * q0, (1 - m) * q1, (1 - m) * q2)
 
     @property
-    def shares(self) -> tuple[float, float, float]:
-        motors = (self.motor_share_pct or 0.0) / 100
-        p, i = self.share_power_pct / 100, self.share_current_pct / 100
-        static = {"power": (1.0, 0.0, 0.0), "current": (0.0, 1.0, 0.0), "impedance": (0.0, 0.0, 1.0)}.get(self.characteristic, (p, i, 1 - p - i))
-        return (motors + (1 - motors) * static[0], (1 - motors) * static[1], (1 - motors) * static[2])
+    def shares_given(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Shares of constant power and current of the active, and of the reactive power [%]."""
+        p, i, q_p, q_i = self.share_power_pct, self.share_current_pct, self.share_q_power_pct, self.share_q_current_pct
+        return (p, i), (p if q_p is None else q_p, i if q_i is None else q_i)
+
+    @property
+    def motor_part(self) -> float:
+        """The part of the load that is motors."""
+        return (self.motor_share_pct or 0.0) / 100
 
 
 class Rectifier(StaticLoad):

@@ -1,6 +1,5 @@
 """Sources: the public network at its connection point, synchronous generators, and inverters."""
 
-import math
 from typing import Any, Literal
 
 from pydantic import ValidationInfo, field_validator
@@ -11,6 +10,31 @@ from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off
+
+
+def _infeed_limit(which: str, symbol: str, sign: str) -> Any:
+    return param(
+        None, label=f"{which} reactive power", symbol=symbol, unit="Mvar", ge=-1e5, le=1e5, section="Operation", acts_when=When("flow_model", ("ideal",)),
+        meaning=f"Reactive limit at the connection point, {sign}. Beyond it the infeed gives this power and no longer holds its voltage. Empty: none.",
+        enters="Qmin ≤ Q ≤ Qmax; at a limit Q is fixed and |U| is free"
+    )
+
+
+def _participation(empty: str, acts_when: Any = ()) -> Any:
+    return param(
+        None, label="Part in the surplus", ge=0, le=1e6, section="Operation", in_state=True, acts_when=acts_when,
+        meaning="Where the project shares what set points leave over or short: the part of this source, a number beside those of the others. "
+        f"Empty: {empty}.",
+        enters="P = P set + part/Σ parts · surplus of the island"
+    )
+
+
+def _scheduled(acts_when: Any = ()) -> Any:
+    return param(
+        0.0, label="Scheduled power", symbol="P", unit="MW", ge=-1e5, le=1e5, section="Operation", in_state=True, acts_when=acts_when,
+        meaning="Where the project shares the surplus among sources: what the reference delivers before its part is added. Else it takes what is left over.",
+        enters="P of the reference = scheduled power + part/Σ parts · surplus"
+    )
 
 
 class Infeed(Element):
@@ -49,13 +73,19 @@ class Infeed(Element):
         enters="U = |U|·e^(jδ) at the source, in load flow"
     )
 
+    q_min_mvar: float | None = _infeed_limit("Least", "Qmin", "negative: taken")
+    q_max_mvar: float | None = _infeed_limit("Most", "Qmax", "given to the network")
+    participation: float | None = _participation("an infeed has none")
+    p_scheduled_mw: float = _scheduled()
+
     @property
     def feeds(self) -> bool:
         return True
 
 
-SET_POINTS = ("voltage", "power", "power factor", "volt-var")  # modes with a fixed active power
+SET_POINTS = ("voltage", "power", "power factor", "power factor by power", "volt-var")  # modes with a fixed active power
 BY_VALUE = When("output_level", ("",))
+REFERENCE = When("mode", ("reference",))
 REFERENCE_OR_VOLTAGE = When("mode", ("reference", "voltage"))
 
 
@@ -79,6 +109,13 @@ def _excitation() -> Any:
     return param(
         "overexcited", label="Excitation", section="Operation", in_state=True, acts_when=When("mode", ("power factor",)),
         meaning="Overexcited: reactive power is given. Underexcited: it is taken.", enters="sign of Q at a power factor"
+    )
+
+
+def _bus_held() -> Any:
+    return param(
+        None, label="Bus held", section="Operation", refers_to=("bus",), acts_when=When("mode", ("voltage",)),
+        meaning="A bus elsewhere whose voltage is held by the reactive power given here. Empty: its own.", enters="the bus whose |U| is held"
     )
 
 
@@ -183,12 +220,49 @@ class SynchronousGenerator(Dispatched):
         enters="Q ≤ √((E·U/Xd)² − P²) − U²/Xd, E at the rated point"
     )
 
+    v_bus: Reference | None = _bus_held()
+    participation: float | None = _participation("its rated power")
+    p_scheduled_mw: float = _scheduled(REFERENCE)
+
     @property
     def feeds(self) -> bool:
         return True
 
 
 VOLT_VAR = When("mode", ("volt-var",))
+BY_POWER = When("mode", ("power factor by power",))
+VOLT_WATT = (When("volt_watt", ("on",)), When("mode", ("power", "power factor", "power factor by power", "volt-var")))
+
+
+def _by_power(default: float, label: str, symbol: str) -> Any:
+    return param(
+        default, label=label, symbol=symbol, unit="%", ge=0, le=100, section="Power factor by power", acts_when=BY_POWER,
+        meaning="Active power, of the rated power of all units, at this corner of the curve; beyond the corners the power factor stays as it is there.",
+        enters="cosφ by straight lines between the corners"
+    )
+
+
+def _factor_there(default: float, label: str, symbol: str) -> Any:
+    return param(
+        default, label=label, symbol=symbol, gt=0.1, le=1, section="Power factor by power", acts_when=BY_POWER, meaning="Power factor at that corner.",
+        enters="cosφ by straight lines between the corners"
+    )
+
+
+def _excitation_there(default: str, label: str) -> Any:
+    return param(
+        default, label=label, section="Power factor by power", acts_when=BY_POWER,
+        meaning="Overexcited: reactive power is given there. Underexcited: it is taken. Between corners of different sign the curve passes through 1.",
+        enters="sign of Q at that corner"
+    )
+
+
+def _volt_watt(default: float, label: str, symbol: str) -> Any:
+    return param(
+        default, label=label, symbol=symbol, unit="p.u.", gt=0.5, lt=1.5, section="Volt-watt", acts_when=VOLT_WATT,
+        meaning="Voltage at this corner of the limit, of the nominal voltage.", source="IEEE 1547-2018, 5.4.2 (its default setting)",
+        enters="P ≤ the limit, by a straight line between the corners"
+    )
 
 
 def _volt_var(default: float, label: str, symbol: str) -> Any:
@@ -222,10 +296,10 @@ class Inverter(Dispatched):
         meaning="What the unit feeds into a three-phase fault at its terminals, of its rated current; from the maker.", source=IEC,
         enters="I″kPF = (IskPF/Ir)·Ir·count, maximum case"
     )
-    mode: Literal["reference", "voltage", "power", "power factor", "volt-var"] = param(
+    mode: Literal["reference", "voltage", "power", "power factor", "power factor by power", "volt-var"] = param(
         "power factor", label="Mode", section="Operation", in_state=True,
-        meaning="Power factor, power: follows the network. Volt-var: reactive power by the voltage. Voltage: fixed active power, holds the voltage. "
-        "Reference: forms the network by itself.",
+        meaning="Power factor, power: follows the network. Power factor by power: by a curve. Volt-var: reactive power by the voltage. Voltage: fixed "
+        "active power, holds the voltage. Reference: forms the network by itself.",
         enters="which of P, Q, U and angle are fixed at its bus in load flow"
     )
     p_mw: float | None = param(
@@ -253,13 +327,28 @@ class Inverter(Dispatched):
         meaning="Given and taken at the ends of the curve, of the rated power of all units.", enters="Q = ±q·Sr·count at the ends of the curve"
     )
 
-    @field_validator("vv_v4_pu")
-    @classmethod
-    def _rising(cls, v4: float, info: ValidationInfo) -> float:
-        points = [info.data.get(f"vv_v{i}_pu", math.nan) for i in (1, 2, 3)] + [v4]
-        if not points[0] < points[1] <= points[2] < points[3] and not any(map(math.isnan, points)):
-            raise InputRefused("vv_v4_pu", v4, "V1 < V2 ≤ V3 < V4")
-        return v4
+    pfp_p1_pct: float = _by_power(50.0, "First corner", "P1")
+    pfp_factor_1: float = _factor_there(1.0, "Power factor up to it", "cosφ1")
+    pfp_excitation_1: Literal["overexcited", "underexcited"] = _excitation_there("underexcited", "Excitation up to it")
+    pfp_p2_pct: float = _by_power(100.0, "Second corner", "P2")
+    pfp_factor_2: float = _factor_there(0.95, "Power factor from it on", "cosφ2")
+    pfp_excitation_2: Literal["overexcited", "underexcited"] = _excitation_there("underexcited", "Excitation from it on")
+    volt_watt: Literal["off", "on"] = param(
+        "off", label="Volt-watt", section="Volt-watt", acts_when=When("mode", ("power", "power factor", "power factor by power", "volt-var")),
+        meaning="On: a high voltage bounds the active power delivered, by a straight line between two corners. The defaults of the corners are to be "
+        "checked against the maker's settings.",
+        enters="P ≤ the limit at the voltage of its bus"
+    )
+    vw_v1_pu: float = _volt_watt(1.06, "Rated power up to", "V1")
+    vw_v2_pu: float = _volt_watt(1.10, "Least from", "V2")
+    vw_p_pct: float = param(
+        20.0, label="Least that the limit leaves", unit="%", ge=0, le=100, section="Volt-watt", acts_when=VOLT_WATT,
+        meaning="Active power that may still be delivered from the second corner on, of the rated power of all units.",
+        enters="P ≤ this part of Sr·count from V2 on"
+    )
+    v_bus: Reference | None = _bus_held()
+    participation: float | None = _participation("an inverter has none", When("mode", ("reference", "voltage", "power", "power factor")))
+    p_scheduled_mw: float = _scheduled(REFERENCE)
 
     @property
     def feeds(self) -> bool:

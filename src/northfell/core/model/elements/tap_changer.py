@@ -10,7 +10,8 @@ from northfell.core.model.parameters import When, param
 
 HOLDS_VOLTAGE = When("tap_changer", ("holds voltage",))
 HOLDS_FLOW = When("tap_changer", ("holds reactive flow",))
-ON_LOAD = When("tap_changer", ("holds voltage", "holds reactive flow"))
+FOLLOWS = When("tap_changer", ("follows another",))
+ON_LOAD = When("tap_changer", ("holds voltage", "holds reactive flow", "follows another"))
 
 
 def tap_pct() -> Any:
@@ -37,7 +38,8 @@ def tap_ratio(side: str, tap_pct: float) -> float:
 def tap_changer() -> Any:
     return param(
         "off load", label="Tap changer", section="Tap changer", in_state=True,
-        meaning="Off load: stays where it is set. On load it steps until the voltage, or the reactive flow into the high side, stands within its band.",
+        meaning="Off load: stays where it is set. On load it steps until the voltage, or the reactive flow into the high side, stands within its band; "
+        "or it follows the position of another, beside which it runs in parallel.",
         enters="whether load flow steps the tap"
     )
 
@@ -103,6 +105,24 @@ def tap_drop_ohm(part: str, symbol: str) -> Any:
     )
 
 
+def tap_master() -> Any:
+    return param(
+        None, label="Follows", section="Tap changer", refers_to=("transformer", "three_winding_transformer", "autotransformer"), needed_for=(LF,),
+        acts_when=FOLLOWS, meaning="The transformer whose position it takes, counted in steps from the main tap, as far as its own range goes.",
+        enters="position = that of the other"
+    )
+
+
+def tap_circulating_pct() -> Any:
+    return param(
+        0.0, label="Against circulating current", unit="%", ge=0, le=50, section="Tap changer",
+        acts_when=(HOLDS_VOLTAGE, When("tap_held", ("high side", "medium side", "low side"))),
+        meaning="What it reads beside the voltage: this much of nominal for a circulating current as large as its rated one, so that tap changers that hold "
+        "the same bus come together. Share by rated power among those at the bus that have it. 0: it does not act.",
+        enters="held is |U| + k·(reactive current given beside its share)/Ir"
+    )
+
+
 def tap_q_set_mvar() -> Any:
     return param(
         0.0, label="Reactive flow held", symbol="Q", unit="Mvar", ge=-5000, le=5000, section="Tap changer", in_state=True, acts_when=HOLDS_FLOW,
@@ -118,6 +138,6 @@ def tap_q_band_mvar() -> Any:
 
 
 __all__ = [
-    "tap_band_pct", "tap_bus", "tap_changer", "tap_drop_ohm", "tap_held", "tap_highest_pct", "tap_lowest_pct", "tap_pct", "tap_q_band_mvar",
-    "tap_q_set_mvar", "tap_ratio", "tap_side", "tap_step_pct", "tap_v_set_pu",
+    "tap_band_pct", "tap_bus", "tap_changer", "tap_circulating_pct", "tap_drop_ohm", "tap_held", "tap_highest_pct", "tap_lowest_pct", "tap_master",
+    "tap_pct", "tap_q_band_mvar", "tap_q_set_mvar", "tap_ratio", "tap_side", "tap_step_pct", "tap_v_set_pu",
 ]  # fmt: skip

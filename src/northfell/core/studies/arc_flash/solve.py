@@ -58,7 +58,8 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     places = [replace(p, waits=(*p.waits, *of_places.get(net.topology.bus_ids[p.bus], ()))) for p in places]
     places = [replace(p, waits=(*p.waits, *_of_the_way(net, zones, p, of_devices))) for p in places]
     fed = [p for p in places if not p.waits and net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
-    tried = _Tried(net, settings, faults, {d: one for d, one in devices.items() if d not in of_devices}, zones, fed)
+    known = {d: one for d, one in devices.items() if d in net.taking_part and d not in of_devices}  # what is not fed was not asked for its data
+    tried = _Tried(net, settings, faults, known, zones, fed)
     located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
     return ArcFlash(net, settings, faults, tuple(located.get(p) or _not_computed(net, p) for p in places))
 

@@ -10,14 +10,14 @@ from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
 from northfell.core.errors import NoSolution
-from northfell.core.model.elements import CapacitorBank
+from northfell.core.model.elements import CapacitorBank, Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled, branch_two_ports, node_admittance
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
-from northfell.core.studies.load_flow.injections import VoltVar, load_power, load_shares, machine_power, motor_power, shunt_power
-from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Jacobian, Linearised, Outcome, continued, newton
+from northfell.core.studies.load_flow.injections import Following, load_draws, machine_power, motor_power, shunt_power, with_slope
+from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Jacobian, Linearised, Outcome, Unknown, continued, newton
 from northfell.core.studies.load_flow.sources import STUDY, Sources, bus_name
 
 SMALLEST_Z_PU = 1e-7  # below it the equations lose their digits
@@ -39,12 +39,12 @@ class Case:
     iterations: int = 0
     halvings: int = 0
     continued_from_nothing: bool = False
-    _pattern: tuple[frozenset[int], Jacobian] | None = None
+    _pattern: tuple[frozenset[int], Jacobian, Unknown | None] | None = None
 
     def __post_init__(self) -> None:
         self.ratio = self.net.branches.ratio.copy()
         self.shunt = shunt_power(self.net)
-        self.loads_draw = load_power(self.net)[:, None] * load_shares(self.net)
+        self.loads_draw = load_draws(self.net)
         self.motors_draw = np.outer(motor_power(self.net), np.eye(len(EXPONENTS))[0])
 
     @cached_property
@@ -82,9 +82,20 @@ class Case:
         np.add.at(given, self.net.node_of(self.net.machines), machine_power(self.net))
         return given
 
+    def island_of(self, node: int) -> int:
+        """The island of a node, also of one behind the impedance of an infeed."""
+        n = self.net.topology.n_nodes
+        return int(self.net.topology.island_of_node[node if node < n else self.ends[1][len(self.net.branches.ids) + node - n]])
+
+    def holding(self, node: int) -> list[Infeed | SynchronousGenerator | Inverter]:
+        """The sources that hold the voltage of a node."""
+        if node in self.sources.reference:
+            return [self.sources.reference[node]]
+        return [self.net.machines[i] for i in self.sources.holders[node]]
+
     @cached_property
-    def volt_var(self) -> VoltVar:
-        return VoltVar(self.net)
+    def following(self) -> Following:
+        return Following(self.net)
 
     def two_port(self) -> Complexes:
         """(branch, 2, 2) at the taps as they stand."""
@@ -92,10 +103,20 @@ class Case:
         return branch_two_ports(b.r_flow, b.x, b.g, b.b, self.ratio)
 
     def generation(self) -> Complexes:
-        """Fixed injections by node, with machines at a reactive limit at that limit."""
+        """Known injections by node: set points, schedules of references, and machines at a reactive limit at that limit."""
         given = self.set_points.copy()
+        for one in self.sources.shared:
+            given[one.reference] += one.scheduled
+        for target in self.sources.holders:
+            if (side := self.at_limit.get(target)) is not None:
+                for node, machines in self.sources.given_at(target).items():
+                    given[node] += 1j * sum(self.sources.ranges[i][side == "most"] for i in machines)
+            elif self.sources.from_elsewhere(target):
+                for node, (_, beside) in self.sources.shares(target).items():
+                    given[node] += 1j * beside
         for node, side in self.at_limit.items():
-            given[node] += 1j * self.sources.range_of(node)[side == "most"]
+            if node in self.sources.reference_range:
+                given[node] += 1j * self.sources.range_of(node)[side == "most"]
         return given
 
     def given(self) -> Given:
@@ -107,8 +128,8 @@ class Case:
         np.add.at(shunt, self.net.node_of(self.net.shunts), np.conj(self.shunt))
         used, f, t = self._fed_ends
         y = node_admittance(int(self.fed.sum()), ports[used], f, t, shunt[self.fed])
-        curve = self._volt_var_by_node if len(self.volt_var.machines) else None
-        return Given(y, self.generation()[self.fed], self.load[self.fed], self._pattern_of(y), curve)
+        pattern, unknown = self._pattern_of(y)
+        return Given(y, self.generation()[self.fed], self.load[self.fed], pattern, self._follows if self.following else None, unknown)
 
     @cached_property
     def _fed_ends(self) -> tuple[np.ndarray, Ints, Ints]:
@@ -116,30 +137,55 @@ class Case:
         used = self.fed[self.ends[0]]
         return used, self.number[self.ends[0][used]], self.number[self.ends[1][used]]
 
-    def _pattern_of(self, y: csr_array) -> Jacobian:
-        """The pattern of the derivative for the unknowns as the limits stand."""
+    def _pattern_of(self, y: csr_array) -> tuple[Jacobian, Unknown | None]:
+        """The pattern of the derivative for the unknowns as the limits stand, and the injections that are unknown."""
         limited = frozenset(self.at_limit)
         if self._pattern is None or self._pattern[0] != limited:
-            angle_free = np.ones(y.shape[0], bool)
-            angle_free[self.number[np.array(list(self.sources.held), np.intp)]] = False
-            magnitude_free = angle_free.copy()
-            magnitude_free[self.number[np.array([n for n in self.sources.magnitude if n not in limited], np.intp)]] = False
-            self._pattern = limited, Jacobian(y, np.flatnonzero(angle_free), np.flatnonzero(magnitude_free))
-        return self._pattern[1]
+            sources = self.sources
+            held, holds = set(sources.held), {n for n in (*sources.held, *sources.magnitude) if n not in limited}
+            by_others = {n for n in holds if sources.from_elsewhere(n)}
+            angle_free, magnitude_free = self._all_but(held), self._all_but(holds)
+            p_rows = self._all_but(held - {one.reference for one in sources.shared})
+            columns = [self._column({at: 1j * part for at, (part, _) in sources.shares(n).items()}) for n in by_others]
+            for one in sources.shared:
+                by_node = {one.reference: complex(one.part_of_reference / one.parts)}
+                for i, part in one.part_of_machine.items():
+                    node = int(sources.machine_node[i])
+                    by_node[node] = by_node.get(node, 0j) + part / one.parts
+                columns.append(self._column(by_node))
+            unknown = Unknown.fixed(np.stack(columns, axis=1)) if columns else None
+            pattern = Jacobian(y, angle_free, magnitude_free, p_rows, self._all_but(holds - by_others), unknown.at if unknown else None)
+            self._pattern = limited, pattern, unknown
+        return self._pattern[1], self._pattern[2]
+
+    def _all_but(self, nodes: set[int]) -> Ints:
+        """Positions of the fed nodes but some."""
+        kept = np.ones(int(self.fed.sum()), bool)
+        kept[self.number[np.array(sorted(nodes), np.intp)]] = False
+        return np.flatnonzero(kept)
+
+    def _column(self, by_node: dict[int, complex]) -> Complexes:
+        """Parts of an unknown injection by fed node."""
+        column = np.zeros(int(self.fed.sum()), complex)
+        for node, part in by_node.items():
+            column[self.number[node]] += part
+        return column
 
     @cached_property
     def number(self) -> Ints:
         """Position of each node among the fed ones."""
         return np.asarray(np.cumsum(self.fed) - 1, np.intp)
 
-    def _volt_var_by_node(self, v_abs: Floats) -> tuple[Floats, Floats]:
-        q, slope = np.zeros(len(v_abs)), np.zeros(len(v_abs))
-        on = self.fed[self.volt_var.node]
-        node = self.number[self.volt_var.node]
-        at = v_abs[node]
-        np.add.at(q, node[on], self.volt_var.q(at)[on])
-        np.add.at(slope, node[on], self.volt_var.slope(at)[on])
-        return q, slope
+    def _follows(self, v_abs: Floats) -> tuple[Complexes, Complexes]:
+        """Power given by what follows the voltage by curves or exponents of its own, and its slope, by fed node."""
+        s, slope = np.zeros(len(v_abs), complex), np.zeros(len(v_abs), complex)
+        one = self.following
+        for at, power, sign in ((one.machine_node, one.machine_power, 1), (one.load_node, one.load_power, -1)):
+            on = self.fed[at]
+            node = self.number[at]
+            for total, part in zip((s, slope), with_slope(power, v_abs[node]), strict=True):
+                np.add.at(total, node[on], sign * part[on])
+        return s, slope
 
     def start(self) -> Complexes:
         """A flat start: 1 p.u., with the angle of the reference carried along the phase shifts of the transformers. Shape (fed node,)."""
@@ -159,9 +205,9 @@ class Case:
     def with_held(self, v: Complexes) -> Complexes:
         """The same start with the magnitudes that are held now."""
         v = v.copy()
-        for node, magnitude in self.sources.magnitude.items():
+        for node in (*self.sources.held, *self.sources.magnitude):
             if node not in self.at_limit:
-                v[self.number[node]] *= magnitude / abs(v[self.number[node]])
+                v[self.number[node]] *= self.sources.voltage_held(node) / abs(v[self.number[node]])
         return v
 
     def solved(self, warm: Complexes | None = None) -> Complexes:
@@ -263,22 +309,22 @@ def _part(given: Given, nodes: Ints) -> Given:
     """The power balance of one island."""
     at = np.full(given.y.shape[0], -1)
     at[nodes] = np.arange(len(nodes))
-
-    def those(free: Ints) -> Ints:
-        return np.asarray(at[free][at[free] >= 0], np.intp)
-
+    whole = given.pattern
     y = csr_array(given.y[nodes][:, nodes])
     y.sort_indices()
-    curve = None
-    if whole := given.volt_var:
+    unknown = given.unknown.of(nodes) if given.unknown else None
+    own = [np.asarray(at[free][at[free] >= 0], np.intp) for free in (whole.angle_free, whole.magnitude_free, whole.p_rows, whole.q_rows)]
+    pattern = Jacobian(y, own[0], own[1], own[2], own[3], unknown.at if unknown else None)
+    follows = None
+    if of_all := given.follows:
 
-        def curve(v_abs: Floats) -> tuple[Floats, Floats]:
+        def follows(v_abs: Floats) -> tuple[Complexes, Complexes]:
             all_v = np.ones(given.y.shape[0])
             all_v[nodes] = v_abs
-            q, slope = whole(all_v)
-            return q[nodes], slope[nodes]
+            s, slope = of_all(all_v)
+            return s[nodes], slope[nodes]
 
-    return Given(y, given.generation[nodes], given.load[nodes], Jacobian(y, those(given.angle_free), those(given.magnitude_free)), curve)
+    return Given(y, given.generation[nodes], given.load[nodes], pattern, follows, unknown)
 
 
 def carried_angles(n: int, f: Ints, t: Ints, shift: Floats, roots: Ints, angles: Floats) -> Floats:

@@ -4,7 +4,7 @@ A position is never tried twice: where controls would hunt, they stay where they
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -43,6 +43,8 @@ class Changer:
     drop: complex  # line-drop compensation [p.u.]
     grade: float  # rated voltage of the high side [kV]: the higher acts first
     feeds_its_bus: bool  # measures at its low side, where no source holds the voltage
+    rated: float  # power of the side that it holds [p.u.]
+    followers: list["Changer"] = field(default_factory=list)  # take its position
     step_effect: float | None = None  # change of what it holds by one step; found when first asked for
 
     @property
@@ -188,7 +190,7 @@ class Controls:
         """
         one = self.changers[i]
         if one.step_effect is None:
-            if one.holds_voltage and one.feeds_its_bus:
+            if one.holds_voltage and one.feeds_its_bus and not one.followers and not one.element.tap_circulating_pct:
                 by_step = abs(v[self.case.number[one.node]]) * one.step / (100 + one.tap_pct)
                 one.step_effect = by_step if one.side == "low side" else -by_step
             else:
@@ -196,11 +198,11 @@ class Controls:
         return one.step_effect
 
     def _by_linear(self, one: Changer, v: Complexes) -> float:
-        linear = self.case.linearised(v)
-        before = _quantities(self.case, [one], v)[0]
+        linear, i = self.case.linearised(v), self.changers.index(one)
+        before = _quantities(self.case, self.changers, v)[i]
         at, step = one.position, 1 if one.position < one.high else -1
         _put(self.case, one, at + step)
-        after = _quantities(self.case, [one], linear.voltages(self.case.given().asked(v) - linear.given.asked(v)))[0]
+        after = _quantities(self.case, self.changers, linear.voltages(self.case.given().asked(v) - linear.given.asked(v)))[i]
         _put(self.case, one, at)
         return float(after - before) * step
 
@@ -214,6 +216,10 @@ class Controls:
                 end = "lowest" if one.position == one.low else "highest"
                 what = f"{abs(d):.2%} of nominal" if one.holds_voltage else f"{abs(d):.4g} Mvar"
                 self.messages.append(f"{title_of(one.element)}: its tap changer stands at its {end} position and misses what it holds by {what}.")
+            for other in one.followers:
+                if other.position != one.position:
+                    told = f"stands at {other.tap_pct:g} %, the end of its range, and cannot follow {one.element.name} to {one.tap_pct:g} %."
+                    self.messages.append(f"{title_of(other.element)}: its tap changer {told}")
 
     # ---- capacitor steps
 
@@ -263,11 +269,16 @@ class Controls:
 
 
 class ReactiveLimits:
-    """Machines give up their voltage at a reactive limit, and take it up again where less is asked of them."""
+    """Sources give up their voltage at a reactive limit, and take it up again where less is asked of them.
+
+    The last that holds a voltage in its island keeps it, beyond its limit, which is then told as a breach: without any the voltages would
+    follow from the limits alone.
+    """
 
     def __init__(self, case: Case) -> None:
         self.case = case
-        self.bounded = {n: case.sources.range_of(n) for n in case.sources.magnitude} if case.settings.reactive_limits == "on" else {}
+        holds = (*case.sources.reference_range, *case.sources.magnitude)
+        self.bounded = {n: case.sources.range_of(n) for n in holds} if case.settings.reactive_limits == "on" else {}
         self.bounded = {n: r for n, r in self.bounded.items() if math.isfinite(r[0]) or math.isfinite(r[1])}
         self.returns: dict[int, int] = {}
         self.rounds = 0
@@ -282,7 +293,8 @@ class ReactiveLimits:
             if not self.bounded:
                 raise
         for node, (_, high) in self.bounded.items():
-            self.case.at_limit[node] = "most" if math.isfinite(high) else "least"
+            if node in self.case.sources.magnitude:  # references hold what they can
+                self.case.at_limit[node] = "most" if math.isfinite(high) else "least"
         return self.case.solved()
 
     def from_where_it_stood(self, v: Complexes) -> Complexes:
@@ -321,6 +333,7 @@ class ReactiveLimits:
                 self.case.at_limit[node] = side
             for node in returning:
                 self._release(node)
+            self._hold_somewhere()
             try:
                 return self.case.solved(v)
             except NoSolution:
@@ -331,9 +344,58 @@ class ReactiveLimits:
         if breaking:
             worst = max(breaking, key=lambda n: breaking[n][0])
             self.case.at_limit[worst] = breaking[worst][1]
-        else:
-            self._release(max(returning, key=lambda n: returning[n]))
-        return self.case.solved(v)
+            self._hold_somewhere()
+            return self.case.solved(v)
+        most = max(returning, key=lambda n: returning[n])
+        self._release(most)
+        try:
+            return self.case.solved(v)
+        except NoSolution:  # it stays where there is one
+            self.case.at_limit.clear()
+            self.case.at_limit.update(before)
+            self.returns[most] = MOST_RETURNS
+            return v
+
+    def _hold_somewhere(self) -> None:
+        """An island in which none holds a voltage any more: its reference takes it up again."""
+        for node in self.case.sources.reference_range:
+            if node in self.case.at_limit and not self._others_hold(node):
+                del self.case.at_limit[node]
+
+    def _beside(self, node: int) -> list[int]:
+        """The other nodes of its island whose voltage is held, or would be but for a limit."""
+        island = self.case.island_of(node)
+        return [n for n in (*self.case.sources.held, *self.case.sources.magnitude) if n != node and self.case.island_of(n) == island]
+
+    def _others_hold(self, node: int) -> bool:
+        return any(n not in self.case.at_limit for n in self._beside(node))
+
+    def _taken_up(self, node: int, side: Side) -> dict[int, float]:
+        """Who can take the voltage up where the last that holds one meets its limit: those at the opposite limit, by what they have in hand."""
+        found = {}
+        for n in self._beside(node):
+            if self.case.at_limit.get(n, side) != side and self.returns.get(n, 0) < MOST_RETURNS:
+                low, high = self.case.sources.range_of(n)
+                found[n] = high - low
+        return found
+
+    def switch(self, v: Complexes) -> bool:
+        """Switch all that ask for it at these voltages; whether any did."""
+        breaking, returning = self._asked(v) if self.bounded else ({}, {})
+        self.case.at_limit.update({node: side for node, (_, side) in breaking.items()})
+        for node in returning:
+            self._release(node)
+        self._hold_somewhere()
+        return bool(breaking or returning)
+
+    def last_beyond(self, v: Complexes) -> str:
+        """The source that holds the last voltage of its island though more is asked of it than it has, in words; empty where there is none."""
+        for node in self.case.sources.reference_range if self.bounded else ():
+            if node in self.bounded and node not in self.case.at_limit and not self._others_hold(node):
+                beyond, side = self._beyond(node, self._delivered(v))
+                if beyond > self.slack and not self._taken_up(node, side):
+                    return ", ".join(title_of(e) for e in self.case.holding(node))
+        return ""
 
     def _release(self, node: int) -> None:
         del self.case.at_limit[node]
@@ -342,16 +404,15 @@ class ReactiveLimits:
     def _asked(self, v: Complexes) -> tuple[dict[int, tuple[float, Side]], dict[int, float]]:
         """Nodes whose sources are beyond a limit, by how much and which; and those that could hold their voltage again."""
         case = self.case
-        given = case.given()
-        s = given.asked(v) + given.generation  # what all sources at each node deliver
+        s = self._delivered(v)
         breaking: dict[int, tuple[float, Side]] = {}
         returning: dict[int, float] = {}
-        for node, (low, high) in self.bounded.items():
+        for node in self.bounded:
             at = case.number[node]
             if not case.fed[node]:
                 continue
             if (side := case.at_limit.get(node)) is not None:
-                above = abs(v[at]) - case.sources.magnitude[node]
+                above = abs(v[at]) - case.sources.voltage_held(node)
                 gone_by = above if side == "most" else -above
                 if gone_by > 1e-9:
                     if self.returns.get(node, 0) < MOST_RETURNS:
@@ -359,15 +420,30 @@ class ReactiveLimits:
                     elif (message := self._stays(node, side)) not in self.messages:
                         self.messages.append(message)
                 continue
-            q = float(s[at].imag - case.set_points[node].imag)
-            if q > high + self.slack:
-                breaking[node] = (q - high, "most")
-            elif q < low - self.slack:
-                breaking[node] = (low - q, "least")
+            beyond, side = self._beyond(node, s)
+            if beyond <= self.slack:
+                continue
+            if node in case.sources.held and not self._others_hold(node):
+                if not (taken_up := self._taken_up(node, side)):
+                    continue
+                returning |= taken_up
+            breaking[node] = beyond, side
         return breaking, returning
 
+    def _delivered(self, v: Complexes) -> Complexes:
+        """What all sources at each fed node deliver, but for what follows the voltage."""
+        given = self.case.given()
+        return np.asarray(given.asked(v) + given.generation)
+
+    def _beyond(self, node: int, delivered: Complexes) -> tuple[float, Side]:
+        """By how much those that hold a node are beyond their range, and on which side; less than 0 within it."""
+        case, (low, high) = self.case, self.bounded[node]
+        gives = list(case.sources.given_at(node)) if node in case.sources.holders else [node]
+        q = sum(float(delivered[case.number[n]].imag - case.set_points[n].imag) for n in gives)
+        return (q - high, "most") if q - high > low - q else (low - q, "least")
+
     def _stays(self, node: int, side: Side) -> str:
-        names = ", ".join(title_of(self.case.net.machines[i]) for i in self.case.sources.holders[node])
+        names = ", ".join(title_of(e) for e in self.case.holding(node))
         return f"{names}: went to and from its limit {MOST_RETURNS} times and was left giving its {side} reactive power."
 
 
@@ -386,28 +462,54 @@ def _changers(case: Case, messages: list[str]) -> list[Changer]:
         terminal = sides.index(e.tap_held) if e.tap_held in sides else -1
         bus = net.topology.bus_index[e.buses[terminal] if terminal >= 0 else e.tap_bus or e.buses[-1]]
         node = int(net.topology.node_of_bus[bus])
-        if node < 0 or not case.fed[node]:
+        follows = e.tap_changer == "follows another"
+        if not follows and (node < 0 or not case.fed[node]):
             held = net.name(e.tap_bus) if terminal < 0 and e.tap_bus else "the side that it holds"
             messages.append(f"{title_of(e)}: {held} has no voltage in this state; its tap changer stays where it is given, {e.tap_pct:g} %.")
             continue
         low, high = math.ceil(e.tap_lowest_pct / e.tap_step_pct - 1e-9), math.floor(e.tap_highest_pct / e.tap_step_pct + 1e-9)
         start = min(max(round(e.tap_pct / e.tap_step_pct), low), high)
-        if abs(start * e.tap_step_pct - e.tap_pct) > 1e-6:
+        if not follows and abs(start * e.tap_step_pct - e.tap_pct) > 1e-6:
             told = f"{e.tap_pct:g} % is no position of it" if low <= round(e.tap_pct / e.tap_step_pct) <= high else f"{e.tap_pct:g} % is beyond its positions"
             messages.append(f"{title_of(e)}: the tap given, {told}; its tap changer starts from {start * e.tap_step_pct:g} %.")
-        if terminal < 0 and (e.tap_drop_r_ohm or e.tap_drop_x_ohm):
+        if not follows and terminal < 0 and (e.tap_drop_r_ohm or e.tap_drop_x_ohm):
             messages.append(f"{title_of(e)}: line-drop compensation does not act while it holds the voltage of another bus.")
         z_base = net.v_nominal_kv[bus] ** 2 / net.s_base_mva
         drop = complex(e.tap_drop_r_ohm, e.tap_drop_x_ohm) / z_base if terminal >= 0 and math.isfinite(z_base) else 0j
         feeds = terminal > 0 and drop == 0 and node not in case.sources.held and node not in case.sources.magnitude
         grade = e.v_hv_kv or 0.0
-        found.append(Changer(e, rows, terminal, node, e.tap_step_pct, low, high, start, start, drop, grade, feeds))
-    return found
+        rated = _rated_mva(e, terminal) / net.s_base_mva
+        found.append(Changer(e, rows, terminal, node, e.tap_step_pct, low, high, start, start, drop, grade, feeds, rated))
+    return _led(found, net.elements, messages)
+
+
+def _led(found: list[Changer], elements: Mapping[str, Element], messages: list[str]) -> list[Changer]:
+    """Those that act by themselves, each with the ones that follow it."""
+    own = {one.element.id: one for one in found if one.element.tap_changer != "follows another"}
+    for one in found:
+        if one.element.id in own:
+            continue
+        if (master := own.get(one.element.tap_master or "")) is not None:
+            master.followers.append(one)
+        else:
+            name = elements[one.element.tap_master].name if one.element.tap_master else "none"
+            told = f"follows {name}, which has no tap changer that acts in this state; it stays where it is given, {one.element.tap_pct:g} %."
+            messages.append(f"{title_of(one.element)}: its tap changer {told}")
+    return list(own.values())
+
+
+def _rated_mva(e: Transformer | ThreeWindingTransformer, terminal: int) -> float:
+    """Rated power of all units, or of the winding at a terminal."""
+    if isinstance(e, Transformer):
+        return (e.s_rated_mva or math.nan) * e.parallel
+    return (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)[max(terminal, 0)] or math.nan
 
 
 def _put(case: Case, one: Changer, position: int) -> None:
     one.position = position
     case.ratio[one.rows] = case.net.branches.ratio_main[one.rows] * tap_ratio(one.side, one.tap_pct)
+    for other in one.followers:
+        _put(case, other, min(max(position, other.low), other.high))
 
 
 def _quantities(case: Case, changers: list[Changer], v: Complexes) -> Floats:
@@ -416,17 +518,39 @@ def _quantities(case: Case, changers: list[Changer], v: Complexes) -> Floats:
     two_port = case.two_port()
     f, t = case.ends
     found = []
-    for one in changers:
+    given_beside = _given_beside(case, changers, v_node, two_port)
+    for i, one in enumerate(changers):
         if one.holds_voltage and one.drop == 0:
-            found.append(abs(v_node[one.node]))
+            found.append(abs(v_node[one.node]) + given_beside[i])
             continue
         into = _current_into(case, one.element, max(one.terminal, 0) if one.holds_voltage else 0, v_node, two_port, f, t)
         if one.holds_voltage:
-            found.append(abs(v_node[one.node] - one.drop * -into))
+            found.append(abs(v_node[one.node] - one.drop * -into) + given_beside[i])
         else:
             s = v_node[case.net.topology.node_of_bus[case.net.topology.bus_index[one.element.buses[0]]]] * np.conj(into)
             found.append(float(s.imag) * case.net.s_base_mva)
     return np.array(found, float)
+
+
+def _given_beside(case: Case, changers: list[Changer], v_node: Complexes, two_port: Complexes) -> list[float]:
+    r"""What each changer reads beside the voltage for the reactive current that its transformer gives beside its share [p.u.].
+
+    .. math:: k\,(I_i - s_i \sum_j I_j)/I_r, \qquad s_i = S_{r,i}/\sum_j S_{r,j}
+    """
+    read = [0.0] * len(changers)
+    groups: dict[int, list[int]] = {}
+    for i, one in enumerate(changers):
+        if one.holds_voltage and one.terminal >= 0 and one.element.tap_circulating_pct > 0:
+            groups.setdefault(one.node, []).append(i)
+    f, t = case.ends
+    for node, those in groups.items():
+        u = v_node[node]
+        given = [-(u / abs(u) * np.conj(_current_into(case, changers[i].element, changers[i].terminal, v_node, two_port, f, t))).imag for i in those]
+        rated = sum(changers[i].rated for i in those)
+        for i, current in zip(those, given, strict=True):
+            beside = current - changers[i].rated / rated * sum(given)
+            read[i] = changers[i].element.tap_circulating_pct / 100 * float(beside) / changers[i].rated
+    return read
 
 
 def _current_into(case: Case, e: Element, terminal: int, v_node: Complexes, two_port: Complexes, f: Ints, t: Ints) -> complex:

@@ -4,7 +4,7 @@ import cmath
 import math
 from collections.abc import Callable
 
-from northfell.core.model.elements import Changeover, Load, StaticLoad, Switching
+from northfell.core.model.elements import Changeover, Infeed, Inverter, Load, StaticLoad, Switching, SynchronousGenerator
 from northfell.core.quantities import fixed
 from northfell.core.studies.load_flow.injections import load_power, motor_power
 from northfell.core.studies.load_flow.solved import Solved
@@ -83,17 +83,16 @@ def _drop_pct(flow: Solved, buses: tuple[str, ...]) -> float | None:
 
 def sources_table(flow: Solved) -> Table:
     rows: list[tuple[Cell, ...]] = []
-    base, net = flow.net.s_base_mva, flow.net
-    delivered = {e.id: s for e, s in zip((*net.infeeds, *net.machines), (*flow.s_infeed, *flow.s_machine), strict=True)}
-    position = {g.id: i for i, g in enumerate(net.machines)}
+    net = flow.net
     for e in net.elements.values():
-        if e.id not in delivered:
+        if not isinstance(e, Infeed | SynchronousGenerator | Inverter) or e.id not in flow.delivered:
             continue
-        s = complex(delivered[e.id]) * base
-        i = position.get(e.id, -1)
+        s, bus = flow.delivered[e.id], flow.bus_held(e)
         mode = getattr(e, "mode", None) or f"infeed, {getattr(e, 'flow_model', '')}"
-        held = f", at its {flow.at_limit[i]} reactive power" if i in flow.at_limit else ""
-        low, high = flow.ranges.get(i, (math.nan, math.nan))
+        held = f", holds {net.name(bus)}" if bus != e.bus and mode == "voltage" else ""
+        held += f", at its {flow.at_limit[e.id]} reactive power" if e.id in flow.at_limit else ""
+        held += f", {flow.held_down[e.id]:.4g} MW held down by its voltage" if e.id in flow.held_down else ""
+        low, high = flow.ranges.get(e.id, (math.nan, math.nan))
         rated = (getattr(e, "s_rated_mva", None) or math.nan) * getattr(e, "count", 1)
         pct = _finite(100 * abs(s) / rated)
         rows.append((
@@ -143,7 +142,8 @@ def _why(flow: Solved, e: object, asked: complex, drawn: complex) -> str:
         told.append(f"factor of the state and load level {factor:g}")
     if isinstance(e, StaticLoad) and math.isfinite(drawn.real) and abs(drawn - asked) > 1e-9 * abs(asked):
         kind = e.characteristic if isinstance(e, Load) else "power"
-        told.append(f"constant {kind} at {fixed(abs(flow.voltage(e.buses[0])), 3)} p.u.")
+        how = f"exponents {e.exponent_p:g} and {e.exponent_q:g}" if isinstance(e, Load) and kind == "by exponents" else f"constant {kind}"
+        told.append(f"{how} at {fixed(abs(flow.voltage(e.buses[0])), 3)} p.u.")
     if not math.isfinite(drawn.real):
         return "no result" if flow.net.is_held_back(flow.net.topology.bus_index[e.buses[0]]) else "not fed"  # type: ignore[attr-defined]
     return "; ".join(told)
@@ -154,17 +154,14 @@ def controls_table(flow: Solved) -> Table:
     net = flow.net
     rows: list[tuple[Cell, ...]] = []
     tap, steps = taps(flow), steps_in(flow)
-    position = {g.id: i for i, g in enumerate(net.machines)}
     for e in net.elements.values():
         if e.id in tap and net.topology.live[e.id]:
             rows.append((net.state, e.name, "tap", getattr(e, "tap_changer", ""), getattr(e, "tap_pct", None), tap[e.id], "%"))
         elif e.id in steps:
             given = getattr(e, "steps", 0) if getattr(e, "steps_in", None) is None else getattr(e, "steps_in", 0)
             rows.append((net.state, e.name, "steps in", getattr(e, "switching", ""), given, steps[e.id], ""))
-        elif position.get(e.id) in flow.at_limit:
-            i = position[e.id]
-            q = float(flow.s_machine[i].imag) * net.s_base_mva
-            rows.append((net.state, e.name, "reactive limit", f"gives its {flow.at_limit[i]}", None, q, "Mvar"))
+        elif e.id in flow.at_limit:
+            rows.append((net.state, e.name, "reactive limit", f"gives its {flow.at_limit[e.id]}", None, flow.delivered[e.id].imag, "Mvar"))
     columns = (
         ("state", "", "State"), ("name", "", "Name"), ("control", "", "Control"), ("how", "", "How"), ("given", "", "Given"), ("found", "", "Found"),
         ("unit", "", "Unit"),

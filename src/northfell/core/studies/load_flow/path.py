@@ -56,7 +56,7 @@ def _holding(flow: Solved) -> set[str]:
     """Buses at which a source holds the voltage."""
     net = flow.net
     held = {e.bus for e in net.infeeds}
-    return held | {g.bus for i, g in enumerate(net.machines) if g.mode in ("reference", "voltage") and i not in flow.at_limit}
+    return held | {flow.bus_held(g) for g in net.machines if g.mode in ("reference", "voltage") and g.id not in flow.at_limit}
 
 
 SWITCH = 1e-9  # p.u.: a closed switch is no way at all, but one still counts them

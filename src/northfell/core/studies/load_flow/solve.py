@@ -1,6 +1,9 @@
 """Load flow of one compiled state: who holds what, the solution, and the controls that act until all of them rest."""
 
-from northfell.core.errors import NoSolution
+from dataclasses import replace
+
+from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled, fed, with_data
 from northfell.core.studies.load_flow.carried import carried
@@ -23,10 +26,22 @@ def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
     case = case_of(net, settings)
     try:
         return carried_by(case)
-    except NoSolution:
+    except NoSolution as error:
         if len(case.net.topology.fed_islands) == 1:
-            raise
+            raise _explained(error, case) from None
     return carried_by(_without_those_that_fail(case))
+
+
+def _explained(error: NoSolution, case: Case) -> NoSolution:
+    """The same, with what reactive limits have to do with it: what sources would have to give if they did not act."""
+    if case.settings.reactive_limits == "off" or not (case.sources.magnitude or case.sources.reference_range):
+        return error
+    try:
+        flow = carried_by(case_of(case.net, case.settings.model_copy(update={"reactive_limits": "off"})))
+    except (CannotRun, NoSolution):
+        return error
+    asked = [f"{title_of(g)} would give {q:.4g} Mvar, its limit is {limit:g}" for g, q, _, limit in flow.broken_limits()]
+    return replace(error, suspect=f"Without reactive limits there is a solution: {'; '.join(asked)}.") if asked else error
 
 
 def _without_those_that_fail(case: Case) -> Case:
@@ -43,9 +58,11 @@ def _without_those_that_fail(case: Case) -> Case:
     first: NoSolution | None = None
     for island, own in buses.items():
         others = [b for other, those in buses.items() if other != island for b in those[:1]]
+        alone = case_of(net.masked(others), case.settings)
         try:
-            carried_by(case_of(net.masked(others), case.settings))
-        except NoSolution as error:
+            carried_by(alone)
+        except NoSolution as found:
+            error = _explained(found, alone)
             failed.append((own[0], str(error)))
             first = first or error
     if first is not None and len(failed) == len(buses):
@@ -74,7 +91,9 @@ def case_at(flow: LoadFlow) -> Case:
     """The case of a solved state with its controls where they were found, for questions about that solution."""
     case = case_of(flow.net, flow.settings)
     case.ratio, case.shunt = flow.ratio.copy(), flow.shunt.copy()
-    case.at_limit = {int(case.sources.machine_node[i]): "most" if side == "most" else "least" for i, side in flow.at_limit.items()}
+    for node in (*case.sources.reference, *case.sources.holders):
+        if (side := next((flow.at_limit[e.id] for e in case.holding(node) if e.id in flow.at_limit), None)) is not None:
+            case.at_limit[node] = "most" if side == "most" else "least"
     return case
 
 

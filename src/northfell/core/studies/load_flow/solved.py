@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, Consumer, Element, Inverter, SynchronousGenerator
+from northfell.core.model.elements import Bus, Consumer, Element, Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
@@ -15,6 +15,7 @@ from northfell.core.network.compile import Complexes
 from northfell.core.studies.load_flow.injections import asked_mw
 from northfell.core.studies.load_flow.loading import Loading, Rating, loading_of, rating_of
 
+Source = Infeed | SynchronousGenerator | Inverter
 LIMIT_SLACK_MVAR = 1e-6  # the iteration stops within this
 
 
@@ -37,17 +38,24 @@ class Solved:
     i_switch: Complexes  # (closed switch,) from the first terminal to the second
     ratio: Complexes  # (branch,) at the taps that were found
     shunt: Complexes  # (shunt,) power drawn at 1 p.u., with the steps that were found
-    at_limit: Mapping[int, str]  # machine -> which reactive limit it gives, and so does not hold its voltage
-    ranges: dict[int, tuple[float, float]]  # machine that holds a voltage -> its reactive range [Mvar]
+    at_limit: Mapping[str, str]  # id of a source -> which reactive limit it gives, and so does not hold its voltage
+    held_down: Mapping[str, float]  # id of an inverter -> active power that the voltage of its bus keeps it from delivering [MW]
+    ranges: Mapping[str, tuple[float, float]]  # id of a source that holds a voltage -> its reactive range [Mvar], where it may have one
 
-    def broken_limits(self) -> list[tuple[SynchronousGenerator | Inverter, float, str, float]]:
-        """Generators and inverters that hold a voltage beyond a reactive limit: generator, power given [Mvar], the limit's field and value."""
-        broken = []
-        for i, (g, s) in enumerate(zip(self.net.machines, self.s_machine, strict=True)):
-            if i in self.at_limit:
+    @cached_property
+    def delivered(self) -> dict[str, complex]:
+        """What each infeed and machine delivers, by id [MVA]; nan where not fed."""
+        sources, s = (*self.net.infeeds, *self.net.machines), (*self.s_infeed, *self.s_machine)
+        return {e.id: complex(one) * self.net.s_base_mva for e, one in zip(sources, s, strict=True)}
+
+    def broken_limits(self) -> list[tuple[Source, float, str, float]]:
+        """Sources that hold a voltage beyond a reactive limit: source, power given [Mvar], the limit's field and value."""
+        broken: list[tuple[Source, float, str, float]] = []
+        for g in (*self.net.infeeds, *self.net.machines):
+            if g.id in self.at_limit:
                 continue
-            q = float(s.imag) * self.net.s_base_mva
-            if g.mode in ("reference", "voltage"):
+            q = self.delivered[g.id].imag
+            if g.flow_model == "ideal" if isinstance(g, Infeed) else g.mode in ("reference", "voltage"):
                 if g.q_max_mvar is not None and q > g.q_max_mvar + LIMIT_SLACK_MVAR:
                     broken.append((g, q, "q_max_mvar", g.q_max_mvar))
                 if g.q_min_mvar is not None and q < g.q_min_mvar - LIMIT_SLACK_MVAR:
@@ -58,13 +66,30 @@ class Solved:
     def messages(self) -> tuple[str, ...]:
         """What is worth knowing beside the tables."""
         told = [f"{title_of(g)} would have to give {q:.4g} Mvar to hold its voltage; {name} is {limit:g}." for g, q, name, limit in self.broken_limits()]
-        limited = [self._at_limit_told(i, side) for i, side in self.at_limit.items()]
-        return (*self.net.held_back_told, *self.notes, *told, *limited)
+        limited = [self._at_limit_told(source, side) for source, side in self.at_limit.items()]
+        held_down = [self.held_down_told(inverter) for inverter in self.held_down]
+        return (*self.net.held_back_told, *self.notes, *told, *limited, *held_down)
 
-    def _at_limit_told(self, i: int, side: str) -> str:
-        g = self.net.machines[i]
-        v, q = abs(self.voltage(g.bus)), float(self.s_machine[i].imag) * self.net.s_base_mva
-        return f"{title_of(g)} gives its {side} reactive power, {q:.4g} Mvar, and holds {v:.4f} p.u. instead of {g.v_set_pu:g}."
+    def held_down_told(self, inverter: str) -> str:
+        """What the voltage keeps an inverter from delivering, in words."""
+        e, p = self.net.elements[inverter], self.delivered[inverter].real
+        v = abs(self.voltage(e.buses[0]))
+        return f"{title_of(e)} delivers {p:.4g} MW, {self.held_down[inverter]:.4g} MW less than it could: its bus stands at {v:.4f} p.u. (volt-watt)."
+
+    def bus_held(self, source: Source) -> str:
+        """The bus whose voltage a source holds, or would hold: its own, or another of its island."""
+        other = getattr(source, "v_bus", None)
+        top = self.net.topology
+        own, there = top.node_of_bus[top.bus_index[source.bus]], top.node_of_bus[top.bus_index[other or source.bus]]
+        return other if other and there >= 0 and top.fed_node[there] and top.island_of_node[own] == top.island_of_node[there] else source.bus
+
+    def _at_limit_told(self, source: str, side: str) -> str:
+        g = self.net.elements[source]
+        assert isinstance(g, Source)
+        bus = self.bus_held(g)
+        where = "" if bus == g.bus else f" at {self.net.name(bus)}"
+        v, q = abs(self.voltage(bus)), self.delivered[source].imag
+        return f"{title_of(g)} gives its {side} reactive power, {q:.4g} Mvar, and holds {v:.4f} p.u.{where} instead of {g.v_set_pu:g}."
 
     @cached_property
     def terminal_power(self) -> dict[str, list[complex]]:

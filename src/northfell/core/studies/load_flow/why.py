@@ -9,7 +9,6 @@ from northfell.core.model.elements import Element
 from northfell.core.network import branch_two_ports
 from northfell.core.network.compile import Floats
 from northfell.core.studies.load_flow.case import Case
-from northfell.core.studies.load_flow.injections import VoltVar
 from northfell.core.studies.load_flow.newton import Linearised
 from northfell.core.studies.load_flow.solved import Solved
 
@@ -69,12 +68,11 @@ def _bringers(flow: Solved, case: Case, element: Element, terminal: int, sign: f
     by_angle, by_magnitude = _derivatives(flow, case, rows, terminal, v)
     _, weight = linear.weights(by_angle, by_magnitude)
     net, base = flow.net, flow.net.s_base_mva
-    follows = set(VoltVar(net).machines.tolist())
     found = []
     groups = (
         (net.loads, -flow.s_load), (net.motors, -flow.s_motor), (net.shunts, -flow.s_shunt),
-        (net.machines, np.array([s if g.mode in ("power", "power factor") or i in flow.at_limit or i in follows else 0j
-                                 for i, (g, s) in enumerate(zip(net.machines, flow.s_machine, strict=True))], complex)),
+        (net.machines, np.array([0j if g.mode in ("reference", "voltage") and g.id not in flow.at_limit else s
+                                 for g, s in zip(net.machines, flow.s_machine, strict=True)], complex)),
     )  # fmt: skip
     for elements, injected in groups:
         for e, s in zip(elements, injected, strict=True):
@@ -90,7 +88,8 @@ def _by_node(flow: Solved, case: Case) -> np.ndarray:
     node = flow.net.topology.node_of_bus
     v[node[node >= 0]] = flow.v[node >= 0]
     for at, held in case.sources.held.items():
-        v[at] = held
+        if at >= flow.net.topology.n_nodes:
+            v[at] = held
     return v
 
 
