@@ -39,10 +39,15 @@ class Hand(Walk):
         return self.one("#desk").get_attribute("data-version")
 
     def changes(self, act) -> None:
-        """Do something that changes the project, and wait for it."""
+        """Do something that changes the project, and wait until all of the answer is in place."""
+        self.browser.execute_script(
+            "if (window.shown === undefined) document.addEventListener('htmx:after:swap', () => { window.shown = document.getElementById('desk').dataset.version; });"
+            "window.shown = document.getElementById('desk').dataset.version;"
+        )
         before = self.version()
         act()
-        self.until(lambda: self.version() != before, self.all("#notice")[0].text)
+        shown = "return window.shown ?? document.getElementById('desk').dataset.version"  # a page opened anew has nothing to wait for
+        self.until(lambda: before != self.version() == self.browser.execute_script(shown), self.all("#notice")[0].text)
 
     def pixel(self, x: float, y: float) -> tuple[int, int]:
         """Where a place of the sheet, in steps of its grid, is on the screen."""

@@ -39,8 +39,7 @@ export function pointIn(svg, event) {
   return [p.x, p.y];
 }
 
-function restore() {
-  const svg = sheet();
+function restore(svg = sheet()) {
   const box = svg && sessionStorage.getItem(kept(svg));
   if (box) svg.setAttribute("viewBox", box);
 }
@@ -59,5 +58,9 @@ document.addEventListener("wheel", (event) => {
   turned += event.deltaY;
 }, { passive: false });
 
-document.addEventListener("htmx:after:swap", restore);
+// before the sheet is put in place: what is looked at never stands elsewhere, not even for a moment
+document.addEventListener("htmx:before:swap", (event) => {
+  for (const task of event.detail.tasks ?? []) restore(task.fragment?.querySelector?.("#sheet"));
+});
+document.addEventListener("htmx:after:swap", () => restore());
 restore();
