@@ -41,7 +41,8 @@ class Hand(Walk):
     def changes(self, act) -> None:
         """Do something that changes the project, and wait until all of the answer is in place."""
         self.browser.execute_script(
-            "if (window.shown === undefined) document.addEventListener('htmx:after:swap', () => { window.shown = document.getElementById('desk').dataset.version; });"
+            "if (window.shown === undefined)"
+            "document.addEventListener('htmx:after:swap', () => { window.shown = document.getElementById('desk').dataset.version; });"
             "window.shown = document.getElementById('desk').dataset.version;"
         )
         before = self.version()
