@@ -20,7 +20,7 @@ from urllib.parse import quote
 
 import httpx
 
-from northfell.app import installation
+from northfell.app.project import installation
 from northfell.core.errors import NorthfellError
 from northfell.core.model.network import Network
 from northfell.demo import skerrow_water

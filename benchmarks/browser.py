@@ -15,7 +15,7 @@ from selenium.webdriver.chrome.service import Service
 
 from benchmarks.run import feeder_network
 from benchmarks.tables import CABLES, cable_network
-from northfell.app.projects import create_project
+from northfell.app.project.projects import create_project
 from northfell.store import connect
 from northfell.web.application import create_application
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from benchmarks.run import feeder_network, milliseconds
-from northfell.app.projects import create_project
+from northfell.app.project.projects import create_project
 from northfell.core.model.network import Sheet
 from northfell.core.network import energised, topology_of
 from northfell.drawing.layout import laid_out

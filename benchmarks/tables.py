@@ -11,7 +11,7 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from benchmarks.run import milliseconds
-from northfell.app.projects import create_project
+from northfell.app.project.projects import create_project
 from northfell.core.model.elements import ELEMENT
 from northfell.core.model.network import Network, Placement, Sheet, element_from
 from northfell.formats import network_tables, workbook

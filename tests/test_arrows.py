@@ -7,19 +7,22 @@ ROOT = Path(__file__).parent.parent / "src" / "northfell"
 
 # a module may import what stands below it; the longest prefix decides. "bottom" parts are free for all of core.
 BOTTOM = {"core.errors", "core.tables", "core.working", "core.quantities"}
+STUDIES = BOTTOM | {"core.model", "core.catalogue", "core.rules", "core.network", "core.studies.record"}
 MAY = {
     "core.errors": set(),
     "core.quantities": {"core.errors"},
     "core.tables": set(),
     "core.working": {"core.quantities"},
     "core.model": BOTTOM,
+    "core.shorthand": BOTTOM | {"core.model"},
     "core.catalogue": BOTTOM | {"core.model"},
-    "core.network": BOTTOM | {"core.model", "core.catalogue"},
-    "core.studies.load_flow": BOTTOM | {"core.model", "core.catalogue", "core.network"},
-    "core.studies.short_circuit": BOTTOM | {"core.model", "core.catalogue", "core.network"},
-    "core.studies.protection": BOTTOM | {"core.model", "core.catalogue", "core.network", "core.studies.short_circuit"},
-    "core.studies.arc_flash": BOTTOM | {"core.model", "core.catalogue", "core.network", "core.studies.short_circuit", "core.studies.protection"},
-    "core.findings": BOTTOM | {"core.model", "core.catalogue", "core.network", "core.studies"},
+    "core.rules": BOTTOM | {"core.model", "core.catalogue"},
+    "core.network": BOTTOM | {"core.model", "core.catalogue", "core.rules"},
+    "core.studies.load_flow": STUDIES,
+    "core.studies.short_circuit": STUDIES,
+    "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
+    "core.studies.arc_flash": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
+    "core.verdicts": STUDIES | {"core.studies"},
     "drawing": {"core"},
     "store": {"core"},
     "formats": {"core"},

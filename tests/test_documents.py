@@ -2,7 +2,7 @@
 
 import xml.etree.ElementTree as ET
 
-from northfell.app.studies import Results
+from northfell.app.results.studies import Results
 from northfell.demo import skerrow_water
 from northfell.documents.sheets import INK, LOOKS, MIST, NOT_PRINTED, Title, look_of, page_for, printed, sheet_pdf, sheet_svg
 from northfell.drawing.flow_overlay import flow_tags

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.cli import main
+from northfell.core.model.declare.parameters import STUDIES
 from northfell.core.model.elements import KINDS
-from northfell.core.model.parameters import STUDIES
 from northfell.demo import skerrow_water
 from northfell.formats import northfell_json
 

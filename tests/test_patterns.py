@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import network_of
 
-from northfell.app import columns, edits
+from northfell.app.data import columns, edits
 from northfell.core.errors import NorthfellError
+from northfell.core.model.declare.parameters import parameter, parameters_of
 from northfell.core.model.elements import KINDS
 from northfell.core.model.network import title_of
-from northfell.core.model.parameters import parameter, parameters_of
-from northfell.core.model.shorthand import MOST_CHARACTERS, parse
 from northfell.core.quantities import LONGEST, parse_quantity, parse_wire_size
+from northfell.core.shorthand.reading import MOST_CHARACTERS, parse
 
 try:
     from re import _constants as told

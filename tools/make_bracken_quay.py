@@ -5,9 +5,9 @@ Run it as `python tools/make_bracken_quay.py`; a test holds the shipped file equ
 
 from pathlib import Path
 
-from northfell.app import catalogue, edits, states, way_table
-from northfell.app.arrange import fold, lay_out
-from northfell.app.extend import plan
+from northfell.app.data import catalogue, edits, states, way_table
+from northfell.app.draw.arrange import fold, lay_out
+from northfell.app.draw.extend import plan
 from northfell.core.model.changes import Change, apply_change, completed
 from northfell.core.model.network import NORMAL, Network, Sheet
 from northfell.core.quantities import wire_size

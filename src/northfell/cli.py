@@ -8,18 +8,18 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NoReturn
 
-from northfell.app import results_file
-from northfell.app.studies import StateResults, findings_in
+from northfell.app.results import results_file
+from northfell.app.results.studies import StateResults, findings_in
 from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, NorthfellError, NoSolution
-from northfell.core.findings import network_findings, start_findings
 from northfell.core.model.changes import settings_with
-from northfell.core.model.completeness import missing
+from northfell.core.model.declare.parameters import STUDIES, Study
 from northfell.core.model.network import Network
-from northfell.core.model.parameters import STUDIES, Study
+from northfell.core.rules.completeness import missing
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 from northfell.core.studies.load_flow.motor_start import start
 from northfell.core.studies.load_flow.outages import each_out, outages_table
 from northfell.core.tables import Table, joined
+from northfell.core.verdicts import network_findings, start_findings
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
 SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
@@ -165,7 +165,7 @@ def _place(options: argparse.Namespace) -> Any:
 
 def _user(options: argparse.Namespace) -> int:
     """Who may sign in where the application is served to others."""
-    from northfell.app import installation, people
+    from northfell.app.project import installation, people
 
     db = installation.opened(installation.folder_of(options.data))
     if options.act == "list":
@@ -191,7 +191,7 @@ def _password(from_input: bool) -> str:
 
 
 def _backup(options: argparse.Namespace) -> int:
-    from northfell.app import installation
+    from northfell.app.project import installation
 
     folder = installation.folder_of(options.data)
     made = installation.back_up(folder, options.to)
@@ -202,7 +202,7 @@ def _backup(options: argparse.Namespace) -> int:
 
 
 def _restore(options: argparse.Namespace) -> int:
-    from northfell.app import installation
+    from northfell.app.project import installation
 
     kept = installation.restore(installation.folder_of(options.data), options.source)
     print(f"Restored from {options.source}. What stood before is kept as {kept}." if kept else f"Restored from {options.source}.", file=sys.stderr)
@@ -395,7 +395,7 @@ def _schema(options: argparse.Namespace) -> int:
 
 
 def _labels(options: argparse.Namespace) -> int:
-    from northfell.app.labels import labels_of, pdf
+    from northfell.app.results.labels import labels_of, pdf
 
     network, _ = read_network(options.file)
     job = labels_of(network)

@@ -5,9 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.core.errors import InputRefused
-from northfell.core.findings import severity_of
 from northfell.core.quantities import entry, figure, fixed, parse_quantity
 from northfell.core.tables import build
+from northfell.core.verdicts import severity_of
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from tests.core.random_networks import networks
 
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Sheet
-from northfell.core.model.ways import ways_of
+from northfell.core.rules.ways import ways_of
 from northfell.demo import bracken_quay
 from northfell.drawing.layout import hung, laid_out
 from northfell.drawing.routing import Obstacles

@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
 from tests.drawing.test_layout import lying_on_each_other
 
-from northfell.app.studies import Results
+from northfell.app.results.studies import Results
 from northfell.core.model.elements import KINDS, Bus, Relay
 from northfell.core.model.network import Placement, Sheet, element_from
 from northfell.core.network import energised, topology_of

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from northfell.app.studies import StateResults
+from northfell.app.results.studies import StateResults
 from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.formats import common_data_format
 

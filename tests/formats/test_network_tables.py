@@ -11,10 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
-from northfell.app import workbooks
+from northfell.app.data import workbooks
 from northfell.core.errors import NetworkRefused
-from northfell.core.model import proposing
-from northfell.core.model.changes import Change, PutAcknowledged, Set, apply_change
+from northfell.core.model.changes import Change, PutAcknowledged, Set, apply_change, proposing
 from northfell.core.model.kept_beside import Acknowledged
 from northfell.core.model.network import OperatingState, OwnEntry
 from northfell.demo import bracken_quay, skerrow_water

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import network_of
 
-from northfell.app.studies import StateResults
+from northfell.app.results.studies import StateResults
 
 CASE = json.loads((Path(__file__).parent / "data/iec60909_meshed.json").read_text())
 GIVEN, C = CASE["input"], 1.1

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from northfell.app.studies import StateResults
+from northfell.app.results.studies import StateResults
 from northfell.formats import common_data_format
 
 HERE = Path(__file__).parent / "data"

@@ -9,8 +9,8 @@ from typing import get_args
 import pytest
 
 from northfell.core.catalogue import tables
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import GG_RATINGS_A, Bus, Relay
-from northfell.core.model.parameters import parameter
 from northfell.core.studies.protection import gg_operating_time_s, relay_time_s, trip_time_s
 
 POINTS = list(csv.DictReader((Path(__file__).parent / "data/relay_test_points.csv").read_text().splitlines()))

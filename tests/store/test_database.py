@@ -4,7 +4,7 @@ import sqlite3
 
 import pytest
 
-from northfell.app import projects as use_cases
+from northfell.app.project import projects as use_cases
 from northfell.core.errors import NetworkRefused, NotFound, StaleVersion
 from northfell.core.model.changes import Add, Change, Remove, Set, Switch
 from northfell.demo import skerrow_water

@@ -5,8 +5,8 @@ import sqlite3
 
 import pytest
 
-from northfell.app import documents as use_cases
-from northfell.app.projects import change_project, create_project, create_whole, duplicate, open_project, undo, whole_project
+from northfell.app.project import documents as use_cases
+from northfell.app.project.projects import change_project, create_project, create_whole, duplicate, open_project, undo, whole_project
 from northfell.core.errors import NetworkRefused, NotFound, StaleVersion
 from northfell.core.model.changes import Change, PutEntry, Set
 from northfell.core.model.network import OwnEntry

@@ -9,8 +9,8 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.web.test_pages import HERE
 
-from northfell.app import documents, installation, repairing
-from northfell.app.projects import change_project, create_project, open_project, put_aside
+from northfell.app.project import documents, installation, repairing
+from northfell.app.project.projects import change_project, create_project, open_project, put_aside
 from northfell.cli import main
 from northfell.core.errors import NetworkRefused, Unreadable
 from northfell.core.model.changes import Add, Change, Set
@@ -211,7 +211,7 @@ def test_the_list_keeps_counts_and_pictures_with_the_version_they_belong_to(db, 
                 break
         assert "beyond a limit" in one
     monkeypatch.setattr(projects, "network_of", lambda *_: 1 / 0)  # nothing is read or worked out again
-    monkeypatch.setattr("northfell.app.projects._networks._kept", type(projects).__dict__ and __import__("collections").OrderedDict())
+    monkeypatch.setattr("northfell.app.project.projects._networks._kept", type(projects).__dict__ and __import__("collections").OrderedDict())
     with TestClient(create_application(folder / installation.FILE), base_url=HERE) as client:
         again = client.get("/").text
         assert "hx-get" not in again

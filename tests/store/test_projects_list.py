@@ -2,7 +2,7 @@
 
 import pytest
 
-from northfell.app import projects as use_cases
+from northfell.app.project import projects as use_cases
 from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Set
 from northfell.demo import skerrow_water

@@ -8,16 +8,16 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.web.test_pages import HERE, PART, client, database, edit  # noqa: F401
 
-from northfell.app import installation, people
-from northfell.app.people import Attempts
-from northfell.app.presence import Presence
-from northfell.app.projects import create_project
+from northfell.app.project import installation, people
+from northfell.app.project.people import Attempts
+from northfell.app.project.presence import Presence
+from northfell.app.project.projects import create_project
 from northfell.core.errors import NetworkRefused
 from northfell.demo import skerrow_water
 from northfell.store import connect, projects
 from northfell.web import serve as serving
-from northfell.web.access import Access, served_to_others
 from northfell.web.application import create_application
+from northfell.web.shell.access import Access, served_to_others
 
 PASSWORD = "walnut over kettle 9"
 

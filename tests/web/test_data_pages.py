@@ -10,12 +10,12 @@ import pytest
 from tests.conftest import network_of
 from tests.web.test_pages import HOSTILE, PART, add, client, database  # noqa: F401
 
-from northfell.app.catalogue import make_own
-from northfell.app.projects import create_project, open_project
+from northfell.app.data.catalogue import make_own
+from northfell.app.project.projects import create_project, open_project
 from northfell.core.model.changes import Attach, Change, PutEntry, Set, apply_change
+from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import KINDS, Document
 from northfell.core.model.network import OperatingState, OwnEntry
-from northfell.core.model.parameters import parameters_of
 from northfell.core.model.settings import GROUPS
 from northfell.demo import skerrow_water
 from northfell.formats import network_tables, workbook

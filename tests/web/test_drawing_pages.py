@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.web.test_pages import HERE, HOSTILE, PART, add, client, database  # noqa: F401
 
-from northfell.app.projects import change_project, create_project, open_project, whole_project
+from northfell.app.project.projects import change_project, create_project, open_project, whole_project
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.demo import skerrow_water

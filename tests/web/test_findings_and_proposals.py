@@ -12,9 +12,8 @@ import openpyxl
 import pytest
 from tests.web.test_pages import HOSTILE, PART, add, client, database  # noqa: F401
 
-from northfell.app.projects import change_project, open_project
-from northfell.core.model import proposing
-from northfell.core.model.changes import Change, Set, apply_change
+from northfell.app.project.projects import change_project, open_project
+from northfell.core.model.changes import Change, Set, apply_change, proposing
 from northfell.demo import skerrow_water
 from northfell.store import connect
 

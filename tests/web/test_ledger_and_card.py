@@ -7,18 +7,18 @@ import re
 import pytest
 from tests.web.test_pages import PART, add, client, database, edit  # noqa: F401
 
-from northfell.app.connect import place
-from northfell.app.studies import Results
+from northfell.app.draw.connect import place
+from northfell.app.results.studies import Results
 from northfell.core.errors import CannotRun
-from northfell.core.findings import Finding
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.elements import KINDS
+from northfell.core.verdicts import Finding
 from northfell.demo import skerrow_water
-from northfell.web.card import card_of
-from northfell.web.figures import figures_of
-from northfell.web.ledger import ledger_of
-from northfell.web.naming import Ends
-from northfell.web.view import STAGES, View
+from northfell.web.shell.card import card_of
+from northfell.web.shell.figures import figures_of
+from northfell.web.shell.ledger import ledger_of
+from northfell.web.shell.naming import Ends
+from northfell.web.shell.view import STAGES, View
 
 NETWORK = skerrow_water()
 RESULTS = Results(NETWORK)

@@ -9,7 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.conftest import BUS_A, BUS_B, CABLE, LOAD, network_of
 
-from northfell.app.projects import create_project
+from northfell.app.project.projects import create_project
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.demo import skerrow_water
 from northfell.formats import northfell_json

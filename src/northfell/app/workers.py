@@ -20,7 +20,9 @@ from northfell.core.errors import NorthfellError
 
 Told = Callable[[int, int, str], None]
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["northfell.app.importing", "northfell.app.gathering", "northfell.app.solving", "northfell.app.arrange"])
+_context.set_forkserver_preload(
+    ["northfell.app.project.importing", "northfell.app.results.gathering", "northfell.app.results.solving", "northfell.app.draw.arrange"]
+)
 _starting = Lock()
 _room = BoundedSemaphore(max(2, os.cpu_count() or 2))
 

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from northfell.core.catalogue.typical import typical_for_missing
 from northfell.core.model.network import Network, OperatingState, Placement, Sheet, check_network, element_from
 from northfell.core.model.settings import Limits, ProjectSettings
+from northfell.core.rules.typical import typical_for_missing
 
 
 class _Drawing:

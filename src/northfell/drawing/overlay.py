@@ -2,12 +2,12 @@
 
 import math
 
-from northfell.core.findings import severity_of
 from northfell.core.model.elements import Bus, Switching
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.core.verdicts import severity_of
 from northfell.drawing.words import Tag
 
 

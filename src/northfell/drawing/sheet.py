@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, StaticLoad, Switching
 from northfell.core.model.network import Placement, Sheet
 from northfell.core.model.settings import UnitSettings
-from northfell.core.model.ways import Connections, ways_of
+from northfell.core.rules.ways import Connections, ways_of
 from northfell.drawing.metrics import width
 from northfell.drawing.schedule import schedule_box
 from northfell.drawing.shapes import Circle, Group, Line, Point, Polygon, Rect, Shape, Style, Text

@@ -11,9 +11,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.network import MOST_ELEMENTS, Network, Placement
-from northfell.core.model.parameters import Parameter, parameters_of
 from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit, parse_quantity
 from northfell.formats import northfell_json
 

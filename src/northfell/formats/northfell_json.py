@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.network import (  # fmt: skip
     MOST_ELEMENTS,
@@ -24,7 +25,6 @@ from northfell.core.model.network import (  # fmt: skip
     refusals_from,
 )
 from northfell.core.model.own_entries import entry_breaches
-from northfell.core.model.parameters import parameters_of
 from northfell.core.model.settings import ProjectSettings
 
 FORMAT = "northfell-network"

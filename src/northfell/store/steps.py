@@ -4,7 +4,7 @@ import json
 from dataclasses import dataclass
 from sqlite3 import Connection
 
-from northfell.core.model.touched import Path
+from northfell.core.model.changes.touched import Path
 
 MOST = 2000  # versions looked back upon; an edit on an older one is refused
 

@@ -14,33 +14,20 @@ from starlette.exceptions import HTTPException
 
 from northfell import __version__
 from northfell.app.jobs import Jobs
-from northfell.app.pins import Pins
-from northfell.app.presence import Presence
-from northfell.app.solving import away
-from northfell.app.studies import ResultsCache
+from northfell.app.project.presence import Presence
+from northfell.app.results.pins import Pins
+from northfell.app.results.solving import away
+from northfell.app.results.studies import ResultsCache
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion, Unreadable
 from northfell.store import connect
 from northfell.store.database import migrate
-from northfell.web import (
-    routes_catalogue,
-    routes_documents,
-    routes_drawing,
-    routes_edits,
-    routes_findings,
-    routes_projects,
-    routes_proposals,
-    routes_readers,
-    routes_reference,
-    routes_results,
-    routes_sign_in,
-    routes_states,
-    routes_tables,
-    routes_workspace,
-)
-from northfell.web.access import Access, refused
-from northfell.web.drawings import SheetMemories
-from northfell.web.pages import error_page, is_fragment, templates
-from northfell.web.parts import Answers
+from northfell.web.pages import PAGES
+from northfell.web.shell import edits, workspace
+from northfell.web.shell.access import Access, refused
+from northfell.web.shell.answering import error_page, is_fragment, templates
+from northfell.web.shell.drawings import SheetMemories
+from northfell.web.shell.parts import Answers
+from northfell.web.stages.network import drawing
 
 HERE = Path(__file__).parent
 MOST_BODY_BYTES = 33 * 1024 * 1024
@@ -71,11 +58,8 @@ def create_application(database: Path, access: Access | None = None) -> FastAPI:
     application.state.pins = Pins()
     application.state.last_counts = {}
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for routes in (
-        routes_sign_in, routes_projects, routes_reference, routes_findings, routes_proposals, routes_edits, routes_drawing, routes_documents, routes_results,
-        routes_tables, routes_catalogue, routes_states, routes_readers, routes_workspace,
-    ):  # fmt: skip
-        application.include_router(routes.router)
+    for router in (*PAGES, edits.router, drawing.router, workspace.router):  # the workspace last: it answers every stage's path
+        application.include_router(router)
     application.middleware("http")(_guard)
     application.add_exception_handler(NorthfellError, _told)  # type: ignore[arg-type]
     application.add_exception_handler(RequestValidationError, _bad_request)  # type: ignore[arg-type]
@@ -128,7 +112,7 @@ def _status(error: NorthfellError) -> int:
 
 def _told(request: Request, error: NorthfellError) -> Response:
     if isinstance(error, Unreadable) and not is_fragment(request):
-        return templates.TemplateResponse(request, "unreadable.html", {"error": error}, status_code=422)
+        return templates.TemplateResponse(request, "shell/unreadable.html", {"error": error}, status_code=422)
     return error_page(request, _status(error), error.lines)
 
 

@@ -11,14 +11,14 @@ from pathlib import Path
 
 import uvicorn
 
-from northfell.app import installation
-from northfell.app.projects import create_project
+from northfell.app.project import installation
+from northfell.app.project.projects import create_project
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.demo import bracken_quay, skerrow_water
 from northfell.formats import northfell_json
 from northfell.store import connect, projects
-from northfell.web.access import Access, served_to_others
 from northfell.web.application import create_application
+from northfell.web.shell.access import Access, served_to_others
 
 MAIN = "Skerrow Water"
 DAY_S = 24 * 3600.0

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from northfell.core.catalogue.entries import Entry
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import KINDS
-from northfell.core.model.parameters import parameter
 from northfell.core.quantities import entry as number_text
 from northfell.core.quantities import parse_wire_size, wire_size
 

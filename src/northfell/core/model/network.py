@@ -8,10 +8,10 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
+from northfell.core.model.declare.parameters import Parameter, parameter, parameters_of
 from northfell.core.model.elements import ELEMENT, ORIGINS, Consumer, Element, Name
 from northfell.core.model.kept_beside import Acknowledged, Proposal
 from northfell.core.model.own_entries import OwnEntry
-from northfell.core.model.parameters import Parameter, parameter, parameters_of
 from northfell.core.model.settings import ProjectSettings
 from northfell.core.model.validation import element_from, refusals_from, title_of
 

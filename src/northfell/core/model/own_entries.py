@@ -6,9 +6,9 @@ from typing import Any
 from pydantic import BaseModel, Field
 
 from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.model.declare.parameters import OF_CONTROL, Parameter, parameters_of
 from northfell.core.model.elements import KINDS, Element, Name
 from northfell.core.model.elements.base import RECORD, Phrase
-from northfell.core.model.parameters import OF_CONTROL, Parameter, parameters_of
 from northfell.core.model.validation import element_from
 
 OF_THE_PLACE = ("length_m", "parallel", "count", "t_operating_degc")  # though they stand beside the nameplate

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from northfell.core.model.parameters import Parameter
+from northfell.core.model.declare.parameters import Parameter
 from northfell.core.model.settings import UnitSettings
 from northfell.core.quantities import UNITS, entry, parse_quantity, wire_size
 

@@ -5,8 +5,8 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import ELEMENT, KINDS, NAME_ACCEPTED, Element, Load
-from northfell.core.model.parameters import parameter
 
 
 def title_of(element: Element) -> str:

@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.base_voltage import FARTHEST
-from northfell.core.model.completeness import Missing
 from northfell.core.model.elements import (
     Bus,
     Compensation,
@@ -37,6 +36,7 @@ from northfell.core.model.network import Network, title_of
 from northfell.core.network.holding import HeldBack, Why, held
 from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
 from northfell.core.network.topology import Ints, Topology, energised, topology_of
+from northfell.core.rules.completeness import Missing
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]

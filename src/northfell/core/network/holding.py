@@ -6,8 +6,8 @@ from typing import Literal
 
 import numpy as np
 
-from northfell.core.model.completeness import Missing
 from northfell.core.network.topology import Topology
+from northfell.core.rules.completeness import Missing
 
 Why = Literal["data", "no solution"]
 

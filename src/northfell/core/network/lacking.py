@@ -1,11 +1,11 @@
 """Which islands lack data for a study: they are kept back, the others are computed."""
 
-from northfell.core.catalogue.typical import help_for
 from northfell.core.errors import CannotRun
-from northfell.core.model.completeness import Missing, missing
+from northfell.core.model.declare.parameters import Study
 from northfell.core.model.elements import Element
-from northfell.core.model.parameters import Study
 from northfell.core.network.compile import Compiled
+from northfell.core.rules.completeness import Missing, missing
+from northfell.core.rules.typical import help_for
 
 NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
 

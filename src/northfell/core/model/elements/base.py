@@ -5,7 +5,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from northfell.core.model.parameters import LINE_ACCEPTED, LINES_ACCEPTED, Study, When, param
+from northfell.core.model.declare.parameters import LINE_ACCEPTED, LINES_ACCEPTED, Study, When, param
 
 # Declarations read as a table.
 # fmt: off

@@ -5,9 +5,9 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator
 
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements import tap_changer as tap
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
-from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off

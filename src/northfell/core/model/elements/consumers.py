@@ -2,8 +2,8 @@
 
 from typing import Any, Literal
 
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
-from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off

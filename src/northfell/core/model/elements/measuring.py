@@ -2,8 +2,8 @@
 
 from typing import Literal
 
+from northfell.core.model.declare.parameters import param
 from northfell.core.model.elements.base import Element, Phrase, Reference, terminal
-from northfell.core.model.parameters import param
 
 # Declarations read as a table.
 # fmt: off

@@ -5,8 +5,8 @@ from typing import Any, Literal
 from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Phrase, Reference, neutral, neutral_ohm, terminal
-from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off

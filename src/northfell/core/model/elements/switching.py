@@ -4,8 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator
 
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements.base import AF, Element, Reference, terminal
-from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off

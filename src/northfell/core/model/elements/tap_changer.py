@@ -2,8 +2,8 @@
 
 from typing import Any
 
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements.base import LF
-from northfell.core.model.parameters import When, param
 
 # Declarations read as a table.
 # fmt: off

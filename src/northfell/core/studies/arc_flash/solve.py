@@ -8,13 +8,13 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun, InputRefused
-from northfell.core.model.completeness import missing
+from northfell.core.model.declare.parameters import Study
 from northfell.core.model.elements import Breaker, Bus, Fuse, Relay
 from northfell.core.model.network import title_of
-from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ArcFlashSettings
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told as lacking_told
+from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Location, Variant

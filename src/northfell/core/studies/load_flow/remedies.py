@@ -11,6 +11,7 @@ from typing import Any, Literal
 from northfell.core.catalogue.entries import Entry, set_from, shipped
 from northfell.core.errors import NorthfellError
 from northfell.core.model.changes import Add, Change, Set, Switch, apply_completed
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import (  # fmt: skip
     Bus,
     Cable,
@@ -24,7 +25,6 @@ from northfell.core.model.elements import (  # fmt: skip
     Transformer,
 )
 from northfell.core.model.network import NORMAL, Network
-from northfell.core.model.parameters import parameter
 from northfell.core.network import compile_network
 from northfell.core.quantities import MINUS, figure, fixed
 from northfell.core.studies.load_flow.loading import loading_limits

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from northfell.core.model.declare.parameters import Study, parameter
 from northfell.core.model.elements import Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
-from northfell.core.model.parameters import Study, parameter
 from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.sparse import csc_array
 
+from northfell.core.model.declare.parameters import Study
 from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
-from northfell.core.model.parameters import Study
 from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, branch_two_ports, fed, node_admittance, with_data
 from northfell.core.network.compile import Complexes, Floats, numbers

@@ -1,0 +1,124 @@
+"""Arc-flash labels: for each location the worst of all operating states, with the state that governs named."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from northfell.app.results.studies import Results
+from northfell.core.catalogue.tables import glove_class, shock_boundary
+from northfell.core.errors import CannotRun, InputRefused, NetworkRefused
+from northfell.core.model.network import Network
+from northfell.core.rules.completeness import assumed_count
+from northfell.core.studies.arc_flash import ArcFlash, Location
+from northfell.core.studies.arc_flash.result import METHOD, coefficients_status
+from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
+
+
+@dataclass(frozen=True)
+class LabelJob:
+    """The labels that can be printed, and the locations that cannot, each with why."""
+
+    labels: tuple[Label, ...]
+    left_out: tuple[str, ...]
+
+
+def labels_of(network: Network, results: Results | None = None, only: tuple[str, str] | None = None, made_on: date | None = None) -> LabelJob:
+    """Labels of all locations (or of one bus id and side), in the order of the network. A label stands for all states: where one of them
+    gives no result for a location that is fed, there is none.
+
+    Raises
+    ------
+    CannotRun
+        If arc flash cannot run in some state, or a location that was asked for has no label.
+    """
+    results = results or Results(network)
+    studies = {state: results.at(state).arc_flash() for state in network.state_names}
+    made_on = made_on or date.today()
+    # a board that is out of service in one state is a location in another
+    located = {(one.bus_id, one.side): one for study in studies.values() for one in study.locations}
+    order = {bus_id: i for i, bus_id in enumerate(network.elements)}
+    labels, left_out = [], []
+    for key in [only] if only else sorted(located, key=lambda k: (order[k[0]], k[1] == "line")):
+        label = _label(network, studies, key, made_on)
+        if isinstance(label, Label):
+            labels.append(label)
+        elif label:
+            left_out.append(f"{network.element(key[0]).name}, {key[1]} side: {label}")
+        elif only is not None:
+            told = f"{network.element(key[0]).name}, {key[1]} side: there is no energy to print. It is not fed in any state."
+            raise CannotRun("arc_flash", [told])
+    if only is not None and left_out:
+        raise CannotRun("arc_flash", left_out)
+    return LabelJob(tuple(labels), tuple(left_out))
+
+
+def governing(studies: dict[str, ArcFlash], bus_id: str, side: str) -> tuple[str, Location] | None:
+    """The state whose energy at a location is highest, with its location; None where no state gives one."""
+    found = [(state, one) for state, study in studies.items() if (one := study.location(bus_id, side)) and one.worst]
+    return max(found, key=lambda f: f[1].worst.energy_j_cm2 if f[1].worst else 0.0, default=None)
+
+
+def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str], made_on: date) -> Label | str:
+    """The label of a location, or why there is none; empty where it is fed in no state."""
+    for state, study in studies.items():
+        one = study.location(*key)
+        if one is not None and one.fed and one.worst is None:
+            return f"there is no energy to print in {state}: {'; '.join(one.warnings)}"
+    found = governing(studies, *key)
+    if found is None:
+        return ""
+    state, location = found
+    study, worst = studies[state], location.worst
+    assert worst is not None
+    bus = study.bus(location)
+    boundary = max(one.boundary_mm for s in studies.values() if (one := s.location(*key)) and one.worst)
+    if not math.isfinite(worst.energy_j_cm2) or not math.isfinite(boundary):
+        return "the arc is never cut off, so there is no energy to print. See its warnings."
+    v_kv = bus.v_nominal_kv or math.nan
+    shock = shock_boundary(v_kv)
+    limits = network.settings.limits
+    notes = [f"settings {study.net.network.settings.set_name}"]
+    notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
+    if "not verified" in coefficients_status(bus.electrode_configuration or ""):
+        notes.append(f"coefficients for {bus.electrode_configuration} not verified by a published example")
+    label = Label(
+        equipment=bus.name,
+        side=key[1],
+        has_line_side=bus.main is not None,
+        network=network.name,
+        danger=worst.energy_cal_cm2 > limits.energy_breach_cal_cm2,
+        site_limit_cal_cm2=limits.energy_breach_cal_cm2,
+        energy_cal_cm2=worst.energy_cal_cm2,
+        energy_unit=network.settings.energy_unit,
+        working_distance_mm=bus.working_distance_mm or math.nan,
+        boundary_mm=boundary,
+        v_kv=v_kv,
+        limited_m=shock.limited_fixed_m if shock else None,
+        restricted_m=shock.restricted_m if shock else None,
+        glove_class=glove_class(v_kv),
+        state=state,
+        several_states=len(studies) > 1,
+        method=METHOD,
+        notes=tuple(notes),
+        made_on=made_on,
+    )
+    refused = unprintable_in(label)
+    return str(refused[0].at("")) if refused else label
+
+
+def pdf(job: str, labels: Sequence[Label], template: str, stock: str) -> bytes:
+    """The labels as PDF.
+
+    Raises
+    ------
+    NetworkRefused
+        If there is no such template or stock, or nothing to print.
+    """
+    if template not in TEMPLATES:
+        raise NetworkRefused([InputRefused("template", template, "one of " + ", ".join(TEMPLATES), where="Labels")])
+    if stock not in STOCKS:
+        raise NetworkRefused([InputRefused("stock", stock, "one of " + ", ".join(STOCKS), where="Labels")])
+    if not labels:
+        raise NetworkRefused([InputRefused("locations", 0, "at least one fed location with enclosure data", where="Labels")])
+    return labels_pdf(job, labels, STOCKS[stock])

@@ -1,0 +1,248 @@
+"""Running studies over operating states, keeping what is current, and gathering findings."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from threading import Lock, RLock
+from typing import Any
+
+from northfell.app.project.projects import Project
+from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.model.declare.parameters import STUDIES, Study
+from northfell.core.model.elements import Element
+from northfell.core.model.network import Network
+from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, topology_of
+from northfell.core.rules.completeness import missing
+from northfell.core.studies import arc_flash, load_flow, short_circuit
+from northfell.core.studies.arc_flash import ArcFlash
+from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_loading
+from northfell.core.studies.load_flow.motor_start import MotorStart, start
+from northfell.core.studies.load_flow.outages import Outage, each_out
+from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
+
+
+@dataclass
+class StateResults:
+    """The studies of one version of a network in one state; each is run when first asked for and kept."""
+
+    network: Network
+    state: str
+    away: Callable[..., Any] | None = None  # does work upon this elsewhere, so that it holds up nobody
+    kept: dict[str, Any] = field(default_factory=dict)
+    _one_at_a_time: Any = field(default_factory=RLock, repr=False)  # who asks for the same waits for it
+
+    @cached_property
+    def elements(self) -> dict[str, Element]:
+        """The elements as they are in the state."""
+        return self.network.in_state(self.state)
+
+    @cached_property
+    def topology(self) -> Topology:
+        return topology_of(self.elements)
+
+    @cached_property
+    def energised(self) -> dict[str, bool]:
+        return energised(self.elements, self.topology)
+
+    def compiled(self, study: Study) -> Compiled:
+        return self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
+
+    def load_flow(self) -> LoadFlow:
+        return self._study("load_flow", lambda: load_flow.run(self.compiled("load_flow")))
+
+    def short_circuit(self) -> ShortCircuit:
+        return self._study("short_circuit", lambda: short_circuit.run(self.compiled("short_circuit")))
+
+    def arc_flash(self) -> ArcFlash:
+        return self._study("arc_flash", lambda: arc_flash.run(self.compiled("arc_flash"), faults=self._faults()))
+
+    def _faults(self) -> ShortCircuit | None:
+        try:
+            return self.short_circuit()
+        except CannotRun:
+            return None  # arc flash asks again, and names what is lacking
+
+    def run(self, study: Study) -> Any:
+        return {"load_flow": self.load_flow, "short_circuit": self.short_circuit, "arc_flash": self.arc_flash}[study]()
+
+    def outcome(self, study: Study) -> Any:
+        """The result, or the error that a person can act on."""
+        try:
+            return self.run(study)
+        except (CannotRun, NoSolution) as error:
+            return error
+
+    def done(self, work: Callable[..., Any], *given: Any) -> Any:
+        """Work upon this state by a function of a module: elsewhere, where the network is large."""
+        return self.away(self, work, *given) if self.away and len(self.network.elements) >= LARGE else work(self, *given)
+
+    def _study(self, study: Study, here: Callable[[], Any]) -> Any:
+        def make() -> Any:
+            if not self.away or len(self.network.elements) < LARGE:
+                return here()
+            found = self.away(self, studied, study)
+            for key, made in found.items():
+                self.kept.setdefault(key, made)
+            return found[study]
+
+        return self._once(study, make)
+
+    def _once(self, key: str, make: Callable[[], Any]) -> Any:
+        with self._one_at_a_time:
+            if key not in self.kept:
+                try:
+                    self.kept[key] = make()
+                except (CannotRun, NoSolution) as error:
+                    self.kept[key] = error
+        kept = self.kept[key]
+        if isinstance(kept, Exception):
+            raise kept
+        return kept
+
+
+LARGE = 5000  # elements: fewer are solved before they could be sent elsewhere
+
+
+def studied(one: StateResults, study: Study) -> dict[str, Any]:
+    """A study, with those that it rests on, by their names."""
+    one.run(study)
+    return {key: made for key, made in one.kept.items() if key in STUDIES}
+
+
+Told = Callable[[int, int, str], None]  # steps done, of how many, and what is being done
+
+
+@dataclass
+class Results:
+    """All states of one version of a network."""
+
+    network: Network
+    away: Callable[..., Any] | None = None
+    states: dict[str, StateResults] = field(default_factory=dict)
+    _findings: list[Finding] | None = None
+    kept: dict[str, Any] = field(default_factory=dict)  # what was computed on request: outages, motor starts, remedies
+
+    def at(self, state: str) -> StateResults:
+        if state not in self.states:
+            self.network.state(state)  # refuses an unknown one
+            self.states[state] = StateResults(self.network, state, self.away)
+        return self.states[state]
+
+    @property
+    def findings_are_known(self) -> bool:
+        """Whether the findings of this version were gathered already; gathering runs every study in every state."""
+        return self._findings is not None
+
+    def know_findings(self, found: list[Finding]) -> None:
+        """Take over what was gathered elsewhere."""
+        self._findings = found
+
+    def findings(self, told: Told | None = None) -> list[Finding]:
+        """Over all studies and all operating states, gravest first. `told` hears of each step and may stop the run by raising."""
+        if self._findings is None:
+            found: list[Finding] = []
+            steps = [(state, study) for state in self.network.state_names for study in STUDIES]
+            for n, (state, study) in enumerate(steps):
+                if told:
+                    told(n, len(steps), f"{study.replace('_', ' ')} in {state}")
+                if study == STUDIES[0]:
+                    found += network_findings(self.at(state).elements, state)
+                found += findings_in(self.at(state), study)
+            self._findings = sorted_findings(_once_each(found))
+        return self._findings
+
+
+def motor_start(results: Results, state: str, motor_id: str) -> MotorStart:
+    """The start of one motor, found once for a version."""
+    key = f"start\n{state}\n{motor_id}"
+    if key not in results.kept:
+        results.kept[key] = results.at(state).done(_started, motor_id)
+    found: MotorStart = results.kept[key]
+    return found
+
+
+def _started(one: StateResults, motor_id: str) -> MotorStart:
+    return start(one.compiled("load_flow"), motor_id)
+
+
+def each_out_of(results: Results, state: str, told: Told | None = None) -> list[Outage]:
+    """Every element out in turn, found once for a version."""
+    key = f"outages\n{state}"
+    if key not in results.kept:
+        results.kept[key] = list(each_out(results.network, state, (lambda n, of: told(n, of, "elements out")) if told else None))
+    found: list[Outage] = results.kept[key]
+    return found
+
+
+def maximum_of(results: Results, state: str, of: str = "") -> list[MaximumLoading]:
+    """How far the load can be raised, found once for a version."""
+    key = f"maximum\n{state}\n{of}"
+    if key not in results.kept:
+        try:
+            results.kept[key] = maximum_loading(results.at(state).compiled("load_flow"), of)
+        except (CannotRun, NoSolution) as error:
+            results.kept[key] = error
+    found: list[MaximumLoading] | CannotRun | NoSolution = results.kept[key]
+    if isinstance(found, Exception):
+        raise found
+    return found
+
+
+def findings_in(results: StateResults, study: Study) -> list[Finding]:
+    """Findings of one study in one state; what it lacks if it cannot run."""
+    if not results.network.elements:
+        return []  # nothing is drawn yet: there is nothing to find
+    outcome = results.outcome(study)
+    if isinstance(outcome, NoSolution):
+        return [Finding(study, results.state, "", "", "breach", str(outcome), check="no solution")]
+    if isinstance(outcome, CannotRun):
+        fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
+        lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
+        return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
+    return [*_held_back(outcome.net.held_back, study, results.state), *findings_of(outcome, results.network.settings.limits)]
+
+
+def _held_back(held: Sequence[HeldBack], study: Study, state: str) -> list[Finding]:
+    """Parts of the network without a result, as findings: fields that are empty lead to them."""
+    found: list[Finding] = []
+    for one in held:
+        fields = {str(m) for m in one.lacking}
+        found += missing_findings(one.lacking, study, state)
+        verdict: Severity = "breach" if one.why == "no solution" else "missing"
+        found += [Finding(study, state, "", one.bus, verdict, f"At {one.bus}: {r}", check=f"{one.why} {r}") for r in one.reasons if r not in fields]
+    return found
+
+
+def _once_each(found: list[Finding]) -> list[Finding]:
+    """Missing data, and what contradicts itself, do so in every state and for several studies: one line is enough."""
+    seen: set[tuple[str, str]] = set()
+    kept = []
+    for f in found:
+        key = (f.element_id, f.text)
+        if (f.severity != "missing" and f.study != "network") or key not in seen:
+            kept.append(f)
+        seen.add(key)
+    return kept
+
+
+class ResultsCache:
+    """Results of the last few network versions, by project, version and proposal."""
+
+    def __init__(self, most: int = 12, away: Callable[..., Any] | None = None) -> None:
+        self._away = away
+        self._kept: OrderedDict[tuple[int, int, str], Results] = OrderedDict()
+        self._most = most
+        self._lock = Lock()  # requests run side by side
+
+    def of(self, project: Project) -> Results:
+        key = (project.id, project.version, project.proposal)
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = Results(project.network, self._away)
+                while len(self._kept) > self._most:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(key)
+            return self._kept[key]

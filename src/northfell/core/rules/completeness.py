@@ -1,0 +1,67 @@
+"""What is still missing, for which study."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cache
+
+from northfell.core.model.declare.parameters import Parameter, Study, parameters_of
+from northfell.core.model.elements import Element
+from northfell.core.model.network import references_of, title_of
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A parameter that a study needs and an element lacks."""
+
+    element: Element
+    parameter: Parameter
+
+    def __str__(self) -> str:
+        p = self.parameter
+        return f"{title_of(self.element)}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}."
+
+
+def needed(elements: Mapping[str, Element], element: Element, study: Study) -> Iterable[Parameter]:
+    """The parameters without which this element cannot take part in the study, beside the others of the network."""
+    return (p for p in _asked_for(type(element), study) if _is_needed(elements, element, p))
+
+
+def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
+    values = element.__dict__
+    if not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
+        return False
+    return not p.named_by or any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values())
+
+
+@cache
+def _asked_for(kind: type[Element], study: Study) -> tuple[Parameter, ...]:
+    return tuple(p for p in parameters_of(kind) if study in p.needed_for)
+
+
+def named(element: Element) -> set[str]:
+    """The ids of the elements that this one refers to."""
+    return {getattr(element, p.name) for p in references_of(type(element))} - {None}
+
+
+def missing_of(elements: Mapping[str, Element], element: Element, study: Study) -> list[Missing]:
+    """What one element lacks for the study; an element out of service lacks nothing."""
+    if not element.in_service:
+        return []
+    empty = (p for p in _asked_for(type(element), study) if getattr(element, p.name) is None)
+    return [Missing(element, p) for p in empty if _is_needed(elements, element, p)]
+
+
+def missing(elements: Mapping[str, Element], study: Study, among: Iterable[Element] | None = None) -> list[Missing]:
+    """What the elements (or some `among` them) lack for the study, in the order of the network."""
+    return [one for element in (elements.values() if among is None else among) for one in missing_of(elements, element, study)]
+
+
+def assumed_count(elements: Mapping[str, Element], study: Study) -> int:
+    """On how many assumed values the study rests."""
+    return sum(
+        1
+        for element in elements.values()
+        if element.in_service and element.assumed
+        for p in _asked_for(type(element), study)
+        if p.name in element.assumed and _is_needed(elements, element, p)
+    )

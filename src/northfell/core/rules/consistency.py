@@ -1,0 +1,102 @@
+"""What contradicts itself in a network before anything is computed: voltages that cannot meet, units in parallel that differ."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+
+from northfell.core.model.base_voltage import FARTHEST
+from northfell.core.model.declare.parameters import parameter
+from northfell.core.model.elements import Bus, Cable, Conductor, Element, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
+from northfell.core.model.network import title_of
+
+NEAR = 0.12  # of a rated voltage from the nominal voltage of its bus: beyond this it is worth a look
+HIGHEST = 1.1  # nominal voltage of a network, of the rated voltage of a cable that may stand in it: 11 kV at 10 kV (12 kV highest)
+ALIKE = {"v_hv_kv": 0.005, "v_lv_kv": 0.005, "uk_pct": 0.10, "tap_pct": 0.0}  # how far units in parallel may differ, of the larger value
+
+
+@dataclass(frozen=True)
+class Contradiction:
+    """What does not fit, at which element; `grave` where a study cannot run with it."""
+
+    element: Element
+    text: str
+    grave: bool
+    help: str = ""
+
+
+def contradictions(elements: Mapping[str, Element]) -> list[Contradiction]:
+    """All that does not fit together among the elements of a state."""
+    return [*_voltages(elements), *_parallel(elements)]
+
+
+def _voltages(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
+    for e in elements.values():
+        if not e.in_service or isinstance(e, Bus):
+            continue
+        at = [elements[b] for b in e.buses]
+        v = [b.v_nominal_kv if isinstance(b, Bus) else None for b in at]
+        if isinstance(e, Switching | Conductor | SeriesReactor) and v[0] and v[1] and abs(v[0] - v[1]) > 1e-3 * max(v[0], v[1]):
+            text = f"{title_of(e)} joins {at[0].name} of {v[0]:g} kV and {at[1].name} of {v[1]:g} kV."
+            yield Contradiction(e, text, True, "A transformer must stand between them, or one voltage is wrong.")
+        if isinstance(e, Cable) and e.v_insulation_kv and v[0] and v[0] > HIGHEST * e.v_insulation_kv:
+            text = f"{title_of(e)} is built for {e.v_insulation_kv:g} kV and stands in a network of {v[0]:g} kV."
+            yield Contradiction(e, text, False, "Choose a cable of the next rated voltage.")
+        for field, nominal in _rated_at(e, v):
+            rated = getattr(e, field, None)
+            if rated and nominal and abs(rated / nominal - 1) > NEAR:
+                text = f"{title_of(e)} is rated {rated:g} kV and stands at a bus of {nominal:g} kV."
+                yield Contradiction(e, text, abs(rated / nominal - 1) > FARTHEST, "Check the unit, the bus, and which side is which.")
+
+
+def _rated_at(e: Element, v: list[float | None]) -> Iterator[tuple[str, float | None]]:
+    if isinstance(e, Transformer | ThreeWindingTransformer):
+        yield from ((f"v_{t.removesuffix('_bus')}_kv", nominal) for t, nominal in zip(e.TERMINALS, v, strict=True))
+    elif len(v) == 1:
+        yield "v_rated_kv", v[0]
+
+
+def _parallel(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
+    """Transformers between the same two nodes, switches as they stand, that should not run in parallel."""
+    node = _nodes(elements)
+    beside: dict[tuple[str, str], Transformer] = {}
+    for e in elements.values():
+        if not isinstance(e, Transformer) or not all(elements[i].in_service for i in (e.id, *e.buses)):
+            continue
+        ends = node(e.hv_bus), node(e.lv_bus)
+        other = beside.setdefault(ends, e)
+        if other is e:
+            continue
+        differing = [told for told in (_differs(other, e, field) for field in ("vector_group", *ALIKE)) if told]
+        if differing:
+            clash = "vector group" in differing[0]
+            text = f"{e.name} runs in parallel with {other.name} and differs: {'; '.join(differing)}."
+            help_ = "They must not be joined." if clash else "Current circulates, or the load divides unevenly."
+            yield Contradiction(e, text, clash, help_)
+
+
+def _differs(a: Transformer, b: Transformer, field: str) -> str:
+    one, other = getattr(a, field), getattr(b, field)
+    if one is None or other is None or one == other:
+        return ""
+    if field == "vector_group":
+        return f"vector group {other} beside {one}" if one[-2:].lstrip("dynzDYNZ") != other[-2:].lstrip("dynzDYNZ") else ""
+    if abs(one - other) <= ALIKE[field] * max(abs(one), abs(other)):
+        return ""
+    p = parameter(type(a), field)
+    return f"{p.label.lower()} {other:g} {p.unit} beside {one:g} {p.unit}" if p else ""
+
+
+def _nodes(elements: Mapping[str, Element]) -> Callable[[str], str]:
+    """Which buses closed switches make one: a function from a bus to the bus that stands for all of them."""
+    parent: dict[str, str] = {}
+
+    def root(bus: str) -> str:
+        while parent.get(bus, bus) != bus:
+            parent[bus] = parent.get(parent[bus], parent[bus])
+            bus = parent[bus]
+        return bus
+
+    for e in elements.values():
+        if e.joined and e.in_service:
+            a, b = (e.buses[k] for k in e.joined)
+            parent[root(a)] = root(b)
+    return root

@@ -1,0 +1,188 @@
+"""The page of findings over all studies and states; why one stands, and what would cure it."""
+
+from collections.abc import Callable
+from typing import Annotated, Any
+from urllib.parse import quote, urlencode
+
+from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi.responses import RedirectResponse
+
+from northfell.app.jobs import Job
+from northfell.app.project.projects import Project, change_project, open_project
+from northfell.app.results.findings import Gathered, gathered
+from northfell.app.results.remedying import why
+from northfell.core.errors import NorthfellError, NotFound
+from northfell.core.model.changes import proposing
+from northfell.core.model.elements import Bus
+from northfell.core.tables import build
+from northfell.core.verdicts.acknowledging import acknowledge, take_back
+from northfell.drawing.path_chart import path_shapes
+from northfell.drawing.shapes import svg_of
+from northfell.web.shell.answering import Db, Id, answer, file_answer, project_page, slug, templates
+from northfell.web.shell.edits import Version
+from northfell.web.shell.ledger import STUDY_STAGE
+from northfell.web.shell.view import STUDY_OF, Looking, View
+from northfell.web.shell.workspace import gathering
+
+router = APIRouter(prefix="/projects/{project_id}")
+Chosen = Annotated[str, Query(max_length=200)]
+Said = Annotated[str, Form(max_length=1000)]
+STAGE_OF = {study: stage for stage, study in STUDY_OF.items() if study} | {"network": "network"}
+ORDERS: dict[str, Callable[[Gathered], Any]] = {
+    "gravity": lambda g: 0,  # as gathered
+    "where": lambda g: g.worst.element.lower(),
+    "stage": lambda g: list(STUDY_STAGE).index(g.worst.study),
+    "figure": lambda g: -g.worst.beyond,
+}
+
+
+@router.get("/findings")
+def findings(
+    request: Request, db: Db, project_id: Id, proposal: Chosen = "", severity: Chosen = "", study: Chosen = "", state: Chosen = "", q: Chosen = "",
+    order: Chosen = "gravity", known: Chosen = "",
+) -> Response:  # fmt: skip
+    """One list over all studies and all operating states; while it is gathered, how far it is."""
+    asked = {"severity": severity, "study": study, "state": state, "q": q, "order": order if order in ORDERS else "gravity", "known": known}
+    return _page(request, open_project(db, project_id, proposal), asked)
+
+
+def _page(request: Request, opened: Project, asked: dict[str, str], status: int = 200, refused: list[str] | None = None) -> Response:
+    results = request.app.state.results.of(opened)
+    job = None if results.findings_are_known else gathering(request, opened)
+    found = gathered(opened.network, results.findings()) if results.findings_are_known else None
+    shown = [g for g in found or [] if _asked_for(g, asked)]
+    if asked["order"] != "gravity":
+        shown.sort(key=ORDERS[asked["order"]])
+
+    def there(**changed: str) -> str:
+        pairs = {**asked, "proposal": opened.proposal, **changed}
+        return f"/projects/{opened.id}/findings?" + urlencode({k: v for k, v in pairs.items() if v and (k, v) != ("order", "gravity")})
+
+    def follow(g: Gathered) -> str:
+        view = View(opened.id, STAGE_OF[g.worst.study], g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
+        return view.url
+
+    def why_at(g: Gathered) -> str:
+        view = View(opened.id, "flow", g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
+        return f"/projects/{opened.id}/why?{view.query}"
+
+    seen = {
+        "found": found, "shown": shown, "asked": asked, "job": job, "there": there, "follow": follow, "why_at": why_at, "stages": STUDY_STAGE,
+        "with_why": has_why, "refused": refused or [], "states": opened.network.state_names,
+    }  # fmt: skip
+    return project_page(request, opened, "pages/findings/findings.html", "Findings", status, **seen)
+
+
+def has_why(g: Gathered) -> bool:
+    """Whether the arithmetic of its cause can be opened."""
+    return g.worst.study == "load_flow" and g.worst.check in ("loading", "voltage")
+
+
+def _asked_for(g: Gathered, asked: dict[str, str]) -> bool:
+    words = f"{g.worst.element} {g.worst.text} {g.worst.help}".lower()
+    return (
+        (not asked["severity"] or g.worst.severity == asked["severity"])
+        and (not asked["study"] or g.worst.study == asked["study"])
+        and (not asked["state"] or any(f.state == asked["state"] for f in g.states))
+        and all(word in words for word in asked["q"].lower().split())
+        and {"": g.acknowledged is None, "acknowledged": g.acknowledged is not None, "all": True}.get(asked["known"], True)
+    )
+
+
+@router.get("/findings.csv")
+def as_csv(request: Request, db: Db, project_id: Id, proposal: Chosen = "") -> Response:
+    """All findings, also those acknowledged, for a spreadsheet."""
+    opened = open_project(db, project_id, proposal)
+    found = gathered(opened.network, request.app.state.results.of(opened).findings())
+    columns = [("severity", "", ""), ("element", "", ""), ("text", "", ""), ("value", "", ""), ("limit", "", ""), ("unit", "", ""), ("stage", "", ""),
+               ("worst_in", "", ""), ("states", "", ""), ("help", "", ""), ("acknowledged", "", "")]  # fmt: skip
+    rows = [
+        (
+            g.worst.severity, g.worst.element, g.worst.text, g.worst.value, g.worst.limit, g.worst.unit, STUDY_STAGE[g.worst.study], g.worst.state,
+            ", ".join(f.state for f in g.states), g.worst.help, g.acknowledged.reason if g.acknowledged else "",
+        )
+        for g in found
+    ]  # fmt: skip
+    name = f"{'-'.join(slug(part) for part in (opened.network.name, proposal, 'findings') if part)}.csv"
+    return file_answer(build("findings", columns, rows).to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", name)
+
+
+@router.get("/findings/progress")
+def progress(request: Request, db: Db, project_id: Id, proposal: Chosen = "") -> Response:
+    """How far the gathering is; once it is done, the page is shown anew."""
+    opened = open_project(db, project_id, proposal)
+    if request.app.state.results.of(opened).findings_are_known:
+        return Response(headers={"HX-Refresh": "true"})
+    return templates.TemplateResponse(request, "pages/findings/_gathering.html", {"job": gathering(request, opened), "project": opened})
+
+
+@router.post("/findings/acknowledge")
+def acknowledge_one(request: Request, db: Db, project_id: Id, version: Version, key: Said, reason: Said = "") -> Response:
+    """Put a finding aside with a reason."""
+    opened = open_project(db, project_id)
+    results = request.app.state.results.of(opened)
+    try:
+        found = next((g for g in gathered(opened.network, results.findings()) if g.worst.key == key.replace("\r\n", "\n")), None)
+        if found is None:
+            raise NotFound("That finding does not stand any more.")
+        worst = found.worst
+        change_project(db, project_id, lambda n: acknowledge(n, worst, reason), version)
+    except NorthfellError as error:
+        asked = {"severity": "", "study": "", "state": "", "q": "", "order": "gravity", "known": ""}
+        return _page(request, opened, asked, 422, error.lines)
+    return RedirectResponse(f"/projects/{project_id}/findings", 303)
+
+
+@router.post("/findings/take-back")
+def take_back_one(db: Db, project_id: Id, version: Version, key: Said) -> Response:
+    """Let an acknowledged finding stand again."""
+    change_project(db, project_id, lambda n: take_back(n, key.replace("\r\n", "\n")), version)
+    return RedirectResponse(f"/projects/{project_id}/findings", 303)
+
+
+@router.get("/why")
+def why_it_is_so(request: Request, db: Db, view: Looking) -> Response:
+    """The arithmetic of a loading or voltage, who brings it about, and what would cure it, each solved."""
+    opened = open_project(db, view.project_id, view.proposal)
+    opened.network.state(view.state)
+    results = request.app.state.results.of(opened)
+    place = f"why {opened.id} {view.proposal} {view.state} {view.selected}"
+    key = f"{opened.version} {view.proposal} {view.state} {view.selected}"
+    job: Job = request.app.state.jobs.start(place, key, lambda _: why(results, view.state, view.selected))
+    try:
+        found = job.future.result(timeout=WAIT_S)
+    except TimeoutError:
+        return answer(request, "pages/findings/why.html", "pages/findings/_why.html", why=None, view=view, project=opened, network=opened.network)
+    limits = opened.network.settings.limits
+    seen = {
+        "why": found, "view": view, "project": opened, "network": opened.network, "is_bus": isinstance(found.element, Bus), "limits": limits,
+        "svg_of": svg_of, "chart": path_shapes(found.legs, found.flow, limits, *CHART_SIZE) if found.legs else [], "size": CHART_SIZE,
+    }  # fmt: skip
+    return answer(request, "pages/findings/why.html", "pages/findings/_why.html", **seen)
+
+
+WAIT_S = 3.0
+CHART_SIZE = (560.0, 200.0)
+
+
+@router.post("/why/propose")
+def propose(request: Request, db: Db, view: Looking, version: Version, number: Annotated[int, Form(ge=0, le=1000)]) -> Response:
+    """Keep a remedy as a proposal, or put it into the one that is worked in."""
+    opened = open_project(db, view.project_id, view.proposal)
+    found = why(request.app.state.results.of(opened), view.state, view.selected)
+    if number >= len(found.remedies):
+        raise NotFound("That remedy is not there any more.")
+    remedy = found.remedies[number]
+    if opened.proposal:
+        change_project(db, opened.id, remedy.change, version, opened.proposal)
+        return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(opened.proposal, safe='')}", 303)
+    name = _free_name(opened, remedy.title)
+    note = f"Remedy for {found.element.name} in {view.state}: {remedy.title}."
+    change_project(db, opened.id, lambda n: proposing.new_proposal(n, name, note, [remedy.change]), version)
+    return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(name, safe='')}", 303)
+
+
+def _free_name(opened: Project, title: str) -> str:
+    base = title[:70].strip()
+    taken = {p.name for p in opened.network.proposals}
+    return next(n for n in (base, *(f"{base} ({k})" for k in range(2, 1000))) if n not in taken)

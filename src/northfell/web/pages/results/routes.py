@@ -1,0 +1,184 @@
+"""Figures and files: working, tables, labels, and the network itself."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import date
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Request, Response
+
+from northfell.app.project.projects import Project, open_project, whole_project
+from northfell.app.results import labels, results_file
+from northfell.app.results.studies import Results, motor_start
+from northfell.core.errors import NotFound
+from northfell.core.studies.arc_flash import explain_energy
+from northfell.core.studies.load_flow.maximum import curve_table, maximum_table
+from northfell.core.studies.load_flow.outages import outages_table
+from northfell.core.studies.load_flow.working import explain_flow
+from northfell.core.studies.short_circuit import explain_fault
+from northfell.core.tables import Table
+from northfell.core.working import Working, given_text, value_text
+from northfell.documents import sheets
+from northfell.drawing.sheet import Drawing
+from northfell.formats import northfell_json, northfell_zip
+from northfell.web.shell.answering import Db, answer, file_answer, project_page, slug
+from northfell.web.shell.drawings import drawing_of
+from northfell.web.shell.view import STUDY_OF, Looking, View
+from northfell.web.stages.flow.ledger import raised
+
+router = APIRouter(prefix="/projects/{project_id}")
+
+
+@router.get("/working")
+def working(
+    request: Request,
+    db: Db,
+    view: Looking,
+    study: Literal["load_flow", "short_circuit", "arc_flash"],
+    quantity: Literal["v_pu", "flow", "loading_pct", "ik_ka", "ip_ka", "energy_cal_cm2", "boundary_mm"],
+    case: Literal["max", "min"] = "max",
+    variant: Literal["full", "reduced"] = "full",
+    faulted: Annotated[int | None, Query(ge=0)] = None,
+) -> Response:
+    """How a figure came about."""
+    opened = open_project(db, view.project_id, view.proposal)
+    results = request.app.state.results.of(opened)
+    made = _working(results, view, study, quantity, case, variant, faulted)
+    return answer(
+        request,
+        "pages/results/working.html",
+        "pages/results/_working.html",
+        working=made,
+        value_text=value_text,
+        given_text=given_text,
+        view=view,
+        project=opened,
+    )
+
+
+def _working(results: Results, view: View, study: str, quantity: str, case: str, variant: str, faulted: int | None) -> Working:
+    one = results.at(view.state)
+    if study == "load_flow":
+        flow = one.load_flow()
+        element = flow.net.elements.get(view.selected)
+        if element is None:
+            raise NotFound("There is no such element (any more).")
+        return explain_flow(flow, element, quantity)
+    if study == "short_circuit":
+        faults = one.short_circuit()
+        at = faults.net.topology.bus_index.get(view.selected) if faulted is None else faulted
+        if at is None or at not in faults.fed_buses():
+            raise NotFound("There is no fed bus selected.")
+        return explain_fault(faults, at, case, quantity)
+    arc = one.arc_flash()
+    location = arc.location(view.selected, view.side)
+    if location is None or location.worst is None:
+        raise NotFound("There is no energy at this location in this state.")
+    return explain_energy(arc, location, location.variant(case, variant), quantity)
+
+
+@router.get("/results.{form}")
+def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xlsx", "pdf", "json"]) -> Response:
+    """All tables of the stage's study in the state shown, as a folder of CSV files, a workbook, a PDF, or JSON."""
+    opened = open_project(db, view.project_id, view.proposal)
+    study = STUDY_OF[view.stage]
+    if study is None:
+        raise NotFound("This stage has no result tables.")
+    one = request.app.state.results.of(opened).at(view.state)
+    made = results_file.of(one, study, opened.proposal)
+    return file_answer(made.data(form), results_file.MEDIA_TYPES[form], f"{made.name}.{form}")
+
+
+@router.get("/tables/{table}.csv")
+def table(request: Request, db: Db, view: Looking, table: str) -> Response:
+    """One table of the stage's study in the state shown, with full values."""
+    opened = open_project(db, view.project_id, view.proposal)
+    study = STUDY_OF[view.stage]
+    if study is None:
+        raise NotFound("This stage has no result tables.")
+    results = request.app.state.results.of(opened)
+    found = next((t for t in results.at(view.state).run(study).tables() if t.name == table), None) or _on_request(results, view, table)
+    if found is None:
+        raise NotFound(f"There is no table “{table}”.")
+    return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened, view, table))
+
+
+def _on_request(results: Results, view: View, table: str) -> Table | None:
+    """Tables of what is run on request: elements out in turn, a motor start, the maximum load and its curve."""
+    if table == "outages" and (kept := results.kept.get(f"outages\n{view.state}")):
+        return outages_table(view.state, kept)
+    if table == "start" and view.selected in results.network.elements:
+        return motor_start(results, view.state, view.selected).table()
+    if (
+        table in ("maximum", "loading_curve")
+        and (found := results.kept.get(f"maximum\n{view.state}\n{raised(results.network, view)}"))
+        and not isinstance(found, Exception)
+    ):
+        return maximum_table(view.state, found) if table == "maximum" else curve_table(view.state, found)
+    return None
+
+
+def _table_name(opened: Project, view: View, table: str) -> str:
+    """A file name that says of which project, state and study settings a table is."""
+    return f"{'-'.join(slug(part) for part in (opened.title, table, view.state, opened.network.settings.set_name))}.csv"
+
+
+@router.get("/label.pdf")
+def label(request: Request, db: Db, view: Looking) -> Response:
+    """The label of one location."""
+    opened = open_project(db, view.project_id, view.proposal)
+    results = request.app.state.results.of(opened)
+    made = labels.labels_of(opened.network, results, (view.selected, view.side)).labels
+    return _pdf(opened.title, made, f"label-{slug(made[0].equipment)}-{view.side}.pdf")
+
+
+@router.get("/labels.pdf")
+def all_labels(request: Request, db: Db, view: Looking, part: bool = False) -> Response:
+    """The labels of all locations; where some cannot be printed, only once that has been read."""
+    opened = open_project(db, view.project_id, view.proposal)
+    job = labels.labels_of(opened.network, request.app.state.results.of(opened))
+    if job.left_out and not part:
+        return project_page(request, opened, "pages/results/labels.html", "Labels", 422, job=job, view=view)
+    return _pdf(opened.title, job.labels, f"labels-{slug(opened.title)}{'-part' if job.left_out else ''}.pdf")
+
+
+def _pdf(job: str, made: Sequence[labels.Label], name: str) -> Response:
+    return file_answer(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
+
+
+@router.get("/export")
+def export(db: Db, view: Looking) -> Response:
+    """The network with its states as a file; works at any time and is always whole."""
+    opened = open_project(db, view.project_id, view.proposal)
+    network = opened.network.model_copy(update={"name": opened.title[:80].strip()})
+    return file_answer(northfell_json.write(network).encode(), "application/json", f"{slug(opened.title)}.northfell.json")
+
+
+@router.get("/export.northfell")
+def export_whole(db: Db, view: Looking) -> Response:
+    """The whole project with its history as one file."""
+    whole = whole_project(db, view.project_id)
+    return file_answer(northfell_zip.write(whole), "application/zip", f"{slug(whole.network.name)}.northfell")
+
+
+@router.get("/sheet.svg")
+def sheet_as_svg(request: Request, db: Db, view: Looking) -> Response:
+    """The sheet as it is shown, as a file of its own."""
+    drawing, title = _sheet_shown(request, db, view)
+    return file_answer(sheets.sheet_svg(drawing, title).encode(), "image/svg+xml", f"{slug(title.network)}-{slug(title.sheet)}.svg")
+
+
+@router.get("/sheet.pdf")
+def sheet_as_pdf(request: Request, db: Db, view: Looking) -> Response:
+    """The sheet as it is shown, on one page."""
+    drawing, title = _sheet_shown(request, db, view)
+    return file_answer(sheets.sheet_pdf(drawing, title), "application/pdf", f"{slug(title.network)}-{slug(title.sheet)}.pdf")
+
+
+def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.Title]:
+    opened = open_project(db, view.project_id, view.proposal)
+    opened.network.state(view.state)
+    results = request.app.state.results.of(opened)
+    sheet = opened.network.sheet(view.sheet)
+    drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
+    return drawing, sheets.Title(opened.title, sheet.name, view.state, date.today().isoformat(), opened.network.settings.set_name)

@@ -1,0 +1,204 @@
+"""The card of the selected element: its data by section, from the declarations, and what the stage knows of it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from northfell.app.data.catalogue import kinds_with_entries
+from northfell.app.results.studies import Results
+from northfell.core.model.base_voltage import CARRIED, carried_voltages
+from northfell.core.model.declare.parameters import SECTIONS, STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.network import NORMAL, Network
+from northfell.core.model.showing import text_shown, unit_shown
+from northfell.core.quantities import entry
+from northfell.core.rules.completeness import missing_of
+from northfell.core.rules.derived import Derived, derived_of
+from northfell.core.rules.typical import can_fill, waits_for
+from northfell.core.rules.ways import ways_of
+from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.verdicts import Finding
+from northfell.web.shell.figures import Figure, Section, figures_of
+from northfell.web.shell.naming import Ends
+from northfell.web.shell.view import View
+
+HIDDEN = {"id", "kind"}
+
+
+@dataclass(frozen=True)
+class FieldShown:
+    """One parameter as an entry on the card."""
+
+    p: Parameter
+    value: str
+    choices: tuple[tuple[str, str], ...] = ()
+    assumed: str = ""
+    missing: bool = False
+    acts: bool = True
+    idle_because: str = ""
+    fixed: bool = False  # its element's data are locked
+    normal: str = ""  # what it is in Normal, where the state shown differs
+    unit: str = ""  # that of the project
+    origin: str = ""  # where the value was read
+    typical: bool = False  # a rule gives a typical value
+    waits: Sequence[str] = ()  # what its rule waits for, where the field is empty and asked for
+
+
+@dataclass(frozen=True)
+class Card:
+    element: Element
+    subtitle: str
+    state: str
+    figures: list[Section]
+    derived: list[Derived]
+    sections: list[tuple[str, list[FieldShown]]]
+    findings: list[Finding]
+    missing_for: list[str]
+    can_fill: bool
+    operable: str = ""  # "Open" or "Close"
+    references: dict[str, list[str]] = field(default_factory=dict)
+    energised: bool = True
+    placed: bool = True  # on the sheet shown
+    words_moved: bool = False
+    ways: int = 0  # that a board could keep as a schedule
+    folded: bool = False
+    sheets: tuple[str, ...] = ()  # others on which it is drawn
+    in_catalogue: bool = False
+
+
+def card_of(network: Network, results: Results, view: View, findings: list[Finding], pinned: LoadFlow | None = None) -> Card | None:
+    """The card, or None where nothing is selected."""
+    if view.selected not in network.elements:
+        return None
+    normal = network.elements[view.selected]
+    element = results.at(view.state).elements[view.selected]
+    lacking = {(m.parameter.name, study) for study in STUDIES for m in missing_of(network.elements, element, study)}
+    empty = {name for name, _ in lacking}
+    shown_fields = [_field(network, element, normal, p, empty) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
+    sections: dict[str, list[FieldShown]] = {}
+    for one in shown_fields:
+        sections.setdefault(one.p.section, []).append(one)
+    return Card(
+        element=element,
+        subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
+        state=view.state,
+        figures=figures_of(network, results, view, element, pinned),
+        derived=derived_of_card(network, element),
+        sections=sorted(sections.items(), key=lambda s: SECTIONS.index(s[0])),
+        findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
+        missing_for=sorted({study.replace("_", " ") for _, study in lacking}),
+        can_fill=_can_fill(network, view.state, element, empty),
+        operable=_operable(element),
+        references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
+        energised=results.at(view.state).energised.get(element.id, True),
+        in_catalogue=element.kind in kinds_with_entries(network),
+        **_drawn(network, view, element),
+    )
+
+
+def _can_fill(network: Network, state: str, element: Element, empty: set[str]) -> bool:
+    """Whether some rule gives a value for what is empty and asked for, or would be judged by."""
+    elements, hz = network.in_state(state), network.settings.frequency_hz
+    asked = [p for p in parameters_of(type(element)) if p.typical and (p.name in empty or (p.wanted and getattr(element, p.name) is None))]
+    return any(can_fill(elements, element, p.name, hz) for p in asked)
+
+
+def derived_of_card(network: Network, element: Element) -> list[Derived]:
+    """What follows from the nameplate of an element where it stands."""
+    return derived_of(element, getattr(network.elements.get(element.buses[0]), "v_nominal_kv", None) if element.buses else None)
+
+
+def _drawn(network: Network, view: View, element: Element) -> dict[str, Any]:
+    """Where an element is drawn, and what its drawing offers."""
+    sheet = network.sheet(view.sheet)
+    p = sheet.placements.get(element.id)
+    others = tuple(s.name for s in network.sheets if s is not sheet and element.id in s.placements)
+    if p is None or view.stage != "network":
+        return {"placed": p is not None, "sheets": others}
+    board = isinstance(element, Bus) and p.width > 0 and not p.schedule
+    ways = [w for w in ways_of(network.elements, element.id) if any(i in sheet.placements for i in w.elements)] if board else []
+    return {"sheets": others, "words_moved": bool(p.tag_x or p.tag_y), "ways": len(ways), "folded": p.schedule}
+
+
+def _operable(element: Element) -> str:
+    """What operating a switching device would do."""
+    if isinstance(element, Changeover):
+        return f"Change over to {'second' if element.position == 'first' else 'first'} side"
+    return ("Open" if element.closed else "Close") if isinstance(element, Switching) else ""
+
+
+def _trips(network: Network, element: Element) -> str:
+    if isinstance(element, CurrentTransformer):
+        return f"measures {network.elements[element.measures].name}"
+    return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
+
+
+def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: set[str]) -> FieldShown:
+    value, base = getattr(element, p.name), getattr(normal, p.name)
+    idle = _because(element, p)
+    choices: tuple[tuple[str, str], ...] = ()
+    if p.form == "choice":
+        choices = tuple((_text(network, p, c), _label(p, c)) for c in p.choices)
+    elif p.form == "yes or no":
+        choices = (("true", "yes"), ("false", "no"))
+    return FieldShown(
+        p=p,
+        value=_text(network, p, value),
+        choices=((("", "–"), *choices) if p.optional and choices else choices),
+        assumed=element.assumed.get(p.name, ""),
+        missing=p.name in lacking,
+        acts=not idle,
+        idle_because=idle,
+        fixed=element.locked and not p.in_state and p.name != "locked",
+        normal=_text(network, p, base) if value != base else "",
+        unit=unit_shown(p, network.settings.units),
+        origin=_origin(network, element, p),
+        typical=bool(p.typical) and can_fill(network.elements, element, p.name, network.settings.frequency_hz),
+        waits=waits_for(network.elements, element, p.name, network.settings.frequency_hz) if p.name in lacking else [],
+    )
+
+
+def _because(element: Element, p: Parameter) -> str:
+    """Why a parameter does not act in the present mode, in the words of the card; empty if it acts."""
+    if p.replaced_by and getattr(element, p.replaced_by) is not None:
+        instead = parameter(type(element), p.replaced_by)
+        return f"not used: {instead.label.lower()} are given" if instead else ""
+    when = p.idle(element.__dict__)
+    other = parameter(type(element), when.field) if when else None
+    if when is None or other is None:
+        return ""
+    wanted = " or ".join(str(value) or "empty" for value in when.among) if when.among else "any value"
+    return f"acts only with {other.label.lower()}: {wanted}"
+
+
+CURVE_NAMES = {
+    "IEC_SI": "IEC standard inverse", "IEC_VI": "IEC very inverse", "IEC_EI": "IEC extremely inverse", "IEEE_MI": "IEEE moderately inverse",
+    "IEEE_VI": "IEEE very inverse", "IEEE_EI": "IEEE extremely inverse", "LTI": "long-time inverse", "STI": "short-time inverse",
+}  # fmt: skip
+
+
+def _label(p: Parameter, choice: Any) -> str:
+    return CURVE_NAMES.get(choice, choice) if p.name == "curve" else entry(choice) if isinstance(choice, float | int) else str(choice)
+
+
+def _text(network: Network, p: Parameter, value: Any) -> str:
+    if p.form == "reference" and value is not None:
+        return network.elements[value].name if value in network.elements else str(value)
+    return text_shown(p, value, network.settings.units)
+
+
+def _origin(network: Network, element: Element, p: Parameter) -> str:
+    """Where a value was read, in words."""
+    origin = element.origins.get(p.name, "")
+    if origin != CARRIED:
+        return origin
+    found = carried_voltages(network.elements).get(element.id)
+    return f"carried from {network.elements[found.origin].name} through {network.elements[found.through].name}" if found else "carried"
+
+
+def state_note(view: View) -> str:
+    """What an edit of a state's value changes, in words."""
+    return "" if view.state == NORMAL else f"Values marked ◆ are set for {view.state} only."
+
+
+__all__ = ["Card", "FieldShown", "Figure", "Section", "card_of", "state_note"]

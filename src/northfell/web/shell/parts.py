@@ -1,0 +1,68 @@
+"""What of an answer a window has already: an edit in a large network sends the symbols and rows that it changed, not all of them.
+
+A window says with each request what it shows, by a token that it was given with it. If that is still known here, only what differs is
+sent; otherwise everything is.
+"""
+
+from collections import OrderedDict
+from dataclasses import dataclass, field, replace
+from hashlib import sha256
+from threading import Lock
+
+from northfell.drawing.shapes import Group
+from northfell.web.shell.view import View
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What one answer showed: the groups of the sheet and the rows of the ledger."""
+
+    groups: tuple[Group, ...]
+    rows: tuple[str, ...]
+    base: str  # the address to which each symbol adds itself
+    table: tuple[str, str]  # stage and tab
+    rest: tuple[object, ...]  # what the list of names and the tray depend on
+
+
+@dataclass(frozen=True)
+class Part:
+    """What is sent, with the position of each group and row, and whether it is only some of them."""
+
+    token: str
+    groups: list[tuple[int, Group]]
+    rows: list[tuple[int, str]]
+    some_groups: bool = False
+    some_rows: bool = False
+    same_rest: bool = False
+
+
+@dataclass
+class Answers:
+    """The last answers, by token."""
+
+    most: int = 24
+    _kept: OrderedDict[str, Shown] = field(default_factory=OrderedDict)
+    _lock: Lock = field(default_factory=Lock)
+
+    def part(self, view: View, version: int, groups: list[Group], rows: list[str], rest: tuple[object, ...], has: str) -> Part:
+        """What to send to a window that shows `has` (empty: nothing)."""
+        token = sha256(f"{version} {view!r}".encode()).hexdigest()[:24]
+        base, table = replace(view, selected="").url, (view.stage, view.shown_tab)
+        with self._lock:
+            before = self._kept.get(has)
+            self._kept[token] = Shown(tuple(groups), tuple(rows), base, table, rest)
+            self._kept.move_to_end(token)
+            while len(self._kept) > self.most:
+                self._kept.popitem(last=False)
+        if before is None:
+            return Part(token, list(enumerate(groups)), list(enumerate(rows)))
+        same_sheet = before.base == base and [g.element for g in before.groups] == [g.element for g in groups]
+        same_rows = bool(rows) and before.table == table and len(before.rows) == len(rows)
+        return Part(
+            token,
+            [(n, g) for n, g in enumerate(groups) if not same_sheet or g is not before.groups[n]],
+            [(n, row) for n, row in enumerate(rows) if not same_rows or row != before.rows[n]],
+            same_sheet,
+            same_rows,
+            rest == before.rest,
+        )

@@ -1,0 +1,62 @@
+"""Rows of the ledger as text. A ledger may have thousands, of which an edit changes a few: what was written once is kept."""
+
+from collections import OrderedDict
+from html import escape
+from threading import Lock
+
+from northfell.core.quantities import fixed
+from northfell.web.shell.table_cells import CellShown, RowShown
+from northfell.web.shell.view import View
+
+MOST_KEPT = 20_000
+ORDER = {"breach": 0, "close": 1, "missing": 2}
+MARKS = {  # as the macro of the templates draws them
+    "breach": '<svg class="wedge-mark" viewBox="0 0 10 10" role="img" aria-label="beyond a limit"><path class="wedge breach" d="M1 1V9H9Z"/></svg>',
+    "close": '<svg class="wedge-mark" viewBox="0 0 10 10" role="img" aria-label="near a limit"><path class="wedge close" d="M1 1V9H9Z"/></svg>',
+    "missing": '<svg class="wedge-mark" viewBox="0 0 10 10" role="img" aria-label="data missing"><circle class="ring" cx="5" cy="5" r="3.6"/></svg>',
+}
+_kept: OrderedDict[tuple[object, ...], str] = OrderedDict()
+_lock = Lock()
+
+
+def rows_html(rows: list[RowShown], view: View) -> list[str]:
+    """The rows of a ledger; every part of them is escaped here."""
+    base = view.to(selected="", side="load").url
+    made = []
+    for row in rows:
+        selected = bool(row.element) and row.element == view.selected and (row.side == view.side or view.stage != "arc-flash")
+        key = (base, row.element, row.severity, row.side, row.state, row.act, selected, *row.cells)
+        with _lock:
+            html = _kept.get(key)
+        if html is None:
+            html = _row(row, view, selected)
+            with _lock:
+                _kept[key] = html
+                while len(_kept) > MOST_KEPT:
+                    _kept.popitem(last=False)
+        made.append(html)
+    return made
+
+
+def _row(row: RowShown, view: View, selected: bool) -> str:
+    there = escape(view.to(selected=row.element, side=row.side, state=row.state or view.state).url)
+    marks = f' data-element="{escape(row.element)}"' + (' aria-selected="true"' if selected else "") if row.element else ""
+    first = f'<td class="mark-cell" data-sort="{ORDER.get(row.severity, 3)}">{MARKS.get(row.severity, "")}</td>'
+    cells = "".join(_cell(cell, there if n == 0 and row.element else "") for n, cell in enumerate(row.cells))
+    if row.act:
+        path = escape(f"/projects/{view.project_id}/{row.act}?{view.query}")
+        cells += f'<td><button class="btn" hx-post="{path}">{escape(row.act_says)}</button></td>'
+    return f"<tr{marks}>{first}{cells}</tr>"
+
+
+def _cell(cell: CellShown, link: str) -> str:
+    verdict = f" {cell.severity}-text" if cell.severity in ("breach", "close") else ""
+    cls = ("num" if cell.number else "") + verdict + (" long" if not cell.number and len(cell.text) > 60 else "")
+    bar = ""
+    if cell.bar is not None:
+        bar = (
+            '<svg class="bar-cell" viewBox="0 0 60 4" preserveAspectRatio="none" aria-hidden="true"><rect class="bar-back" width="60" height="4"/>'
+            f'<rect class="bar-fill {cell.severity}" width="{fixed(min(cell.bar * 60, 60), 1)}" height="4"/></svg>'
+        )
+    shown = f'<a href="{link}" tabindex="0">{escape(cell.text)}</a>' if link else escape(cell.text)
+    return f'<td class="{cls.strip()}" data-sort="{escape(str(cell.sort))}">{bar}{shown}</td>'

@@ -1,0 +1,94 @@
+"""What is looked at: stage, state, sheet, selection, ledger tab. All of it stands in the address."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Annotated
+from urllib.parse import quote_plus, urlencode
+
+from fastapi import Depends, Query
+
+from northfell.core.model.declare.parameters import Study
+from northfell.web.shell.answering import Id
+
+STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
+STAGES = {  # path -> name, key, tabs of its ledger
+    "network": ("Network", "n", ("elements", "assumed", "history", "findings")),
+    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "controls", "totals", "areas", "reactive", "outages", "start", "maximum", "findings")),
+    "faults": ("Faults", "s", ("faults", "contributions", "findings")),
+    "arc-flash": ("Arc flash", "a", ("locations", "devices", "findings")),
+}
+
+
+@dataclass(frozen=True)
+class View:
+    """One look at a project."""
+
+    project_id: int
+    stage: str = "flow"
+    state: str = "Normal"
+    sheet: str = ""
+    selected: str = ""
+    side: str = "load"
+    tab: str = ""
+    proposal: str = ""  # the proposal that is worked in
+    tags: str = ""  # quantities that the Flow stage shows on the sheet, their codes joined by dots; empty: the usual ones
+    shade: str = ""  # what the Flow stage shades by; empty: voltage
+    pin: str = ""  # a pinned result that is compared with
+    lack: str = ""  # the study for which the Network stage marks what is missing; "any" for all of them
+
+    def _encoded(self, **more: str) -> str:
+        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin")
+        pairs = {**{name: getattr(self, name) for name in names}, **more}
+        return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
+
+    @property
+    def query(self) -> str:
+        """The view without its path, for addresses of edits and figures."""
+        return self._encoded(stage=self.stage)
+
+    @property
+    def url(self) -> str:
+        query = self._encoded()
+        return f"/projects/{self.project_id}/{self.stage}" + (f"?{query}" if query else "")
+
+    def selecting(self) -> Callable[..., str]:
+        """Makes the address of this look with another element selected: what a sheet of many symbols asks for many times."""
+        start = replace(self, selected="").url
+        start += "&" if "?" in start else "?"
+
+        def address(element_id: str, sheet: str = "") -> str:
+            if sheet:  # a reference leads to another sheet
+                return replace(self, selected=element_id, sheet=sheet).url
+            return f"{start}selected={quote_plus(element_id)}"
+
+        return address
+
+    def to(self, **changes: str) -> "View":
+        """Another look; a stage without the tab opens its first."""
+        other = replace(self, **changes)  # type: ignore[arg-type]
+        return other if other.tab in STAGES[other.stage][2] else replace(other, tab="")
+
+    @property
+    def shown_tab(self) -> str:
+        return self.tab or STAGES[self.stage][2][0]
+
+
+def _from_query(
+    project_id: Id,
+    stage: Annotated[str, Query(max_length=20)] = "flow",
+    state: Annotated[str, Query(max_length=100)] = "Normal",
+    sheet: Annotated[str, Query(max_length=100)] = "",
+    selected: Annotated[str, Query(max_length=200)] = "",
+    side: Annotated[str, Query(pattern="^(load|line)$")] = "load",
+    tab: Annotated[str, Query(max_length=20)] = "",
+    proposal: Annotated[str, Query(max_length=100)] = "",
+    tags: Annotated[str, Query(pattern="^[a-z.]{0,80}$")] = "",
+    shade: Annotated[str, Query(pattern="^(voltage|loading|none)?$")] = "",
+    pin: Annotated[str, Query(pattern="^[0-9a-f]{0,32}$")] = "",
+    lack: Annotated[str, Query(pattern="^(any|load_flow|short_circuit|arc_flash)?$")] = "",
+) -> View:
+    tab = tab if stage in STAGES and tab in STAGES[stage][2] else ""
+    return View(project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab, proposal, tags, shade, pin, lack)
+
+
+Looking = Annotated[View, Depends(_from_query)]

@@ -1,0 +1,227 @@
+"""Arc flash: which device decides, both sides of a main, the two-second rule, and the working."""
+
+import math
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.conftest import network_of
+
+from northfell.app.results.studies import StateResults
+from northfell.core.errors import InputRefused
+from northfell.core.model.network import OperatingState, element_from
+from northfell.core.studies.arc_flash import equations as eq
+from northfell.core.studies.arc_flash import explain_energy
+from northfell.demo import skerrow_water
+
+BOX = {
+    "electrode_configuration": "VCB", "gap_mm": 32.0, "box_height_mm": 508.0, "box_width_mm": 508.0, "box_depth_mm": 508.0, "working_distance_mm": 609.6,
+}  # fmt: skip
+
+
+def lv(name: str, **more) -> dict:
+    return {"kind": "bus", "name": name, "v_nominal_kv": 0.4, **more}
+
+
+def breaker(name: str, a: str, b: str, band: str = "0.2", **more) -> dict:
+    trip = {"trip": "electronic", "trip_ir_a": 1000.0, "trip_tr_s": 8.0, "trip_isd_a": 4000.0, "trip_tsd": band}
+    return {"kind": "breaker", "name": name, "from_bus": a, "to_bus": b, **trip, **more}
+
+
+def infeed(name: str, bus: str, ik: float = 30.0) -> dict:
+    return {"kind": "infeed", "name": name, "bus": bus, "ik_max_ka": ik, "ik_min_ka": 0.8 * ik, "r_over_x": 0.2, "flow_model": "behind impedance"}
+
+
+def arc(elements, state="Normal", states=(), **settings):
+    return StateResults(network_of(elements, states, **settings), state).arc_flash()
+
+
+CHAIN = [lv("S"), lv("M"), lv("B", **BOX, main="QM"), infeed("G", "S"), breaker("QS", "S", "M", "0.4"), breaker("QM", "M", "B", "0.2")]
+
+
+def test_load_side_is_cleared_by_the_main_and_line_side_by_the_next_up():
+    study = arc(CHAIN)
+    load, line = study.location("B", "load"), study.location("B", "line")
+    assert (load.worst.device, load.worst.opens_at_s) == ("QM", 0.2)
+    assert (line.worst.device, line.worst.opens_at_s) == ("QS", 0.5)
+    assert line.worst.i_bolted_ka == pytest.approx(load.worst.i_bolted_ka)
+    assert line.worst.energy_j_cm2 == pytest.approx(load.worst.energy_j_cm2 * 2.5)
+
+
+def test_full_current_is_held_until_the_last_source_is_cut_off():
+    two = [*CHAIN, lv("S2"), infeed("G2", "S2", 20.0), breaker("Q2", "S2", "B", "0.3")]
+    worst = arc(two).location("B", "load").worst
+    assert (worst.device, worst.opens_at_s) == ("Q2", 0.32)
+    assert worst.i_device_ka == pytest.approx(worst.i_arc_ka * 0.4, rel=1e-3)  # its share, not the total
+    met = {d.device for d in arc(two).location("B", "load").devices}
+    assert met == {"QM", "Q2"}
+
+
+def test_a_device_below_its_pickup_leaves_it_to_the_next_up():
+    slow_main = [*CHAIN[:-1], breaker("QM", "M", "B", trip_ir_a=20000.0, trip_isd_a=None, trip_tsd=None)]
+    worst = arc(slow_main).location("B", "load").worst
+    assert (worst.device, worst.opens_at_s) == ("QS", 0.5)
+
+
+def test_nothing_opens_two_second_rule_and_without_it():
+    bare = [lv("S", **BOX), infeed("G", "S")]
+    one = arc(bare).location("S", "load")
+    assert one.worst.device is None
+    assert math.isinf(one.worst.opens_at_s)
+    assert one.worst.arc_time_s == 2.0
+    assert "no protective device stands between this place and a source" in one.warnings
+    endless = arc(bare, arc_flash={"two_second_rule": False})
+    row = next(endless.locations_table().records())
+    assert (row["energy_cal_cm2"], row["clearing_time_s"], row["boundary_mm"]) == (None, None, None)
+
+
+def test_reduced_current_can_fall_off_the_fast_stage_and_govern():
+    fast = [lv("S"), lv("B", **BOX), infeed("G", "S"), breaker("QM", "S", "B", "0.4", trip_ii_a=17000.0)]
+    one = arc(fast).location("B", "load")
+    full, reduced = one.variant("max", "full"), one.variant("max", "reduced")
+    assert (full.opens_at_s, reduced.opens_at_s) == (0.05, 0.5)
+    assert one.worst is reduced or one.worst.case == "min"
+    assert any("a little less current clears much slower" in w for w in one.warnings)
+
+
+def test_a_state_that_opens_the_supply_leaves_the_place_unfed():
+    state = OperatingState(name="Off", differences={"QM": {"closed": False}})
+    study = arc(CHAIN, "Off", [state])
+    assert study.location("B", "load").worst is None
+    assert study.location("B", "line").worst is not None  # the line side stays live
+    rows = list(study.locations_table().records())
+    assert [r["energised"] for r in rows] == [False, True]
+    assert rows[0]["energy_cal_cm2"] is None
+
+
+def test_outside_the_voltage_range_there_is_no_energy():
+    high = [{**lv("S"), "v_nominal_kv": 33.0, **BOX}, infeed("G", "S")]
+    one = arc(high).location("S", "load")
+    assert one.worst is None
+    assert "33 kV is not between 0.208 and 15 kV" in one.warnings[0]
+
+
+@given(
+    st.sampled_from(["VCB", "VCBB", "HCB", "VOA", "HOA"]),
+    st.floats(0.208, 15),
+    st.floats(0.01, 500),
+    st.floats(0.1, 1000),
+    st.floats(1, 5000),
+    st.floats(1, 5000),
+)
+def test_the_model_gives_a_positive_energy_or_says_that_it_gives_none(configuration, voc, ibf, gap, distance, side):
+    box = eq.Enclosure(configuration, gap, side, side, side)
+    try:
+        i = eq.arcing_current_ka(voc, ibf, box)
+        e = eq.incident_energy_j_cm2(voc, ibf, box, distance, 200.0)
+        afb = eq.boundary_mm(voc, ibf, box, 200.0)
+    except InputRefused:
+        i = e = afb = math.nan  # which must never happen within the tested range
+    if not eq.out_of_range(voc, ibf, box, distance):
+        assert 0 < i < ibf
+        assert 0 < e < 1e5
+        assert 0 < afb < 1e6
+        assert eq.incident_energy_j_cm2(voc, ibf, box, distance, 400.0) == pytest.approx(2 * e)
+        assert eq.incident_energy_j_cm2(voc, ibf, box, 2 * distance, 200.0) < e
+
+
+def test_a_place_beyond_the_model_has_no_figures_but_the_reason():
+    bare = [lv("S", **{**BOX, "electrode_configuration": "HOA", "gap_mm": 0.01, "v_nominal_kv": 0.22}), infeed("G", "S")]
+    one = arc(bare).location("S", "load")
+    assert one.worst is None
+    assert one.fed
+    assert "the model gives no result for a bolted current of 30" in one.warnings[0]
+    assert "gap 0.01 mm is outside 6.35 to 76.2 mm" in one.warnings
+
+
+def test_relay_names_breaker_time_that_is_missing():
+    relay = {
+        "kind": "relay", "name": "R", "breaker": "Q", "ct_primary_a": 1000.0, "curve": "IEC_VI", "i_pickup_a": 1000.0, "time_multiplier": 0.2,
+        "time_tolerance_pct": 5.0,
+    }  # fmt: skip
+    elements = [lv("S"), lv("B", **BOX), infeed("G", "S"), {"kind": "breaker", "name": "Q", "from_bus": "S", "to_bus": "B"}, relay]
+    waiting = arc(elements).location("B", "load")
+    assert waiting.worst is None
+    assert waiting.waits[0].startswith("Breaker Q: t_break_s is empty")
+    elements[3] = {**elements[3], "t_break_s": 0.05}
+    worst = arc(elements).location("B", "load").worst
+    m = worst.i_device_ka * 1000 / 1000
+    assert worst.opens_at_s == pytest.approx(1.05 * 0.2 * 13.5 / (min(m, 20) - 1) + 0.05)
+
+
+def test_main_must_stand_at_its_board():
+    (one,) = arc([*CHAIN[:2], lv("B", **BOX, main="QS"), *CHAIN[3:]]).locations
+    assert one.worst is None
+    assert "main is “QS”, accepted is a breaker or fuse with a terminal at B" in one.waits[0]
+
+
+def test_what_one_place_lacks_keeps_back_that_place_alone():
+    bare = {k: v for k, v in BOX.items() if k != "gap_mm"}
+    whole = arc([*CHAIN[:2], lv("B", **BOX), *CHAIN[3:], lv("C", **BOX), {"kind": "breaker", "name": "QC", "from_bus": "B", "to_bus": "C"}])
+    part = arc([*CHAIN[:2], lv("B", **bare), *CHAIN[3:], lv("C", **BOX), {"kind": "breaker", "name": "QC", "from_bus": "B", "to_bus": "C"}])
+    assert part.location("B", "load").worst is None
+    assert "gap_mm is empty" in part.location("B", "load").waits[0]
+    assert part.location("C", "load").worst == whole.location("C", "load").worst
+    assert part.summary["waiting"] == 1
+    # a device without its data holds back only where it stands on the way: not the board above it
+    relay = {"kind": "relay", "name": "RC", "breaker": "QC", "ct_primary_a": 100.0, "curve": "IEC_VI"}
+    below = arc([*CHAIN[:2], lv("B", **BOX), *CHAIN[3:], lv("C", **BOX), {"kind": "breaker", "name": "QC", "from_bus": "B", "to_bus": "C"}, relay])
+    assert below.location("B", "load").worst == whole.location("B", "load").worst
+    assert {line.split(":")[0] for line in below.location("C", "load").waits} == {"Overcurrent relay RC", "Breaker QC"}
+
+
+def test_working_ends_at_the_figure_of_the_table_for_every_variant():
+    network = skerrow_water()
+    for state in network.state_names:
+        study = StateResults(network, state).arc_flash()
+        for one in study.locations:
+            for v in one.variants:
+                made = explain_energy(study, one, v)
+                assert made.result == pytest.approx(v.energy_cal_cm2, rel=1e-12)
+                assert explain_energy(study, one, v, "boundary_mm").result == pytest.approx(v.boundary_mm, rel=1e-12)
+                assert next(s.value for s in made.steps if s.symbol == "tc") == v.opens_at_s
+                device_steps = [s for s in made.steps if s.symbol == "t"]
+                assert device_steps[-1].value == pytest.approx(v.opens_at_s)
+
+
+def test_a_fuse_that_is_not_fed_is_not_asked_for_its_rating():
+    network = skerrow_water()
+    before = StateResults(network, "Normal").arc_flash()
+    dead = [element_from({"kind": "bus", "id": f"dead {n}", "name": f"dead {n}", "v_nominal_kv": 0.4}) for n in (1, 2)]
+    fuse = element_from({"kind": "fuse", "id": "F9", "name": "F9", "from_bus": "dead 1", "to_bus": "dead 2"})
+    more = network.model_copy(update={"elements": {**network.elements, **{e.id: e for e in (*dead, fuse)}}})
+    after = StateResults(more, "Normal").arc_flash()
+    assert [one.variants for one in after.locations] == [one.variants for one in before.locations]
+
+
+@pytest.mark.parametrize(
+    ("configuration", "b", "cf"),
+    [("VCB", (0.002222, -0.02556, 0.6222), 1.5028), ("VCBB", (-0.002778, 0.1194, -0.2778), 1.2424), ("HCB", (-0.0005556, 0.03722, 0.4778), 1.1524)],
+)
+def test_a_shallow_box_by_hand(configuration, b, cf):
+    """IEEE 1584-2018, Eq. 13 and 15: 355.6 by 304.8 by 203.2 mm at 480 V is 14 by 12 in, EES 13 in, CF = 1/(b1·169 + b2·13 + b3)."""
+    box = eq.Enclosure(configuration, 25, 355.6, 304.8, 203.2)
+    assert eq.equivalent_box_in(box, 0.48) == (pytest.approx(14.0, abs=1e-3), pytest.approx(12.0, abs=1e-3), True)
+    assert eq.correction_of(box, 0.48) == pytest.approx(cf, abs=5e-4)
+    assert 1 / (b[0] * 13**2 + b[1] * 13 + b[2]) == pytest.approx(cf, abs=5e-4)
+
+
+@pytest.mark.parametrize(
+    ("kv", "height", "width", "depth", "shallow"),
+    [(0.48, 507.9, 507.9, 203.2, True), (0.6, 507.9, 507.9, 203.2, False), (0.48, 508.0, 507.9, 203.2, False), (0.48, 507.9, 508.0, 203.2, False),
+     (0.48, 507.9, 507.9, 203.3, False)],
+)  # fmt: skip
+def test_when_a_box_is_shallow(kv, height, width, depth, shallow):
+    """IEEE 1584-2018, 4.8.2: below 600 V, below 508 mm high and wide, at most 203.2 mm deep."""
+    high, wide, found = eq.equivalent_box_in(eq.Enclosure("VCB", 25, height, width, depth), kv)
+    assert found is shallow
+    if not shallow and max(height, width) < 508:  # a typical box that is small counts as 20 by 20 in
+        assert (high, wide) == (20, 20)
+
+
+def test_the_boundary_shown_is_the_largest_of_all_variants():
+    arc = StateResults(skerrow_water(), "Normal").arc_flash()
+    location = next(one for one in arc.locations if one.variants)
+    near, far = (replace(location.variants[0], boundary_mm=mm) for mm in (900.0, 1400.0))
+    assert replace(location, variants=(near, far)).boundary_mm == 1400.0
