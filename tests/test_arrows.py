@@ -6,7 +6,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent / "src" / "northfell"
 
 # a module may import what stands below it; the longest prefix decides. "bottom" parts are free for all of core.
-BOTTOM = {"core.errors", "core.tables", "core.working", "core.quantities"}
+BOTTOM = {"core.errors", "core.tables", "core.working", "core.quantities", "core.finding"}
 STUDIES = BOTTOM | {"core.model", "core.catalogue", "core.rules", "core.network", "core.studies.record"}
 MAY = {
     "core.errors": set(),
@@ -18,6 +18,8 @@ MAY = {
     "core.catalogue": BOTTOM | {"core.model"},
     "core.rules": BOTTOM | {"core.model", "core.catalogue"},
     "core.network": BOTTOM | {"core.model", "core.catalogue", "core.rules"},
+    "core.finding": {"core.quantities"},
+    "core.studies.record": BOTTOM | {"core.model", "core.network"},
     "core.studies.load_flow": STUDIES,
     "core.studies.short_circuit": STUDIES,
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},

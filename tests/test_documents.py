@@ -3,15 +3,16 @@
 import xml.etree.ElementTree as ET
 
 from northfell.app.results.studies import Results
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.demo import skerrow_water
 from northfell.documents.sheets import INK, LOOKS, MIST, NOT_PRINTED, Title, look_of, page_for, printed, sheet_pdf, sheet_svg
-from northfell.drawing.flow_overlay import flow_tags
 from northfell.drawing.shapes import Style
 from northfell.drawing.sheet import draw
+from northfell.web.stages.flow.tags import flow_tags
 
 NETWORK = skerrow_water()
 ONE = Results(NETWORK).at("Normal")
-DRAWING = draw(ONE.elements, NETWORK.sheets[0], ONE.energised, flow_tags(ONE.load_flow(), NETWORK.settings.limits), "T3", frozenset({"T4"}))
+DRAWING = draw(ONE.elements, NETWORK.sheets[0], ONE.energised, flow_tags(ONE.result(LOAD_FLOW), NETWORK.settings.limits), "T3", frozenset({"T4"}))
 TITLE = Title("Skerrow <Water>", "Whole & works", "Normal", "2026-01-31")
 
 

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.cli import main
-from northfell.core.model.declare.parameters import STUDIES
 from northfell.core.model.elements import KINDS
+from northfell.core.model.settings import study_keys
 from northfell.demo import skerrow_water
 from northfell.formats import northfell_json
 
@@ -36,7 +36,7 @@ def ends_in_an_answer(path, data, study) -> None:
     assert code == 0 or answer["messages"]
 
 
-@given(st.lists(st.tuples(st.integers(0, len(DEMO["elements"]) - 1), st.integers(0, 40), NASTY), min_size=1, max_size=3), st.sampled_from(STUDIES))
+@given(st.lists(st.tuples(st.integers(0, len(DEMO["elements"]) - 1), st.integers(0, 40), NASTY), min_size=1, max_size=3), st.sampled_from(study_keys()))
 def test_any_value_in_any_field(path, changes, study):
     data = json.loads(json.dumps(DEMO))
     for at, field, value in changes:
@@ -46,7 +46,9 @@ def test_any_value_in_any_field(path, changes, study):
     ends_in_an_answer(path, data, study)
 
 
-@given(st.lists(st.tuples(st.integers(0, len(DEMO["elements"]) - 1), st.integers(0, 9), st.floats(-4, 4)), min_size=1, max_size=4), st.sampled_from(STUDIES))
+@given(
+    st.lists(st.tuples(st.integers(0, len(DEMO["elements"]) - 1), st.integers(0, 9), st.floats(-4, 4)), min_size=1, max_size=4), st.sampled_from(study_keys())
+)
 def test_numbers_off_by_powers_of_ten(path, changes, study):
     """The usual mistake: a wrong unit."""
     data = json.loads(json.dumps(DEMO))
@@ -60,7 +62,7 @@ def test_numbers_off_by_powers_of_ten(path, changes, study):
 
 @given(
     st.lists(st.tuples(st.integers(0, len(DEMO["elements"]) - 1), st.sampled_from(["closed", "in_service"]), st.booleans()), max_size=12),
-    st.sampled_from(STUDIES),
+    st.sampled_from(study_keys()),
 )
 def test_anything_open_or_out_of_service(path, changes, study):
     data = json.loads(json.dumps(DEMO))

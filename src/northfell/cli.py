@@ -12,14 +12,12 @@ from northfell.app.results import results_file
 from northfell.app.results.studies import StateResults, findings_in
 from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, NorthfellError, NoSolution
 from northfell.core.model.changes import settings_with
-from northfell.core.model.declare.parameters import STUDIES, Study
 from northfell.core.model.network import Network
+from northfell.core.model.settings import study_keys
 from northfell.core.rules.completeness import missing
-from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
-from northfell.core.studies.load_flow.motor_start import start
-from northfell.core.studies.load_flow.outages import each_out, outages_table
+from northfell.core.studies import STUDIES, study_of
 from northfell.core.tables import Table, joined
-from northfell.core.verdicts import network_findings, start_findings
+from northfell.core.verdicts import network_findings
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
 SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
@@ -103,23 +101,22 @@ def _parser() -> argparse.ArgumentParser:
     convert.add_argument("target", type=Path, metavar="OUT")
 
     run = command("run", _run, "Run a study on a network file and print its result as JSON.")
-    run.add_argument("study", choices=STUDIES)
+    run.add_argument("study", choices=study_keys())
     run.add_argument("file", type=Path)
     which = run.add_mutually_exclusive_group()
     which.add_argument("--state", default="Normal", help="operating state")
     which.add_argument("--all-states", action="store_true", help="every operating state, one after the other")
     run.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", help="a setting, such as lv_tolerance_pct=6 or limits.loading_close_pct=80")
-    run.add_argument("--each-out", action="store_true", help="load_flow: also take each branch and source out in turn (table outages)")
-    run.add_argument("--start", metavar="MOTOR", help="load_flow: also start a motor, by its name (table start)")
-    run.add_argument(
-        "--most-load", nargs="?", const="", metavar="NAME",
-        help="load_flow: also raise the load until no more is drawn: all of it, or that of a consumer or at a bus (tables maximum, loading_curve)",
-    )  # fmt: skip
+    for study in STUDIES:
+        for what in study.on_request:
+            needs: dict[str, Any] = {"nothing": {"action": "store_const", "const": ""}, "a name or nothing": {"nargs": "?", "const": ""}}.get(what.needs, {})
+            named: dict[str, Any] = {"metavar": "NAME"} if what.needs != "nothing" else {}
+            run.add_argument(what.flag, dest=f"request_{what.key}", help=f"{study.key}: {what.help}", **needs, **named)
     run.add_argument("--out", type=Path, help="also write to a file: .json, .csv or .xlsx")
 
     check = command("check", _check, "Say what is missing for which study; exit 1 where a study cannot run.")
     check.add_argument("file", type=Path)
-    check.add_argument("--study", choices=STUDIES, help="let this study alone decide the exit code")
+    check.add_argument("--study", choices=study_keys(), help="let this study alone decide the exit code")
 
     command("schema", _schema, "Print the JSON schema of the network file.")
 
@@ -277,18 +274,19 @@ def _run(options: argparse.Namespace) -> int:
 
 
 def _on_request_fits(network: Network, options: argparse.Namespace) -> None:
-    """Refuse what only a load flow can do, and a motor that is not there."""
-    for name, given in (("--each-out", options.each_out), ("--start", options.start), ("--most-load", options.most_load is not None)):
-        if given and options.study != "load_flow":
-            raise NetworkRefused([InputRefused(name, options.study, "the study load_flow", where="Command line")])
-    for name, given, what in (("--start", options.start, "a motor"), ("--most-load", options.most_load, "a load, a motor or a bus")):
-        if given and given not in network.id_of_name:
-            raise NetworkRefused([InputRefused(name, given, f"the name of {what}", where="Command line")])
+    """Refuse what only another study can do, and an element that is not there."""
+    for study in STUDIES:
+        for what in study.on_request:
+            given = getattr(options, f"request_{what.key}")
+            if given is not None and options.study != study.key:
+                raise NetworkRefused([InputRefused(what.flag, options.study, f"the study {study.key}", where="Command line")])
+            if given and given not in network.id_of_name:
+                raise NetworkRefused([InputRefused(what.flag, given, f"the name of {what.of}", where="Command line")])
 
 
 def _run_states(network: Network, options: argparse.Namespace, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
     """Run a study in each state and fill the answer. The gravest decides the code; what failed has no rows, and takes no others away."""
-    study: Study = options.study
+    study = study_of(options.study)
     found: dict[str, list[Table]] = {}
     summaries: dict[str, Any] = {}
     code = SOLVED
@@ -303,7 +301,7 @@ def _run_states(network: Network, options: argparse.Namespace, states: list[str]
         network.state(state)
         answer["findings"] += [f.to_json() for f in network_findings(one.elements, state)]
         try:
-            result = one.run(study)
+            result = one.result(study)
         except CannotRun as error:
             failed(state, error.reasons, BAD_INPUT)
             continue
@@ -312,26 +310,24 @@ def _run_states(network: Network, options: argparse.Namespace, states: list[str]
             continue
         tables = list(result.tables())
         failed(state, result.messages, SOLVED)
-        if result.net.held_back or any(place.waits for place in getattr(result, "locations", ())):
+        if result.net.held_back or study.waits(result):
             without = result.net.held_back and all(part.why == "no solution" for part in result.net.held_back)
             failed(state, [], NO_SOLUTION if without else BAD_INPUT)
-        try:
-            tables += [outages_table(state, list(each_out(network, state)))] if options.each_out else []
-            if options.start:
-                started = start(one.compiled("load_flow"), network.id_of_name[options.start])
-                tables.append(started.table())
-                answer["findings"] += [f.to_json() for f in start_findings(started, network.settings.limits)]
-            if options.most_load is not None:
-                most = maximum_loading(one.compiled("load_flow"), network.id_of_name.get(options.most_load, ""))
-                tables += [maximum_table(state, most), curve_table(state, most)]
-        except CannotRun as error:
-            failed(state, error.reasons, BAD_INPUT)
-        except NoSolution as error:
-            failed(state, [f"{options.start} cannot start: {error}" if options.start else str(error)], NO_SOLUTION)
+        for what in study.on_request:
+            given = getattr(options, f"request_{what.key}")
+            try:
+                made = what.run(one.compiled(study.key), network.id_of_name.get(given, ""), None) if given is not None else None
+            except CannotRun as error:
+                failed(state, error.reasons, BAD_INPUT)
+            except NoSolution as error:
+                failed(state, [f"{what.doing}{f', {given}' if given else ''}: {error}"], NO_SOLUTION)
+            else:
+                tables += what.tables(state, made) if given is not None else []
+                answer["findings"] += [f.to_json() for f in what.findings(made, network.settings.limits)] if given is not None else []
         for table in tables:
             found.setdefault(table.name, []).append(table)
         summaries[state] = result.summary
-        answer["findings"] += [f.to_json() for f in findings_in(one, study)]
+        answer["findings"] += [f.to_json() for f in findings_in(one, study.key)]
     joined_tables = [joined(group) for group in found.values()]
     answer["converged"] = code == SOLVED
     answer["summary"] = summaries if len(states) > 1 else next(iter(summaries.values()), {})
@@ -339,7 +335,7 @@ def _run_states(network: Network, options: argparse.Namespace, states: list[str]
     return code, joined_tables
 
 
-def _with_settings(network: Network, study: Study, pairs: list[str]) -> Network:
+def _with_settings(network: Network, study: str, pairs: list[str]) -> Network:
     settings = network.settings
     for pair in pairs:
         key, equals, text = pair.partition("=")
@@ -374,7 +370,7 @@ def _check(options: argparse.Namespace) -> int:
         print(error, file=sys.stderr)
         return BAD_INPUT
     told: dict[str, Any] = {}
-    for study in STUDIES:
+    for study in study_keys():
         reasons: list[str] = []
         for state in network.state_names:
             one = StateResults(network, state)
@@ -385,7 +381,7 @@ def _check(options: argparse.Namespace) -> int:
         told[study] = {"can_run": not reasons, "missing": list(dict.fromkeys(reasons))}
     clash = [f.to_json() for state in network.state_names for f in network_findings(network.in_state(state), state)]
     sys.stdout.write(results.to_json({"file": str(options.file), "studies": told, "findings": clash, "messages": messages}))
-    decides = [options.study] if options.study else list(STUDIES)
+    decides = [options.study] if options.study else list(study_keys())
     return SOLVED if all(told[s]["can_run"] for s in decides) else BAD_INPUT
 
 

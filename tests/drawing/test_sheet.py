@@ -10,16 +10,20 @@ from northfell.app.results.studies import Results
 from northfell.core.model.elements import KINDS, Bus, Relay
 from northfell.core.model.network import Placement, Sheet, element_from
 from northfell.core.network import energised, topology_of
+from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.load_flow import LOAD_FLOW
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.demo import skerrow_water
-from northfell.drawing.flow_overlay import flow_tags
 from northfell.drawing.layout import laid_out
 from northfell.drawing.metrics import unprintable, width
-from northfell.drawing.overlay import arc_flash_tags, fault_tags
 from northfell.drawing.shapes import Line, Rect, Text, svg_of
 from northfell.drawing.sheet import draw
 from northfell.drawing.standing import STEP
 from northfell.drawing.symbols_ieee import symbol_of
 from northfell.drawing.words import Tag
+from northfell.web.stages.arc_flash.tags import arc_flash_tags
+from northfell.web.stages.faults.tags import fault_tags
+from northfell.web.stages.flow.tags import flow_tags
 
 
 def drawn(network, state="Normal", **more):
@@ -131,5 +135,10 @@ def test_the_demo_hangs_on_a_wall(state):
     network = skerrow_water()
     one = Results(network).at(state)
     limits = network.settings.limits
-    for tags in ({}, flow_tags(one.load_flow(), limits), fault_tags(one.short_circuit(), "11 kV board A"), arc_flash_tags(one.arc_flash(), limits)):
+    for tags in (
+        {},
+        flow_tags(one.result(LOAD_FLOW), limits),
+        fault_tags(one.result(SHORT_CIRCUIT), "11 kV board A"),
+        arc_flash_tags(one.result(ARC_FLASH), limits),
+    ):
         assert lying_on_each_other(one.elements, network.sheets[0].placements, tags) == []

@@ -6,6 +6,7 @@ import pytest
 
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import NetworkRefused, NorthfellError
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.formats import common_data_format
 
 TEXT = (Path(__file__).parent.parent / "published/data/ieee14.cdf").read_text()
@@ -71,7 +72,7 @@ def test_base_kv_that_is_known_gives_kv():
     known = TEXT.replace("232.4   -16.9     0.0 ", "232.4   -16.9   132.0 ")
     network, _ = common_data_format.read(known)
     assert network.elements["1"].v_nominal_kv == 132
-    assert next(StateResults(network, "Normal").load_flow().table("buses").records())["v_kv"] == pytest.approx(132 * 1.06)
+    assert next(StateResults(network, "Normal").result(LOAD_FLOW).table("buses").records())["v_kv"] == pytest.approx(132 * 1.06)
 
 
 @pytest.mark.parametrize(
@@ -92,7 +93,7 @@ def test_damage_is_named_with_its_line(old, new, told):
 
     def read_and_solve() -> None:
         network, _ = common_data_format.read(TEXT.replace(old, new))
-        StateResults(network, "Normal").load_flow()
+        StateResults(network, "Normal").result(LOAD_FLOW)
 
     with pytest.raises(NorthfellError) as error:
         read_and_solve()

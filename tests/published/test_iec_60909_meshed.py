@@ -12,6 +12,7 @@ import pytest
 from tests.conftest import network_of
 
 from northfell.app.results.studies import StateResults
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 
 CASE = json.loads((Path(__file__).parent / "data/iec60909_meshed.json").read_text())
 GIVEN, C = CASE["input"], 1.1
@@ -117,7 +118,7 @@ def faults():
                 "t_end_degc": 80.0,
             }
         )
-    return StateResults(network_of(elements), "Normal").short_circuit()
+    return StateResults(network_of(elements), "Normal").result(SHORT_CIRCUIT)
 
 
 @pytest.mark.parametrize(("bus", "printed_ka"), [("1", 40.6447), ("2", 31.7831), ("3", 19.673), ("4", 16.2277)])

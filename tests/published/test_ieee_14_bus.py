@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 
 from northfell.app.results.studies import StateResults
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.formats import common_data_format
 
 HERE = Path(__file__).parent / "data"
@@ -16,7 +17,7 @@ PRINTED = list(csv.DictReader((HERE / "ieee14_printed.csv").read_text().splitlin
 def flow():
     network, messages = common_data_format.read((HERE / "ieee14.cdf").read_text())
     assert messages == []
-    return StateResults(network, "Normal").load_flow()
+    return StateResults(network, "Normal").result(LOAD_FLOW)
 
 
 @pytest.mark.parametrize("row", PRINTED, ids=lambda row: row["bus"])

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from northfell.app.data import edits, states
 from northfell.app.project.projects import change_project, create_project, go_back, open_project, redo, undo
 from northfell.core.errors import StaleVersion
+from northfell.core.finding import Finding
 from northfell.core.model.changes import ACTS, Add, Change, Connect, Move, Remove, Set, proposing
 from northfell.core.model.changes.touched import meeting, touched_by
 from northfell.core.model.network import Placement
 from northfell.core.verdicts.acknowledging import acknowledge
-from northfell.core.verdicts.finding import Finding
 from northfell.demo import skerrow_water
 from northfell.store import connect, history, steps
 from northfell.store.database import migrate

@@ -16,7 +16,7 @@ from northfell.core.model.changes import Attach, Change, PutEntry, Set, apply_ch
 from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import KINDS, Document
 from northfell.core.model.network import OperatingState, OwnEntry
-from northfell.core.model.settings import GROUPS
+from northfell.core.model.settings import groups
 from northfell.demo import skerrow_water
 from northfell.formats import network_tables, workbook
 from northfell.store import connect, documents, transaction
@@ -211,7 +211,7 @@ def test_a_readers_link_shows_and_changes_nothing(client, database):  # noqa: F8
 
 
 def test_reference_pages_hold_every_parameter_of_every_kind(client):  # noqa: F811
-    for subject, cls in [*KINDS.items(), *((title.lower().replace(" ", "-"), cls) for title, cls in GROUPS.items())]:
+    for subject, cls in [*KINDS.items(), *((title.lower().replace(" ", "-"), cls) for title, cls in groups().items())]:
         page = unescape(client.get(f"/reference/{subject}").text)
         for p in parameters_of(cls):
             assert f'id="{p.name}"' in page

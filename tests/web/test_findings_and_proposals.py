@@ -201,7 +201,7 @@ def test_a_pinned_result_is_what_later_ones_are_compared_with(client, database):
 
 def test_elements_out_run_on_request_and_stay_for_the_version(client):  # noqa: F811
     assert "Run" in client.get("/projects/1/flow?tab=outages", headers=PART).text
-    client.post("/projects/1/outages?stage=flow&tab=outages", headers=PART)
+    client.post("/projects/1/run/outages?stage=flow&tab=outages", headers=PART)
     page = settled(client, "/projects/1/flow?tab=outages")
     assert "Blower aux, Filter valves, Hall services" in unquote(page)
     assert client.get("/projects/1/tables/outages.csv?stage=flow").status_code == 200
@@ -211,14 +211,14 @@ def test_the_maximum_load_is_found_on_request_with_its_curve(client):  # noqa: F
     asked = client.get("/projects/1/flow?tab=maximum", headers=PART).text
     assert "Raises all loads and motors until no more is drawn, in Normal" in asked
     assert client.get("/projects/1/tables/maximum.csv?stage=flow").status_code == 404
-    client.post("/projects/1/maximum?stage=flow", headers=PART)
+    client.post("/projects/1/run/maximum?stage=flow", headers=PART)
     page = settled(client, "/projects/1/flow?tab=maximum")
     assert "Voltage over load at Dosing MCC, island of Infeed A" in page
     assert "Raises what P1 draws" in client.get("/projects/1/flow?tab=maximum&selected=P1", headers=PART).text
     csv = client.get("/projects/1/tables/maximum.csv?stage=flow").text.splitlines()
     assert csv[1].startswith("Normal,Infeed A,all loads and motors,4.6")
     assert len(client.get("/projects/1/tables/loading_curve.csv?stage=flow").text.splitlines()) > 10
-    client.post("/projects/1/maximum?stage=flow&selected=P4", headers=PART)
+    client.post("/projects/1/run/maximum?stage=flow&selected=P4", headers=PART)
     assert "Induction motor P4: nothing is drawn that could be raised." in settled(client, "/projects/1/flow?tab=maximum&selected=P4")
 
 

@@ -12,13 +12,15 @@ from northfell.app.results.studies import Results
 from northfell.core.errors import CannotRun
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.elements import KINDS
+from northfell.core.studies.load_flow import LOAD_FLOW
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.core.verdicts import Finding
 from northfell.demo import skerrow_water
-from northfell.web.shell.card import card_of
-from northfell.web.shell.figures import figures_of
+from northfell.web.shell.card import card_of, figures_of
 from northfell.web.shell.ledger import ledger_of
 from northfell.web.shell.naming import Ends
-from northfell.web.shell.view import STAGES, View
+from northfell.web.shell.stage import STAGES, Look
+from northfell.web.shell.view import TABS, View
 
 NETWORK = skerrow_water()
 RESULTS = Results(NETWORK)
@@ -27,7 +29,7 @@ TIE = "Tie closed, T2 out"
 
 def ledger(stage, tab, state="Normal", selected="", network=NETWORK, results=RESULTS):
     view = View(1, stage, state, "", selected, "load", tab)
-    return ledger_of(network, results, view, results.findings(), [], 0)
+    return ledger_of(Look(network, results, view, None, results.findings(), [], 0))
 
 
 @pytest.mark.parametrize(
@@ -56,7 +58,7 @@ def test_the_ledger_sorts_by_the_values_of_the_table(stage, tab, table, column, 
 
 def test_faults_stand_beside_each_other():
     made = ledger("faults", "faults")
-    study = RESULTS.at("Normal").short_circuit()
+    study = RESULTS.at("Normal").result(SHORT_CIRCUIT)
     heads = [f"{h.label} {h.unit}".strip() for h in made.heads]
     for row in made.rows:
         at = study.net.topology.bus_index[row.element]
@@ -79,7 +81,7 @@ def test_worst_state_is_named_and_marked():
 
 @pytest.mark.parametrize("stage", STAGES)
 def test_every_tab_has_rows_of_its_width_or_says_what_to_do(stage):
-    for tab in STAGES[stage][2]:
+    for tab in TABS[stage]:
         made = ledger(stage, tab, selected="11 kV board A")
         assert made.rows or made.message or made.empty
         assert all(len(row.cells) == len(made.heads) for row in made.rows)
@@ -93,11 +95,11 @@ def test_a_study_that_cannot_run_has_reasons_and_no_rows():
         assert made.rows == []
         assert "There is no supply" in made.message[0]
     with pytest.raises(CannotRun):
-        results.at("Normal").load_flow()
+        results.at("Normal").result(LOAD_FLOW)
 
 
 def card(selected, stage="network", state="Normal", network=NETWORK, results=RESULTS, findings=()):
-    return card_of(network, results, View(1, stage, state, "", selected), list(findings))
+    return card_of(Look(network, results, View(1, stage, state, "", selected)), list(findings))
 
 
 def field(made, name):
@@ -134,7 +136,7 @@ def test_findings_of_the_state_shown_stand_on_the_card():
 @pytest.mark.parametrize("state", ["Normal", TIE])
 def test_every_element_has_figures_or_a_word_why_not(stage, state):
     for e in NETWORK.elements.values():
-        for section in figures_of(NETWORK, RESULTS, View(1, stage, state, "", e.id), e):
+        for section in figures_of(Look(NETWORK, RESULTS, View(1, stage, state, "", e.id)), e):
             assert section.figures or section.message or section.picture
             assert all(f.text for f in section.figures)
 

@@ -27,7 +27,7 @@ from northfell.web.shell.access import Access, refused
 from northfell.web.shell.answering import error_page, is_fragment, templates
 from northfell.web.shell.drawings import SheetMemories
 from northfell.web.shell.parts import Answers
-from northfell.web.stages.network import drawing
+from northfell.web.shell.stage import STAGES
 
 HERE = Path(__file__).parent
 MOST_BODY_BYTES = 33 * 1024 * 1024
@@ -58,7 +58,8 @@ def create_application(database: Path, access: Access | None = None) -> FastAPI:
     application.state.pins = Pins()
     application.state.last_counts = {}
     application.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for router in (*PAGES, edits.router, drawing.router, workspace.router):  # the workspace last: it answers every stage's path
+    staged = [router for stage in STAGES.values() for router in stage.routers]
+    for router in (*PAGES, *staged, edits.router, workspace.router):  # the workspace last: it answers every stage's path
         application.include_router(router)
     application.middleware("http")(_guard)
     application.add_exception_handler(NorthfellError, _told)  # type: ignore[arg-type]

@@ -7,6 +7,7 @@ from northfell.app.project.projects import Project
 from northfell.app.results.studies import ResultsCache
 from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, PutSetting, Set, apply_change
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.demo import skerrow_water
 from northfell.store.projects import ProjectRow
 
@@ -120,7 +121,7 @@ def test_results_are_kept_by_version_and_forgotten_in_order():
     cache.of(project(2))
     cache.of(project(3))
     assert cache.of(project(1)) is not first
-    assert first.at("Normal").load_flow() is first.at("Normal").load_flow()
+    assert first.at("Normal").result(LOAD_FLOW) is first.at("Normal").result(LOAD_FLOW)
 
 
 def test_a_junction_that_becomes_a_board_is_drawn_as_one():

@@ -9,10 +9,13 @@ from northfell.app.results.labels import labels_of
 from northfell.app.results.studies import Results
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import apply_change
-from northfell.core.model.declare.parameters import STUDIES
 from northfell.core.model.network import Network, Sheet
+from northfell.core.model.settings import study_keys
 from northfell.core.rules.completeness import missing_of
 from northfell.core.rules.typical import can_fill, help_for, typical_for_missing, waits_for
+from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.load_flow import LOAD_FLOW
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.web.shell.wording import worded
 
 LINES = [
@@ -43,13 +46,13 @@ def filled(typed):
 
 
 def test_a_network_of_sizes_and_lengths_computes_in_every_stage(typed, filled):
-    assert any(missing_of(typed.elements, e, s) for e in typed.elements.values() for s in STUDIES)
-    assert not any(missing_of(filled.elements, e, s) for e in filled.elements.values() for s in STUDIES)
+    assert any(missing_of(typed.elements, e, s) for e in typed.elements.values() for s in study_keys())
+    assert not any(missing_of(filled.elements, e, s) for e in filled.elements.values() for s in study_keys())
     ready, _ = apply_change(filled, preparing.prepare_arc_flash(filled))
     results = Results(ready).at("Normal")
-    assert not results.load_flow().net.held_back
-    assert not results.short_circuit().net.held_back
-    assert not any(one.waits for one in results.arc_flash().locations)
+    assert not results.result(LOAD_FLOW).net.held_back
+    assert not results.result(SHORT_CIRCUIT).net.held_back
+    assert not any(one.waits for one in results.result(ARC_FLASH).locations)
     job = labels_of(ready)
     assert not job.left_out
     assert {label.equipment for label in job.labels} == {"Main", "LV board", "Lights", "MCC 1"}
@@ -57,7 +60,7 @@ def test_a_network_of_sizes_and_lengths_computes_in_every_stage(typed, filled):
     assert ready.elements[board.main].name == "Q4"
     assert ready.elements[ready.id_of_name["Main"]].main is None  # a source stands behind two of its breakers
     assert {"electrode_configuration", "equipment_class", "gap_mm"} <= board.assumed.keys()
-    assert all(results.load_flow().loading(e).pct is not None for e in ready.elements.values() if e.kind == "cable")
+    assert all(results.result(LOAD_FLOW).loading(e).pct is not None for e in ready.elements.values() if e.kind == "cable")
 
 
 def test_every_filled_value_is_marked_with_its_source(typed, filled):

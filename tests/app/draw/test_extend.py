@@ -14,6 +14,7 @@ from northfell.core.model.changes import Set, apply_change
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network, Sheet
 from northfell.core.shorthand.reading import EXAMPLES
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.demo import skerrow_water
 
 EMPTY = Network(name="New", sheets=[Sheet(name="Sheet 1")])
@@ -40,7 +41,7 @@ def test_a_substation_from_nothing_runs():
     assert {e.name for e in network.elements.values()} >= {"Board 1", "G1", "Q1", "T1", "Q2", "Main board", "Q3", "W1", "T2", "Q4", "LV 1", "E1", "M1"}
     assert [network.elements[i].v_nominal_kv for i in ("Board 1", "Q2 end", at)] == [33, 11, 0.4]
     network, _ = apply_change(network, edits.set_field(network, "Normal", "W1", "x_ohm_per_km", "0.1"))
-    flow = StateResults(network, "Normal").load_flow()
+    flow = StateResults(network, "Normal").result(LOAD_FLOW)
     assert flow.totals["load_mw"] == pytest.approx(0.4 + 3 * 0.055 / 0.946)
     assert set(network.sheets[0].placements) == set(network.elements)
 
@@ -224,5 +225,5 @@ def test_what_stands_on_a_third_terminal():
     (tx,) = (e for e in network.elements.values() if e.kind == "three_winding_transformer")
     assert [network.elements[b].v_nominal_kv for b in tx.buses] == [132, 33, 11]
     assert (network.elements[at].name, network.elements[at].v_nominal_kv) == ("Medium", 33)
-    assert StateResults(network, "Normal").load_flow().totals["losses_mw"] == pytest.approx(0, abs=1e-6)
+    assert StateResults(network, "Normal").result(LOAD_FLOW).totals["losses_mw"] == pytest.approx(0, abs=1e-6)
     assert plan(network, "", at, "tx3 132/33/11").problems[0].startswith("132 kV does not belong to Medium")

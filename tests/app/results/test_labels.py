@@ -13,6 +13,7 @@ from northfell.app.results.labels import labels_of, pdf
 from northfell.app.results.studies import Results
 from northfell.core.errors import CannotRun, NetworkRefused
 from northfell.core.model.changes import Change, Set, Switch, apply_change, settings_with
+from northfell.core.studies.arc_flash import ARC_FLASH
 from northfell.demo import skerrow_water
 from northfell.documents.labels import STOCKS, labels_pdf, round_up, shapes_of
 from northfell.drawing.label import HEIGHT_MM, WIDTH_MM
@@ -32,7 +33,7 @@ def test_a_label_for_every_location_with_the_state_that_governs():
     for one in LABELS:
         energies = {}
         for state in skerrow_water().state_names:
-            study = results.at(state).arc_flash()
+            study = results.at(state).result(ARC_FLASH)
             location = study.location(one.equipment, one.side)
             if location.worst:
                 energies[state] = location.worst.energy_cal_cm2

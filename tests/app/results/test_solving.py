@@ -6,9 +6,11 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
 from northfell.app.results import solving, studies
 from northfell.app.results.remedying import why
-from northfell.app.results.studies import Results, motor_start
+from northfell.app.results.studies import Results, requested
 from northfell.app.workers import Limits
 from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.studies.load_flow import LOAD_FLOW, START
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.core.verdicts import findings_of
 from northfell.demo import skerrow_water
 
@@ -26,18 +28,18 @@ def test_what_comes_back_is_what_is_found_in_place_and_holds_the_elements_that_a
         assert [t.to_json() for t in a.tables()] == [t.to_json() for t in b.tables()]
         assert a.net.network is network
         assert all(e is there.elements[e.id] for e in a.net.elements.values())
-        assert findings_of(a, network.settings.limits) == findings_of(b, network.settings.limits)
-    assert np.array_equal(there.load_flow().v, here.load_flow().v, equal_nan=True)
-    assert there.kept["short_circuit"] is there.short_circuit()
-    net = there.load_flow().net
+        assert findings_of(study, a, network.settings.limits) == findings_of(study, b, network.settings.limits)
+    assert np.array_equal(there.result(LOAD_FLOW).v, here.result(LOAD_FLOW).v, equal_nan=True)
+    assert there.kept["short_circuit"] is there.result(SHORT_CIRCUIT)
+    net = there.result(LOAD_FLOW).net
     net._found[id(net.loads)] = (), np.zeros(len(net.loads), np.intp)  # what was found of a tuple that stood there in another process
-    assert np.array_equal(net.bus_of(net.loads), here.load_flow().net.bus_of(here.load_flow().net.loads))
+    assert np.array_equal(net.bus_of(net.loads), here.result(LOAD_FLOW).net.bus_of(here.result(LOAD_FLOW).net.loads))
 
 
 def test_motor_starts_and_remedies_are_found_elsewhere_too():
     network, state = skerrow_water(), "Tie closed, T2 out"
     there, here = Results(network, solving.away), Results(network)
-    assert motor_start(there, state, "P1").table() == motor_start(here, state, "P1").table()
+    assert requested(there, state, START, "P1").table() == requested(here, state, START, "P1").table()
     a, b = why(there, state, "W411"), why(here, state, "W411")
     assert (a.cause, [r.title for r in a.remedies]) == (b.cause, [r.title for r in b.remedies])
     assert a.element is there.at(state).elements["W411"]
@@ -46,10 +48,10 @@ def test_motor_starts_and_remedies_are_found_elsewhere_too():
 def test_an_error_comes_back_as_it_is_in_place_and_too_much_is_said(monkeypatch):
     heavy = network_of([BUS_A, BUS_B, INFEED, CABLE, {**LOAD, "p_mw": 900.0}])
     with pytest.raises(NoSolution, match="the largest mismatch is"):
-        Results(heavy, solving.away).at("Normal").load_flow()
+        Results(heavy, solving.away).at("Normal").result(LOAD_FLOW)
     lacking = network_of([BUS_A, BUS_B, INFEED, CABLE, {**LOAD, "p_mw": None}])
     with pytest.raises(CannotRun, match="p_mw is empty"):
-        Results(lacking, solving.away).at("Normal").load_flow()
+        Results(lacking, solving.away).at("Normal").result(LOAD_FLOW)
     monkeypatch.setattr(solving, "SOLVING", Limits(seconds=0))  # of computing: the worker is ended at once
     with pytest.raises(CannotRun, match="Solving Skerrow Water took more than 0 s of computing"):
         Results(skerrow_water(), solving.away).at("Normal").run("arc_flash")

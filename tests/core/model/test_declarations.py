@@ -5,13 +5,13 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
 
 from northfell.core.model.declare.parameters import SECTIONS, parameters_of
 from northfell.core.model.elements import KINDS
-from northfell.core.model.settings import GROUPS
+from northfell.core.model.settings import groups
 from northfell.core.quantities import QUANTITY_OF
 from northfell.core.rules.completeness import missing
 from northfell.core.rules.typical import _RULES, _TOLD, help_for, typical_for_missing, typical_value
 from northfell.demo import skerrow_water
 
-ALL = [(cls.__name__, p) for cls in (*KINDS.values(), *GROUPS.values()) for p in parameters_of(cls)]
+ALL = [(cls.__name__, p) for cls in (*KINDS.values(), *groups().values()) for p in parameters_of(cls)]
 
 
 @pytest.mark.parametrize(("owner", "p"), ALL, ids=lambda v: v if isinstance(v, str) else v.name)
@@ -19,7 +19,7 @@ def test_parameter_says_what_it_is(owner, p):
     assert p.label
     assert len(p.meaning) > 5
     assert p.meaning.endswith(".")
-    assert p.section in SECTIONS or owner in {group.__name__ for group in GROUPS.values()}
+    assert p.section in SECTIONS or owner in {group.__name__ for group in groups().values()}
     if p.unit:
         assert p.unit in QUANTITY_OF  # so that a typed unit can be read
         suffix = p.name.rsplit("_", 1)[-1]

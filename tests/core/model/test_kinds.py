@@ -13,7 +13,8 @@ from northfell.core.model.elements import KINDS
 from northfell.core.model.network import OperatingState
 from northfell.core.network.impedance import delta_of_pairs
 from northfell.core.rules.typical import typical_for_missing
-from northfell.core.studies.short_circuit import explain_fault
+from northfell.core.studies.load_flow import LOAD_FLOW
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT, explain_fault
 
 THREE = {
     "kind": "three_winding_transformer", "name": "T", "hv_bus": "A", "mv_bus": "M", "lv_bus": "L", "s_hv_mva": 10.0, "s_mv_mva": 10.0, "s_lv_mva": 5.0,
@@ -28,7 +29,7 @@ def results(*elements, states=(), **project):
 
 
 def fault(one, bus, case="max"):
-    study = one.short_circuit()
+    study = one.result(SHORT_CIRCUIT)
     return float(study.cases[case].ik_ka[study.net.topology.bus_index[bus]])
 
 
@@ -56,7 +57,7 @@ def test_a_leg_of_zero_puts_the_star_point_on_its_terminal():
 
 def test_a_load_on_one_side_sees_its_pair_and_turns_with_the_clock():
     one = results(*BUSES_ML, THREE, {**LOAD, "bus": "M", "p_mw": 5.0, "q_mvar": 0.0})
-    flow = one.load_flow()
+    flow = one.result(LOAD_FLOW)
     at = flow.net.topology.bus_index
     v = complex(flow.v[at["M"]]) * np.exp(-1j * math.pi / 6)  # clock 11: the medium side leads by 30 degrees
     assert v * (np.conj(1 - v) / np.conj(0.08j)) == pytest.approx(0.5, abs=1e-6)  # S = V·conj((1 − V)/Z) on 10 MVA
@@ -88,7 +89,7 @@ def test_a_fault_behind_a_pair_takes_the_pairs_own_factor():
 )  # fmt: skip
 def test_nameplates_that_contradict_themselves(change, told):
     with pytest.raises(CannotRun, match=told):
-        results(*BUSES_ML, {**THREE, **change}).load_flow()
+        results(*BUSES_ML, {**THREE, **change}).result(LOAD_FLOW)
 
 
 # --- what follows the network, and what forms it
@@ -98,16 +99,16 @@ PV = {"kind": "inverter", "name": "PV", "bus": "B", "s_rated_mva": 2.0, "ik_over
 
 
 def test_an_inverter_delivers_by_its_mode_and_does_not_keep_an_island_alive():
-    flow = results(BUS_B, CABLE, {**PV, "power_factor_set": 0.95}).load_flow()
+    flow = results(BUS_B, CABLE, {**PV, "power_factor_set": 0.95}).result(LOAD_FLOW)
     assert flow.terminal_power["PV"][0] == pytest.approx(-1.5 * (1 + 1j * math.tan(math.acos(0.95))))
     alone = results(BUS_B, {**LOAD, "bus": "B"}, PV)
     assert not alone.energised["B"]
-    assert alone.load_flow().totals["generation_mw"] == pytest.approx(0, abs=1e-9)
+    assert alone.result(LOAD_FLOW).totals["generation_mw"] == pytest.approx(0, abs=1e-9)
     formed = results(BUS_B, {**LOAD, "bus": "B"}, {**PV, "mode": "reference"})
     assert formed.energised["B"]
-    assert formed.load_flow().terminal_power["PV"][0].real == pytest.approx(-2.0, abs=1e-6)
-    assert "fed by inverters alone" in formed.short_circuit().messages[0]
-    assert np.isnan(formed.short_circuit().cases["max"].ik_ka[formed.short_circuit().net.topology.bus_index["B"]])
+    assert formed.result(LOAD_FLOW).terminal_power["PV"][0].real == pytest.approx(-2.0, abs=1e-6)
+    assert "fed by inverters alone" in formed.result(SHORT_CIRCUIT).messages[0]
+    assert np.isnan(formed.result(SHORT_CIRCUIT).cases["max"].ik_ka[formed.result(SHORT_CIRCUIT).net.topology.bus_index["B"]])
 
 
 def test_an_inverter_adds_its_current_and_nothing_in_the_minimum_case():
@@ -117,7 +118,7 @@ def test_an_inverter_adds_its_current_and_nothing_in_the_minimum_case():
     assert fault(with_it, "B", "min") == pytest.approx(fault(without, "B", "min"))
     # nothing but the cable stands between it and the infeed's bus: all of it arrives there too
     assert fault(with_it, "A") == pytest.approx(fault(without, "A") + added)
-    study = with_it.short_circuit()
+    study = with_it.result(SHORT_CIRCUIT)
     peak = study.cases["max"]
     assert peak.ip_ka[1] == pytest.approx(math.sqrt(2) * (peak.kappa[1] * fault(without, "B") + added))
 
@@ -131,7 +132,7 @@ def test_the_working_of_every_kind_ends_at_the_figure_of_the_table(quantity):
         {"kind": "synchronous_motor", "name": "MS", "bus": "B", **rated, "xd2_pct": 16.0, "r_stator_ohm": 0.5, "count": 2},
         {"kind": "induction_motor", "name": "MR", "bus": "C", **rated, "ilr_over_ir": 5.0, "r_over_x": 0.15, "starter": "regenerative drive"},
         {"kind": "load", "name": "E", "bus": "M", "p_mw": 1.0, "q_mvar": 0.4, "motor_share_pct": 50.0},
-    ).short_circuit()  # fmt: skip
+    ).result(SHORT_CIRCUIT)  # fmt: skip
     for case in ("max", "min"):
         for bus in study.fed_buses():
             made = explain_fault(study, bus, case, quantity)
@@ -166,13 +167,13 @@ def test_the_motor_share_of_a_load_is_a_motor_of_that_power():
     assert fault(results(mixed), "A") == pytest.approx(fault(results(as_motor), "A"))
     assert fault(results({**LOAD, "bus": "A"}), "A") == pytest.approx(10.0)
     low = {**INFEED, "v_set_pu": 0.9}
-    flow = StateResults(network_of([BUS_A, low, {**mixed, "characteristic": "impedance"}]), "Normal").load_flow()
+    flow = StateResults(network_of([BUS_A, low, {**mixed, "characteristic": "impedance"}]), "Normal").result(LOAD_FLOW)
     assert flow.totals["load_mw"] == pytest.approx(2.0 * (0.6 + 0.4 * 0.81))
 
 
 def test_a_synchronous_motor_gives_reactive_power_when_overexcited():
     motor = {**{k: v for k, v in MOTOR.items() if k not in ("ilr_over_ir", "r_over_x")}, "kind": "synchronous_motor", "xd2_pct": 15.0, "r_stator_ohm": 0.4}
-    over, under = (results({**motor, "excitation": how}).load_flow().terminal_power["M1"][0] for how in ("overexcited", "underexcited"))
+    over, under = (results({**motor, "excitation": how}).result(LOAD_FLOW).terminal_power["M1"][0] for how in ("overexcited", "underexcited"))
     assert over.real == pytest.approx(0.9 / 0.95)
     assert over == pytest.approx(under.conjugate())
     assert over.imag < 0
@@ -182,7 +183,7 @@ def test_a_bank_counts_the_steps_of_the_state():
     bank = {"kind": "capacitor_bank", "name": "C", "bus": "A", "q_step_mvar": 0.3, "steps": 4, "loss_pct": 1.0}
     night = OperatingState(name="Night", differences={"C": {"steps_in": 1}})
     network = network_of([BUS_A, INFEED, bank], [night])
-    drawn = [StateResults(network, state).load_flow().terminal_power["C"][0] for state in ("Normal", "Night")]
+    drawn = [StateResults(network, state).result(LOAD_FLOW).terminal_power["C"][0] for state in ("Normal", "Night")]
     assert drawn == [pytest.approx(0.012 - 1.2j), pytest.approx(0.003 - 0.3j)]
     with pytest.raises(NetworkRefused, match="at most its 4 steps"):
         apply_change(network, Change("", (Switch(state="Night", id="C", values={"steps_in": 5}),)))
@@ -197,8 +198,8 @@ def test_a_reactor_in_series_and_one_to_earth():
     x_q = z_q / math.sqrt(1.01)
     one = results(BUS_B, series)
     assert fault(one, "B") == pytest.approx(1.1 * 11 / (math.sqrt(3) * abs(complex(0.1 * x_q, x_q + x))))
-    assert one.load_flow().loading(one.elements["R"]).rating == 400
-    earth = results({"kind": "shunt_reactor", "name": "R", "bus": "A", "q_mvar": 2.0, "loss_pct": 0.5}).load_flow()
+    assert one.result(LOAD_FLOW).loading(one.elements["R"]).rating == 400
+    earth = results({"kind": "shunt_reactor", "name": "R", "bus": "A", "q_mvar": 2.0, "loss_pct": 0.5}).result(LOAD_FLOW)
     assert earth.terminal_power["R"][0] == pytest.approx(0.01 + 2j)
 
 
@@ -207,7 +208,7 @@ def test_a_changeover_switch_feeds_from_one_side_or_none():
     for position, fed in (("first", True), ("second", False), ("off", False)):
         one = results(BUS_B, BUS_C, {**over, "position": position}, {**LOAD, "bus": "C"})
         assert one.energised["C"] is fed
-        flow = one.load_flow()
+        flow = one.result(LOAD_FLOW)
         assert flow.totals["load_mw"] == pytest.approx(2.0 if fed else 0.0, abs=1e-9)
         if fed:
             assert flow.terminal_power["Q"] == [pytest.approx(-(2 + 1j)), pytest.approx(2 + 1j), 0]
@@ -219,7 +220,7 @@ def test_instrument_and_earthing_transformers_change_no_figure():
         {"kind": "earthing_transformer", "name": "TE", "bus": "B", "neutral": "resistor", "neutral_ohm": 16.0},
     ]  # fmt: skip
     bare, dressed = results(BUS_B, CABLE, LOAD), results(BUS_B, CABLE, LOAD, *more)
-    assert dressed.load_flow().totals == bare.load_flow().totals
+    assert dressed.result(LOAD_FLOW).totals == bare.result(LOAD_FLOW).totals
     assert fault(dressed, "B") == fault(bare, "B")
 
 

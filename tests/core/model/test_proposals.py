@@ -4,10 +4,10 @@ import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
 from northfell.core.errors import NetworkRefused, NotFound
+from northfell.core.finding import Finding
 from northfell.core.model.changes import Add, Change, Remove, Set, Switch, apply_change, proposing
 from northfell.core.model.network import OperatingState
 from northfell.core.verdicts.acknowledging import acknowledge, still_holds, take_back, worst_of
-from northfell.core.verdicts.finding import Finding
 
 
 def made(network, change):

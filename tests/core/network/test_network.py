@@ -13,6 +13,7 @@ from northfell.core.errors import CannotRun
 from northfell.core.model.network import OperatingState
 from northfell.core.network import Factorised, branch_two_ports, compile_network, energised, node_admittance, topology_of
 from northfell.core.network.linear import SingularMatrix
+from northfell.core.studies.load_flow import LOAD_FLOW
 
 SWITCH = {"kind": "switch", "name": "Q", "from_bus": "B", "to_bus": "C"}
 
@@ -71,7 +72,7 @@ def test_magnetising_branch_draws_its_no_load_power():
     from northfell.app.results.studies import StateResults
 
     hv = {**BUS_A, "v_nominal_kv": 33.0}
-    flow = StateResults(network_of([hv, BUS_B, INFEED, {**TRANSFORMER, "no_load_loss_kw": 10.0, "no_load_current_pct": 1.0}]), "Normal").load_flow()
+    flow = StateResults(network_of([hv, BUS_B, INFEED, {**TRANSFORMER, "no_load_loss_kw": 10.0, "no_load_current_pct": 1.0}]), "Normal").result(LOAD_FLOW)
     s = flow.terminal_power["T"][0]
     assert s.real == pytest.approx(0.010, rel=1e-3)
     assert abs(s) == pytest.approx(0.1, rel=1e-3)

@@ -181,12 +181,12 @@ def test_sets_of_study_settings_change_places_whole():
 
 
 def test_own_voltage_factors_and_variation_act():
-    own = DEMO.settings.short_circuit.model_copy(update={"prefault": "own factors", "c_max": 1.05})
+    own = DEMO.settings.of_study("short_circuit").model_copy(update={"prefault": "own factors", "c_max": 1.05})
     base = compile_network(DEMO, "Normal", "short_circuit")
     table, chosen = short_circuit.run(base), short_circuit.run(base, own)
     at = base.topology.bus_index["33 kV intake"]
     assert chosen.cases["max"].c[at] == 1.05 != table.cases["max"].c[at]
-    share = DEMO.settings.arc_flash.model_copy(update={"variation": "own share", "variation_pct": 20.0})
+    share = DEMO.settings.of_study("arc_flash").model_copy(update={"variation": "own share", "variation_pct": 20.0})
     study = arc_flash.run(compile_network(DEMO, "Normal", "arc_flash"), share)
     location = study.location("Filter hall", "load")
     assert location.variant("max", "reduced").i_arc_ka == pytest.approx(0.8 * location.variant("max", "full").i_arc_ka)
@@ -215,7 +215,7 @@ def test_voltages_stripped_from_all_but_the_supply_come_back_by_themselves(netwo
 @given(networks(), st.floats(0, 2))
 def test_a_factor_on_all_loads_is_the_same_as_the_load_level_of_the_settings(network, factor):
     by_state = network.model_copy(update={"states": [OperatingState(name="S", load_factors={"": factor})]})
-    settings = network.settings.model_copy(update={"load_flow": network.settings.load_flow.model_copy(update={"load_level_pct": 100 * factor})})
+    settings = network.settings.model_copy(update={"load_flow": network.settings.of_study("load_flow").model_copy(update={"load_level_pct": 100 * factor})})
     by_level = network.model_copy(update={"settings": settings})
     told = [load_flow.run(compile_network(n, s)).totals["load_mw"] for n, s in ((by_state, "S"), (by_level, "Normal"))]
     assert told[0] == pytest.approx(told[1], abs=1e-6)

@@ -86,5 +86,5 @@ def test_every_setting_has_its_path():
     raw = ProjectSettings()
     assert settings_with(raw, "frequency_hz", 60).frequency_hz == 60
     assert settings_with(raw, "arc_flash.two_second_rule", False).arc_flash.two_second_rule is False
-    with pytest.raises(ValueError, match="accepted is one of frequency_hz"):
+    with pytest.raises(ValueError, match="accepted is one of limits"):
         settings_with(raw, "limits", 3)

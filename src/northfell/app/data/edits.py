@@ -6,10 +6,11 @@ from pydantic import BaseModel, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSetting, PutSettings, PutState, Set, Switch, settings_with
-from northfell.core.model.declare.parameters import STUDIES, Parameter, parameter
+from northfell.core.model.declare.parameters import Parameter, parameter
 from northfell.core.model.elements import KINDS, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.own_entries import entry_parameters
+from northfell.core.model.settings import study_keys
 from northfell.core.model.showing import read_number, text_shown, unit_shown
 from northfell.core.quantities import entry, parse_quantity
 from northfell.core.rules.completeness import missing_of
@@ -254,7 +255,7 @@ def _waits_told(network: Network) -> str:
     """What the rules wait for, over the whole network, in the words of the fields."""
     waits: dict[str, None] = {}
     for e in network.elements.values():
-        for m in (m for study in STUDIES for m in missing_of(network.elements, e, study)):
+        for m in (m for study in study_keys() for m in missing_of(network.elements, e, study)):
             waits |= dict.fromkeys(f"{e.name}: {w}" for w in waits_for(network.elements, e, m.parameter.name) or [m.parameter.label.lower()])
     first = list(waits)[:6]
     return f"Enter first: {'; '.join(first)}{f' and {len(waits) - 6} more' if len(waits) > 6 else ''}." if first else "Nothing is missing."
@@ -283,11 +284,11 @@ def change_sets(network: Network, act: str, value: str) -> Change:
 
 
 def _no_typical(network: Network, element: Element) -> str:
-    if not any(missing_of(network.elements, element, study) for study in STUDIES):
+    if not any(missing_of(network.elements, element, study) for study in study_keys()):
         return "Nothing is missing here."
     if isinstance(element, Bus) and element.equipment_class is not None:
         return f"The class {element.equipment_class} is not meant for {element.v_nominal_kv or 0:g} kV: choose another."
-    waits = [w for study in STUDIES for m in missing_of(network.elements, element, study) for w in waits_for(network.elements, element, m.parameter.name)]
+    waits = [w for study in study_keys() for m in missing_of(network.elements, element, study) for w in waits_for(network.elements, element, m.parameter.name)]
     return f"Enter first: {', '.join(dict.fromkeys(waits))}." if waits else "No rule gives a value here: enter it from the nameplate."
 
 

@@ -8,10 +8,11 @@ from northfell.app.data.columns import Head, cells_of, head_of, read_cell
 from northfell.app.data.edits import follows
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Set, apply_change
-from northfell.core.model.declare.parameters import SECTIONS, STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.declare.parameters import SECTIONS, Parameter, parameter, parameters_of
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, element_from, title_of
+from northfell.core.model.settings import study_keys
 from northfell.core.model.showing import text_shown
 from northfell.core.rules.completeness import missing_of
 
@@ -49,7 +50,7 @@ def shown(network: Network, element: Element, p: Parameter) -> str:
 
 def row_of(network: Network, element: Element, columns: Sequence[Parameter]) -> dict[str, Any]:
     """A row for the screen: texts, and a mark for each cell: ~ assumed, ! missing, - not acting."""
-    lacking = {m.parameter.name for study in STUDIES for m in missing_of(network.elements, element, study)}
+    lacking = {m.parameter.name for study in study_keys() for m in missing_of(network.elements, element, study)}
     marks = "".join(
         "!" if p.name in lacking else "~" if p.name in element.assumed else " " if p.acts(element.__dict__) else "-" for p in columns
     )  # fmt: skip

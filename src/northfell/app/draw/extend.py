@@ -8,10 +8,11 @@ from northfell.core.catalogue.tables import relay_curves
 from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
 from northfell.core.model.changes import Add, Change, Move, Set, apply_change, completed
-from northfell.core.model.declare.parameters import STUDIES, parameter
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import KINDS, Breaker, Bus, Element, Transformer
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, element_from
+from northfell.core.model.settings import study_keys
 from northfell.core.quantities import entry
 from northfell.core.rules.completeness import missing_of
 from northfell.core.rules.typical import typical_for_missing
@@ -86,7 +87,7 @@ def planned(network: Network, sheet_name: str, at: str, line: list[Said], select
     made.at, made.placed = growth.at, growth.placed
     for element_id in growth.placed:
         e = made.network.elements[element_id]
-        lacks = {m.parameter.label[0].lower() + m.parameter.label[1:] for study in STUDIES for m in missing_of(made.network.elements, e, study)}
+        lacks = {m.parameter.label[0].lower() + m.parameter.label[1:] for study in study_keys() for m in missing_of(made.network.elements, e, study)}
         if lacks:
             made.lacking.append(f"{e.name}: {', '.join(sorted(lacks))}")
     return made

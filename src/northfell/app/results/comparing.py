@@ -9,11 +9,11 @@ import numpy as np
 from northfell.app.results import gathering
 from northfell.app.results.findings import Gathered, gathered
 from northfell.app.results.studies import Results, Told
+from northfell.core.finding import ORDER, Finding
 from northfell.core.model.elements import Bus
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.load_flow import LoadFlow
-from northfell.core.verdicts.finding import ORDER, Finding
 
 NETWORK = "Network"  # the column of the network as it stands
 

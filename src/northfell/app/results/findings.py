@@ -3,11 +3,11 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from northfell.core.finding import ORDER
 from northfell.core.model.kept_beside import Acknowledged
 from northfell.core.model.network import Network
 from northfell.core.verdicts import Finding
 from northfell.core.verdicts.acknowledging import still_holds, worst_of
-from northfell.core.verdicts.finding import ORDER
 
 
 @dataclass(frozen=True)

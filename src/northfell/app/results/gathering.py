@@ -1,11 +1,12 @@
 """Studies over all states as work for a worker: small networks are done in place, since sending them would take longer."""
 
-from northfell.app.results.studies import Results, Told, each_out_of, maximum_of
+from typing import Any
+
+from northfell.app.results.studies import Results, StateResults, Told, do_request, kept_as, requested
 from northfell.app.workers import STUDIES, in_worker
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.network import Network
-from northfell.core.studies.load_flow.maximum import MaximumLoading
-from northfell.core.studies.load_flow.outages import Outage
+from northfell.core.studies import OnRequest
 from northfell.core.verdicts import Finding
 
 SMALL = 1000  # elements times states
@@ -15,12 +16,8 @@ def _findings(network: Network, told: Told) -> list[Finding]:
     return Results(network).findings(told)
 
 
-def _outages(network: Network, state: str, told: Told) -> list[Outage]:
-    return each_out_of(Results(network), state, told)
-
-
-def _maximum(network: Network, state: str, of: str, told: Told) -> list[MaximumLoading]:
-    return maximum_of(Results(network), state, of)
+def _asked_for(network: Network, state: str, key: str, of: str, told: Told) -> Any:
+    return do_request(StateResults(network, state), key, of, lambda n, of_all: told(n, of_all, key))
 
 
 def findings(results: Results, told: Told) -> list[Finding]:
@@ -30,23 +27,15 @@ def findings(results: Results, told: Told) -> list[Finding]:
     return results.findings(told)
 
 
-def outages(results: Results, state: str, told: Told) -> list[Outage]:
-    """Every element out in turn, found once for a version."""
-    key = f"outages\n{state}"
-    if key not in results.kept and not _is_small(results.network):
-        results.kept[key] = in_worker("Taking each element out", _outages, results.network, state, limits=STUDIES, told=told)
-    return each_out_of(results, state, told)
-
-
-def maximum(results: Results, state: str, of: str, told: Told) -> list[MaximumLoading]:
-    """How far the load can be raised, found once for a version."""
-    key = f"maximum\n{state}\n{of}"
+def asked_for(results: Results, state: str, what: OnRequest, of: str, told: Told) -> Any:
+    """What is done on request, with its progress told; found once for a version."""
+    key = kept_as(state, what, of)
     if key not in results.kept and not _is_small(results.network):
         try:
-            results.kept[key] = in_worker("Raising the load", _maximum, results.network, state, of, limits=STUDIES, told=told)
+            results.kept[key] = in_worker(what.doing, _asked_for, results.network, state, what.key, of, limits=STUDIES, told=told)
         except (CannotRun, NoSolution) as error:
             results.kept[key] = error
-    return maximum_of(results, state, of)
+    return requested(results, state, what, of)
 
 
 def _is_small(network: Network) -> bool:

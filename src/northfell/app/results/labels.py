@@ -10,7 +10,7 @@ from northfell.core.catalogue.tables import glove_class, shock_boundary
 from northfell.core.errors import CannotRun, InputRefused, NetworkRefused
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
-from northfell.core.studies.arc_flash import ArcFlash, Location
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location
 from northfell.core.studies.arc_flash.result import METHOD, coefficients_status
 from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
 
@@ -33,7 +33,7 @@ def labels_of(network: Network, results: Results | None = None, only: tuple[str,
         If arc flash cannot run in some state, or a location that was asked for has no label.
     """
     results = results or Results(network)
-    studies = {state: results.at(state).arc_flash() for state in network.state_names}
+    studies = {state: results.at(state).result(ARC_FLASH) for state in network.state_names}
     made_on = made_on or date.today()
     # a board that is out of service in one state is a location in another
     located = {(one.bus_id, one.side): one for study in studies.values() for one in study.locations}

@@ -4,9 +4,12 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from secrets import token_hex
 from threading import Lock
+from typing import TypeVar
 
 from northfell.app.results.studies import Results
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies import Study
+
+R = TypeVar("R")
 
 
 @dataclass(frozen=True)
@@ -18,10 +21,9 @@ class Pin:
     state: str
     title: str
 
-    def load_flow(self) -> LoadFlow | None:
-        """Its load flow; None where there was no solution."""
-        outcome = self.results.at(self.state).outcome("load_flow")
-        return outcome if isinstance(outcome, LoadFlow) else None
+    def result(self, study: Study[R]) -> R | None:
+        """What a study found there; None where it found nothing."""
+        return self.results.at(self.state).had(study)
 
 
 class Pins:

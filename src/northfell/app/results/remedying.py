@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from northfell.app.results.studies import Results, StateResults
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Bus, Element
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow
 from northfell.core.studies.load_flow.path import Leg, path_to_source
 from northfell.core.studies.load_flow.remedies import Remedy, remedies
 from northfell.core.studies.load_flow.solve import case_at
@@ -41,7 +41,7 @@ def why(results: Results, state: str, element_id: str) -> Why:
 
 
 def _why(one: StateResults, element_id: str) -> Why:
-    flow = one.load_flow()
+    flow = one.result(LOAD_FLOW)
     element = flow.net.elements.get(element_id)
     if element is None:
         raise NotFound("There is no such element (any more).")

@@ -8,8 +8,8 @@ from datetime import datetime
 from typing import Any
 
 from northfell.app.results.studies import StateResults, findings_in
-from northfell.core.model.declare.parameters import Study
 from northfell.core.model.network import Network
+from northfell.core.studies import study_of
 from northfell.core.tables import Table, build
 from northfell.documents import tables as pdf_tables
 from northfell.formats import results
@@ -46,10 +46,10 @@ class ResultsFile:
         return out.getvalue()
 
 
-def settings_of(network: Network, study: Study) -> dict[str, Any]:
+def settings_of(network: Network, study: str) -> dict[str, Any]:
     """The settings on which a result of a study rests, with the name of their set: the same wherever a result leaves."""
     raw = network.settings.model_dump()
-    keys = ["frequency_hz", "s_base_mva", "limits", study, *(["short_circuit"] if study == "arc_flash" else [])]
+    keys = ["frequency_hz", "s_base_mva", "limits", study, *study_of(study).rests_on]
     return {"set": network.settings.set_name, **{key: raw[key] for key in keys}}
 
 
@@ -61,7 +61,7 @@ def settings_table(settings: Mapping[str, Any]) -> Table:
     return build("settings", [("setting", "", "Setting"), ("value", "", "Value")], [(key, str(v)) for key, v in flat])
 
 
-def of(one: StateResults, study: Study, proposal: str = "", now: datetime | None = None) -> ResultsFile:
+def of(one: StateResults, study: str, proposal: str = "", now: datetime | None = None) -> ResultsFile:
     """The file of a study in a state.
 
     Raises
@@ -79,12 +79,12 @@ def of(one: StateResults, study: Study, proposal: str = "", now: datetime | None
     tables = (*result.tables(), build("findings", columns, listed), settings_table(settings))
     answer = {
         "study": study, "project": network.name, "proposal": proposal, "state": one.state, "made_at": made.isoformat(timespec="seconds"), "settings": settings,
-        "converged": not result.net.held_back, "summary": getattr(result, "summary", {}), "tables": {t.name: t.to_json() for t in result.tables()},
-        "findings": [f.to_json() for f in found], "messages": list(getattr(result, "messages", ())),
+        "converged": not result.net.held_back, "summary": result.summary, "tables": {t.name: t.to_json() for t in result.tables()},
+        "findings": [f.to_json() for f in found], "messages": list(result.messages),
     }  # fmt: skip
     inside = f", proposal {proposal}" if proposal else ""
-    title = f"{network.name}{inside} · {study.replace('_', ' ')} · {one.state} · {made:%Y-%m-%d %H:%M}"
-    parts = (network.name, f"proposal {proposal}" if proposal else "", one.state, study.replace("_", " "), f"{made:%Y-%m-%d-%H%M}")
+    title = f"{network.name}{inside} · {study_of(study).label} · {one.state} · {made:%Y-%m-%d %H:%M}"
+    parts = (network.name, f"proposal {proposal}" if proposal else "", one.state, study_of(study).label, f"{made:%Y-%m-%d-%H%M}")
     return ResultsFile("-".join(_slug(part) for part in parts if part), title, tables, answer)
 
 

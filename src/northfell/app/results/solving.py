@@ -11,9 +11,9 @@ from typing import Any
 from northfell.app.results.studies import StateResults
 from northfell.app.workers import Limits, TooMuch, in_worker
 from northfell.core.errors import CannotRun
-from northfell.core.model.declare.parameters import STUDIES, Study
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
+from northfell.core.model.settings import study_keys
 
 SOLVING = Limits(seconds=900, megabytes=8192)
 
@@ -59,6 +59,6 @@ def away(one: StateResults, work: Callable[..., Any], *given: Any) -> Any:
     try:
         data: bytes = in_worker(f"Solving {one.network.name}", _do, one.network, one.state, work, given, limits=SOLVING)
     except TooMuch as error:
-        study: Study = next((s for s in STUDIES if s in given), STUDIES[0])
+        study: str = next((s for s in study_keys() if s in given), study_keys()[0])
         raise CannotRun(study, [str(error)]) from None
     return _Unpickler(data, one.network, one.elements).load()

@@ -2,26 +2,22 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 from threading import Lock, RLock
-from typing import Any
+from typing import Any, TypeVar
 
 from northfell.app.project.projects import Project
 from northfell.core.errors import CannotRun, NoSolution
-from northfell.core.model.declare.parameters import STUDIES, Study
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, topology_of
 from northfell.core.rules.completeness import missing
-from northfell.core.studies import arc_flash, load_flow, short_circuit
-from northfell.core.studies.arc_flash import ArcFlash
-from northfell.core.studies.load_flow import LoadFlow
-from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_loading
-from northfell.core.studies.load_flow.motor_start import MotorStart, start
-from northfell.core.studies.load_flow.outages import Outage, each_out
-from northfell.core.studies.short_circuit import ShortCircuit
+from northfell.core.studies import STUDIES, OnRequest, Study, study_of
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
+
+R = TypeVar("R")
 
 
 @dataclass
@@ -47,48 +43,53 @@ class StateResults:
     def energised(self) -> dict[str, bool]:
         return energised(self.elements, self.topology)
 
-    def compiled(self, study: Study) -> Compiled:
+    def compiled(self, study: str) -> Compiled:
         return self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
 
-    def load_flow(self) -> LoadFlow:
-        return self._study("load_flow", lambda: load_flow.run(self.compiled("load_flow")))
+    def result(self, study: Study[R]) -> R:
+        """The result of a study.
 
-    def short_circuit(self) -> ShortCircuit:
-        return self._study("short_circuit", lambda: short_circuit.run(self.compiled("short_circuit")))
+        Raises
+        ------
+        CannotRun, NoSolution
+            If it has none here.
+        """
+        found: R = self._study(study)
+        return found
 
-    def arc_flash(self) -> ArcFlash:
-        return self._study("arc_flash", lambda: arc_flash.run(self.compiled("arc_flash"), faults=self._faults()))
+    def run(self, key: str) -> Any:
+        """The result of a study, by its key."""
+        return self.result(study_of(key))
 
-    def _faults(self) -> ShortCircuit | None:
-        try:
-            return self.short_circuit()
-        except CannotRun:
-            return None  # arc flash asks again, and names what is lacking
-
-    def run(self, study: Study) -> Any:
-        return {"load_flow": self.load_flow, "short_circuit": self.short_circuit, "arc_flash": self.arc_flash}[study]()
-
-    def outcome(self, study: Study) -> Any:
+    def outcome(self, key: str) -> Any:
         """The result, or the error that a person can act on."""
         try:
-            return self.run(study)
+            return self.run(key)
         except (CannotRun, NoSolution) as error:
             return error
+
+    def had(self, study: Study[R]) -> R | None:
+        """The result, or None where there is none."""
+        try:
+            return self.result(study)
+        except (CannotRun, NoSolution):
+            return None
 
     def done(self, work: Callable[..., Any], *given: Any) -> Any:
         """Work upon this state by a function of a module: elsewhere, where the network is large."""
         return self.away(self, work, *given) if self.away and len(self.network.elements) >= LARGE else work(self, *given)
 
-    def _study(self, study: Study, here: Callable[[], Any]) -> Any:
+    def _study(self, study: Study[Any]) -> Any:
         def make() -> Any:
             if not self.away or len(self.network.elements) < LARGE:
-                return here()
-            found = self.away(self, studied, study)
+                used = {key: self.had(study_of(key)) for key in study.uses}  # where one has no result, the study names what is lacking
+                return study.run(self.compiled(study.key), used)
+            found = self.away(self, studied, study.key)
             for key, made in found.items():
                 self.kept.setdefault(key, made)
-            return found[study]
+            return found[study.key]
 
-        return self._once(study, make)
+        return self._once(study.key, make)
 
     def _once(self, key: str, make: Callable[[], Any]) -> Any:
         with self._one_at_a_time:
@@ -106,10 +107,10 @@ class StateResults:
 LARGE = 5000  # elements: fewer are solved before they could be sent elsewhere
 
 
-def studied(one: StateResults, study: Study) -> dict[str, Any]:
+def studied(one: StateResults, study: str) -> dict[str, Any]:
     """A study, with those that it rests on, by their names."""
     one.run(study)
-    return {key: made for key, made in one.kept.items() if key in STUDIES}
+    return {key: made for key, made in one.kept.items() if key in {known.key for known in STUDIES}}
 
 
 Told = Callable[[int, int, str], None]  # steps done, of how many, and what is being done
@@ -147,51 +148,54 @@ class Results:
             steps = [(state, study) for state in self.network.state_names for study in STUDIES]
             for n, (state, study) in enumerate(steps):
                 if told:
-                    told(n, len(steps), f"{study.replace('_', ' ')} in {state}")
-                if study == STUDIES[0]:
+                    told(n, len(steps), f"{study.label} in {state}")
+                if study is STUDIES[0]:
                     found += network_findings(self.at(state).elements, state)
-                found += findings_in(self.at(state), study)
+                found += findings_in(self.at(state), study.key)
             self._findings = sorted_findings(_once_each(found))
         return self._findings
 
 
-def motor_start(results: Results, state: str, motor_id: str) -> MotorStart:
-    """The start of one motor, found once for a version."""
-    key = f"start\n{state}\n{motor_id}"
-    if key not in results.kept:
-        results.kept[key] = results.at(state).done(_started, motor_id)
-    found: MotorStart = results.kept[key]
-    return found
+def requested(results: Results, state: str, what: OnRequest, of: str = "") -> Any:
+    """What is done on request, to the element of that id, found once for a version.
 
-
-def _started(one: StateResults, motor_id: str) -> MotorStart:
-    return start(one.compiled("load_flow"), motor_id)
-
-
-def each_out_of(results: Results, state: str, told: Told | None = None) -> list[Outage]:
-    """Every element out in turn, found once for a version."""
-    key = f"outages\n{state}"
-    if key not in results.kept:
-        results.kept[key] = list(each_out(results.network, state, (lambda n, of: told(n, of, "elements out")) if told else None))
-    found: list[Outage] = results.kept[key]
-    return found
-
-
-def maximum_of(results: Results, state: str, of: str = "") -> list[MaximumLoading]:
-    """How far the load can be raised, found once for a version."""
-    key = f"maximum\n{state}\n{of}"
+    Raises
+    ------
+    CannotRun, NoSolution
+        If it cannot be done.
+    """
+    key = kept_as(state, what, of)
     if key not in results.kept:
         try:
-            results.kept[key] = maximum_loading(results.at(state).compiled("load_flow"), of)
+            results.kept[key] = results.at(state).done(do_request, what.key, of)
         except (CannotRun, NoSolution) as error:
             results.kept[key] = error
-    found: list[MaximumLoading] | CannotRun | NoSolution = results.kept[key]
-    if isinstance(found, Exception):
+    if isinstance(found := results.kept[key], Exception):
         raise found
     return found
 
 
-def findings_in(results: StateResults, study: Study) -> list[Finding]:
+def had(results: Results, state: str, what: OnRequest, of: str = "") -> Any:
+    """What was found on request, or is quickly; None where it was not asked for, or failed."""
+    found = results.kept.get(kept_as(state, what, of))
+    if found is None and what.at_once and of:
+        with suppress(CannotRun, NoSolution):
+            found = requested(results, state, what, of)
+    return None if isinstance(found, Exception) else found
+
+
+def kept_as(state: str, what: OnRequest, of: str = "") -> str:
+    """Under what it is kept with the results of a version."""
+    return f"{what.key}\n{state}\n{of}"
+
+
+def do_request(one: StateResults, key: str, of: str, told: Callable[[int, int], None] | None = None) -> Any:
+    """Do in a state what is done on request, by its key."""
+    study, what = next((study, what) for study in STUDIES for what in study.on_request if what.key == key)
+    return what.run(one.compiled(study.key), of, told)
+
+
+def findings_in(results: StateResults, study: str) -> list[Finding]:
     """Findings of one study in one state; what it lacks if it cannot run."""
     if not results.network.elements:
         return []  # nothing is drawn yet: there is nothing to find
@@ -202,10 +206,10 @@ def findings_in(results: StateResults, study: Study) -> list[Finding]:
         fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
         lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
         return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
-    return [*_held_back(outcome.net.held_back, study, results.state), *findings_of(outcome, results.network.settings.limits)]
+    return [*_held_back(outcome.net.held_back, study, results.state), *findings_of(study, outcome, results.network.settings.limits)]
 
 
-def _held_back(held: Sequence[HeldBack], study: Study, state: str) -> list[Finding]:
+def _held_back(held: Sequence[HeldBack], study: str, state: str) -> list[Finding]:
     """Parts of the network without a result, as findings: fields that are empty lead to them."""
     found: list[Finding] = []
     for one in held:

@@ -22,7 +22,7 @@ FARTHEST = 50_000.0  # steps of the grid from the middle of a sheet
 
 
 class _Record(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False, defer_build=True)  # the studies join the settings later
 
 
 Factor = Annotated[float, Field(ge=0, le=100)]
@@ -95,12 +95,12 @@ class Network(_Record):
         return elements
 
     def factor_in(self, name: str, element: Element) -> float:
-        """What the state's factors, and for consumers the load level of the settings, make of the power of an element."""
+        """What the state's factors, and for consumers the settings, make of the power of an element."""
         state = self.state(name)
         consumer = isinstance(element, Consumer)
         factors = state.load_factors if consumer else state.generation_factors
         own = factors.get(element.group, 1.0) if element.group else 1.0
-        return factors.get("", 1.0) * own * (self.settings.load_flow.load_level_pct / 100 if consumer else 1.0)
+        return factors.get("", 1.0) * own * (self.settings.scale_of_consumers if consumer else 1.0)
 
     def sheet(self, name: str) -> Sheet:
         """A sheet by name, else the first."""

@@ -1,7 +1,6 @@
 """Which islands lack data for a study: they are kept back, the others are computed."""
 
 from northfell.core.errors import CannotRun
-from northfell.core.model.declare.parameters import Study
 from northfell.core.model.elements import Element
 from northfell.core.network.compile import Compiled
 from northfell.core.rules.completeness import Missing, missing
@@ -10,7 +9,7 @@ from northfell.core.rules.typical import help_for
 NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
 
 
-def with_data(net: Compiled, study: Study) -> Compiled:
+def with_data(net: Compiled, study: str) -> Compiled:
     """The network with the islands kept back that lack data for a study.
 
     Raises
@@ -30,7 +29,7 @@ def told(net: Compiled, one: Missing) -> str:
     return f"{one} {help_for(net.elements, one.element, one.parameter.name, int(net.frequency_hz))}".rstrip()
 
 
-def fed(net: Compiled, study: Study) -> Compiled:
+def fed(net: Compiled, study: str) -> Compiled:
     """The network, if something of it is fed and not kept back.
 
     Raises

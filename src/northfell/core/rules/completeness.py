@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
 
-from northfell.core.model.declare.parameters import Parameter, Study, parameters_of
+from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.elements import Element
 from northfell.core.model.network import references_of, title_of
 
@@ -21,7 +21,7 @@ class Missing:
         return f"{title_of(self.element)}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}."
 
 
-def needed(elements: Mapping[str, Element], element: Element, study: Study) -> Iterable[Parameter]:
+def needed(elements: Mapping[str, Element], element: Element, study: str) -> Iterable[Parameter]:
     """The parameters without which this element cannot take part in the study, beside the others of the network."""
     return (p for p in _asked_for(type(element), study) if _is_needed(elements, element, p))
 
@@ -34,7 +34,7 @@ def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter) 
 
 
 @cache
-def _asked_for(kind: type[Element], study: Study) -> tuple[Parameter, ...]:
+def _asked_for(kind: type[Element], study: str) -> tuple[Parameter, ...]:
     return tuple(p for p in parameters_of(kind) if study in p.needed_for)
 
 
@@ -43,7 +43,7 @@ def named(element: Element) -> set[str]:
     return {getattr(element, p.name) for p in references_of(type(element))} - {None}
 
 
-def missing_of(elements: Mapping[str, Element], element: Element, study: Study) -> list[Missing]:
+def missing_of(elements: Mapping[str, Element], element: Element, study: str) -> list[Missing]:
     """What one element lacks for the study; an element out of service lacks nothing."""
     if not element.in_service:
         return []
@@ -51,12 +51,12 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: Study) 
     return [Missing(element, p) for p in empty if _is_needed(elements, element, p)]
 
 
-def missing(elements: Mapping[str, Element], study: Study, among: Iterable[Element] | None = None) -> list[Missing]:
+def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element] | None = None) -> list[Missing]:
     """What the elements (or some `among` them) lack for the study, in the order of the network."""
     return [one for element in (elements.values() if among is None else among) for one in missing_of(elements, element, study)]
 
 
-def assumed_count(elements: Mapping[str, Element], study: Study) -> int:
+def assumed_count(elements: Mapping[str, Element], study: str) -> int:
     """On how many assumed values the study rests."""
     return sum(
         1

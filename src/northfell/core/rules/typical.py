@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 from northfell.core.catalogue import tables
-from northfell.core.model.declare.parameters import STUDIES, parameter, parameters_of
+from northfell.core.model.declare.parameters import parameter, parameters_of
 from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, Line, SynchronousGenerator, SynchronousMotor, Transformer  # fmt: skip
+from northfell.core.model.settings import study_keys
 from northfell.core.quantities import wire_size
 from northfell.core.rules.completeness import needed
 
@@ -55,7 +56,7 @@ def typical_for_missing(elements: Mapping[str, Element], element: Element, frequ
     """Typical values for all that this element lacks for any study, by field, with those that they rest on: one act fills the whole chain."""
     found: dict[str, Typical] = {}
     filled = element
-    asked = {p.name: p for study in STUDIES for p in needed(elements, element, study)}
+    asked = {p.name: p for study in study_keys() for p in needed(elements, element, study)}
     asked |= {p.name: p for p in parameters_of(type(element)) if p.wanted and p.acts(element.__dict__)}
     for p in asked.values():
         filled = _chain(elements, filled, p.name, frequency_hz, found)

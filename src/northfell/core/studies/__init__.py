@@ -1,0 +1,21 @@
+"""The studies: one folder each, with its record, and one line here."""
+
+from typing import Any
+
+from northfell.core.model.settings import enter
+from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.load_flow import LOAD_FLOW
+from northfell.core.studies.record import Asked, OnRequest, Study
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT
+
+STUDIES: tuple[Study[Any], ...] = (LOAD_FLOW, SHORT_CIRCUIT, ARC_FLASH)
+for _study in STUDIES:
+    enter(_study.settings)
+
+
+def study_of(key: str) -> Study[Any]:
+    """A study by its key."""
+    return next(study for study in STUDIES if study.key == key)
+
+
+__all__ = ["Asked", "OnRequest", "STUDIES", "Study", "study_of"]

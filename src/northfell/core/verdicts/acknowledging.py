@@ -3,10 +3,10 @@
 from collections.abc import Iterable
 
 from northfell.core.errors import InputRefused, NetworkRefused
+from northfell.core.finding import ORDER, Finding
 from northfell.core.model.changes import Acknowledge, Change
 from northfell.core.model.kept_beside import Acknowledged
 from northfell.core.model.network import Network
-from northfell.core.verdicts.finding import ORDER, Finding
 
 GROWN = 1.001  # a figure this much farther on has grown; less is rounding
 

@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from northfell.app.data.catalogue import kinds_with_entries
-from northfell.app.results.studies import Results
+from northfell.core.errors import NorthfellError
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
-from northfell.core.model.declare.parameters import SECTIONS, STUDIES, Parameter, parameter, parameters_of
+from northfell.core.model.declare.parameters import SECTIONS, Parameter, parameter, parameters_of
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.showing import text_shown, unit_shown
@@ -16,10 +16,11 @@ from northfell.core.rules.completeness import missing_of
 from northfell.core.rules.derived import Derived, derived_of
 from northfell.core.rules.typical import can_fill, waits_for
 from northfell.core.rules.ways import ways_of
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies import STUDIES
 from northfell.core.verdicts import Finding
-from northfell.web.shell.figures import Figure, Section, figures_of
+from northfell.web.shell.figures import Figure, Section
 from northfell.web.shell.naming import Ends
+from northfell.web.shell.stage import STAGES, Look
 from northfell.web.shell.view import View
 
 HIDDEN = {"id", "kind"}
@@ -66,13 +67,14 @@ class Card:
     in_catalogue: bool = False
 
 
-def card_of(network: Network, results: Results, view: View, findings: list[Finding], pinned: LoadFlow | None = None) -> Card | None:
+def card_of(look: Look, findings: list[Finding]) -> Card | None:
     """The card, or None where nothing is selected."""
+    network, results, view = look.network, look.results, look.view
     if view.selected not in network.elements:
         return None
     normal = network.elements[view.selected]
     element = results.at(view.state).elements[view.selected]
-    lacking = {(m.parameter.name, study) for study in STUDIES for m in missing_of(network.elements, element, study)}
+    lacking = {(m.parameter.name, study.label) for study in STUDIES for m in missing_of(network.elements, element, study.key)}
     empty = {name for name, _ in lacking}
     shown_fields = [_field(network, element, normal, p, empty) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
     sections: dict[str, list[FieldShown]] = {}
@@ -82,11 +84,11 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         element=element,
         subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
         state=view.state,
-        figures=figures_of(network, results, view, element, pinned),
+        figures=figures_of(look, element),
         derived=derived_of_card(network, element),
         sections=sorted(sections.items(), key=lambda s: SECTIONS.index(s[0])),
         findings=[f for f in findings if f.element_id == element.id and f.state == view.state],
-        missing_for=sorted({study.replace("_", " ") for _, study in lacking}),
+        missing_for=sorted({label for _, label in lacking}),
         can_fill=_can_fill(network, view.state, element, empty),
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
@@ -94,6 +96,14 @@ def card_of(network: Network, results: Results, view: View, findings: list[Findi
         in_catalogue=element.kind in kinds_with_entries(network),
         **_drawn(network, view, element),
     )
+
+
+def figures_of(look: Look, element: Element) -> list[Section]:
+    """What the stage shown knows of an element; a study that cannot run says why instead."""
+    try:
+        return STAGES[look.view.stage].figures(look, element)
+    except NorthfellError as error:
+        return [Section("No result in this state", message=str(error).splitlines()[0])]
 
 
 def _can_fill(network: Network, state: str, element: Element, empty: set[str]) -> bool:
@@ -201,4 +211,4 @@ def state_note(view: View) -> str:
     return "" if view.state == NORMAL else f"Values marked ◆ are set for {view.state} only."
 
 
-__all__ = ["Card", "FieldShown", "Figure", "Section", "card_of", "state_note"]
+__all__ = ["Card", "FieldShown", "Figure", "Section", "card_of", "figures_of", "state_note"]

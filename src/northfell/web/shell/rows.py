@@ -5,6 +5,7 @@ from html import escape
 from threading import Lock
 
 from northfell.core.quantities import fixed
+from northfell.web.shell.stage import STAGES
 from northfell.web.shell.table_cells import CellShown, RowShown
 from northfell.web.shell.view import View
 
@@ -24,7 +25,7 @@ def rows_html(rows: list[RowShown], view: View) -> list[str]:
     base = view.to(selected="", side="load").url
     made = []
     for row in rows:
-        selected = bool(row.element) and row.element == view.selected and (row.side == view.side or view.stage != "arc-flash")
+        selected = bool(row.element) and row.element == view.selected and (row.side == view.side or not STAGES[view.stage].by_side)
         key = (base, row.element, row.severity, row.side, row.state, row.act, selected, *row.cells)
         with _lock:
             html = _kept.get(key)

@@ -7,16 +7,15 @@ from urllib.parse import quote_plus, urlencode
 
 from fastapi import Depends, Query
 
-from northfell.core.model.declare.parameters import Study
 from northfell.web.shell.answering import Id
 
-STUDY_OF: dict[str, Study | None] = {"network": None, "flow": "load_flow", "faults": "short_circuit", "arc-flash": "arc_flash"}
-STAGES = {  # path -> name, key, tabs of its ledger
-    "network": ("Network", "n", ("elements", "assumed", "history", "findings")),
-    "flow": ("Flow", "f", ("branches", "buses", "sources", "loads", "controls", "totals", "areas", "reactive", "outages", "start", "maximum", "findings")),
-    "faults": ("Faults", "s", ("faults", "contributions", "findings")),
-    "arc-flash": ("Arc flash", "a", ("locations", "devices", "findings")),
-}
+TABS: dict[str, tuple[str, ...]] = {}  # path of each stage -> the tabs of its ledger
+FIRST = "flow"  # the stage that a project opens with
+
+
+def join(stage: str, tabs: tuple[str, ...]) -> None:
+    """A stage that can be looked at, with the tabs of its ledger."""
+    TABS[stage] = tabs
 
 
 @dataclass(frozen=True)
@@ -24,17 +23,17 @@ class View:
     """One look at a project."""
 
     project_id: int
-    stage: str = "flow"
+    stage: str = FIRST
     state: str = "Normal"
     sheet: str = ""
     selected: str = ""
     side: str = "load"
     tab: str = ""
     proposal: str = ""  # the proposal that is worked in
-    tags: str = ""  # quantities that the Flow stage shows on the sheet, their codes joined by dots; empty: the usual ones
-    shade: str = ""  # what the Flow stage shades by; empty: voltage
+    tags: str = ""  # quantities that the stage shows on the sheet, their codes joined by dots; empty: the usual ones
+    shade: str = ""  # what the stage shades by; empty: its usual
     pin: str = ""  # a pinned result that is compared with
-    lack: str = ""  # the study for which the Network stage marks what is missing; "any" for all of them
+    lack: str = ""  # the study for which what is missing is marked; "any" for all of them
 
     def _encoded(self, **more: str) -> str:
         names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin")
@@ -66,16 +65,16 @@ class View:
     def to(self, **changes: str) -> "View":
         """Another look; a stage without the tab opens its first."""
         other = replace(self, **changes)  # type: ignore[arg-type]
-        return other if other.tab in STAGES[other.stage][2] else replace(other, tab="")
+        return other if other.tab in TABS[other.stage] else replace(other, tab="")
 
     @property
     def shown_tab(self) -> str:
-        return self.tab or STAGES[self.stage][2][0]
+        return self.tab or TABS[self.stage][0]
 
 
 def _from_query(
     project_id: Id,
-    stage: Annotated[str, Query(max_length=20)] = "flow",
+    stage: Annotated[str, Query(max_length=20)] = FIRST,
     state: Annotated[str, Query(max_length=100)] = "Normal",
     sheet: Annotated[str, Query(max_length=100)] = "",
     selected: Annotated[str, Query(max_length=200)] = "",
@@ -83,12 +82,12 @@ def _from_query(
     tab: Annotated[str, Query(max_length=20)] = "",
     proposal: Annotated[str, Query(max_length=100)] = "",
     tags: Annotated[str, Query(pattern="^[a-z.]{0,80}$")] = "",
-    shade: Annotated[str, Query(pattern="^(voltage|loading|none)?$")] = "",
+    shade: Annotated[str, Query(pattern="^[a-z]{0,20}$")] = "",
     pin: Annotated[str, Query(pattern="^[0-9a-f]{0,32}$")] = "",
-    lack: Annotated[str, Query(pattern="^(any|load_flow|short_circuit|arc_flash)?$")] = "",
+    lack: Annotated[str, Query(pattern="^[a-z_]{0,40}$")] = "",
 ) -> View:
-    tab = tab if stage in STAGES and tab in STAGES[stage][2] else ""
-    return View(project_id, stage if stage in STAGES else "flow", state, sheet, selected, side, tab, proposal, tags, shade, pin, lack)
+    tab = tab if tab in TABS.get(stage, ()) else ""
+    return View(project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack)
 
 
 Looking = Annotated[View, Depends(_from_query)]

@@ -5,11 +5,11 @@ import re
 from northfell.core.catalogue.tables import relay_curves
 from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import KINDS
-from northfell.core.model.settings import GROUPS
+from northfell.core.model.settings import groups
 
 NAME = re.compile(r"\b[a-z][a-z0-9]{0,30}(?:_[a-z0-9]{1,20}){1,5}\b")
 _LABELS: dict[str, dict[str, str]] = {}
-for _title, _model in [*((cls.TITLE, cls) for cls in KINDS.values()), *GROUPS.items()]:
+for _title, _model in [*((cls.TITLE, cls) for cls in KINDS.values()), *groups().items()]:
     for _p in parameters_of(_model):
         _LABELS.setdefault(_p.name, {})[_title] = _p.label
 

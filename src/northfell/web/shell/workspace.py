@@ -1,7 +1,6 @@
 """The workspace: top line, stages, sheet, card and ledger of a project."""
 
 import sqlite3
-from collections import Counter
 from concurrent.futures import CancelledError
 from contextlib import suppress
 from dataclasses import replace
@@ -10,41 +9,35 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
-from northfell.app.data.preparing import boards_without
 from northfell.app.draw.extend import bus_of_selection, plan
 from northfell.app.jobs import GivenUp, Job
 from northfell.app.project.projects import Project, open_project
 from northfell.app.results import gathering as gathering_of
 from northfell.app.results.findings import counts
-from northfell.app.results.labels import labels_of
 from northfell.app.results.pins import Pin
 from northfell.app.results.studies import Results, findings_in
-from northfell.core.errors import NorthfellError
-from northfell.core.model.elements import Bus
+from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
 from northfell.core.shorthand.reading import EXAMPLES
-from northfell.core.studies.arc_flash import ArcFlash
+from northfell.core.studies import STUDIES
 from northfell.core.verdicts import Finding
-from northfell.documents.labels import shapes_of
-from northfell.drawing.flow_overlay import QUANTITIES, USUAL
 from northfell.drawing.shapes import svg_of
 from northfell.store import history, projects, transaction
 from northfell.web.shell.answering import Db, Id, answer, is_fragment, names_of, templates
 from northfell.web.shell.card import card_of, state_note
-from northfell.web.shell.drawings import drawing_of, plain_drawing, starting, whole_box
+from northfell.web.shell.drawings import drawing_of, plain_drawing, whole_box
 from northfell.web.shell.ledger import ledger_of
 from northfell.web.shell.rows import rows_html
-from northfell.web.shell.view import STAGES, STUDY_OF, Looking, View
-from northfell.web.stages.flow.ledger import raised
-from northfell.web.stages.network.tray import tray_of
+from northfell.web.shell.stage import FINDINGS, STAGES, Look, Stage, Tab, has_why
+from northfell.web.shell.view import FIRST, Looking, View
 
 router = APIRouter()
 
 
 @router.get("/projects/{project_id}")
 def project(project_id: Id) -> Response:
-    return RedirectResponse(f"/projects/{project_id}/flow", 303)
+    return RedirectResponse(f"/projects/{project_id}/{FIRST}", 303)
 
 
 def show(request: Request, db: Any, opened: Project, view: View, status: int = 200, **more: Any) -> Response:
@@ -55,43 +48,44 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     if view.selected not in network.elements:
         view = replace(view, selected="")
     results = request.app.state.results.of(opened)
-    known = results.findings_are_known or view.shown_tab == "findings"
-    findings = results.findings() if known else _of_the_stage(results, view)
+    stage = STAGES[view.stage]
+    known = results.findings_are_known or view.shown_tab == FINDINGS
+    findings = results.findings() if known else _of_the_stage(results, stage, view.state)
     sheet = network.sheet(view.sheet)
     pin = request.app.state.pins.of(view.pin, opened.id) if view.pin else None
     view = view if pin else replace(view, pin="")
-    pinned = pin.load_flow() if pin and view.stage == "flow" else None
-    drawing = drawing_of(network, results, view, sheet, request.app.state.memories, pinned)
-    ledger = ledger_of(network, results, view, findings if known else None, history.newest(db, opened.id), opened.row.head, pinned)
+    pinned = pin.result(stage.study) if pin and stage.pins and stage.study else None
+    look = Look(network, results, view, pinned, findings if known else None, history.newest(db, opened.id), opened.row.head)
+    drawing = drawing_of(look, sheet, request.app.state.memories)
+    ledger = ledger_of(look)
     rest = (names_of(network), view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
     seen = {
         "project": opened,
         "network": network,
         "view": view,
+        "stage": stage,
         "stages": STAGES,
         "sheet": sheet,
         "drawing": drawing,
         "part": request.app.state.answers.part(view, opened.version, drawing.groups, rows_html(ledger.rows, view), rest, has),
         "address": view.selecting(),
-        "card": card_of(network, results, view, findings, pinned),
+        "card": card_of(look, findings),
         "pin": pin,
-        "starting": network.elements[view.selected].name if is_partial(results, view) and starting(results, view) else "",
-        "quantities": QUANTITIES,
-        "tags_shown": view.tags.split(".") if view.tags else USUAL,
-        "job": request.app.state.jobs.of(_job(view)) if view.shown_tab in ("outages", "maximum") else None,
-        "label": _label(network, results, view),
+        "job": request.app.state.jobs.of(_job(look)) if _tab_of(view) else None,
         "state_note": state_note(view),
         "ledger": ledger,
-        "assumed": assumed_count(network.in_state(view.state), STUDY_OF[view.stage] or "arc_flash"),
+        "assumed": assumed_count(network.in_state(view.state), stage.study.key) if stage.study else _most_assumed(network, view.state),
         "counts": counts(network, findings) if known else None,
         "stale": request.app.state.last_counts.get((opened.id, opened.proposal)),
         "problem": problem_of(results, view),
         "partial": is_partial(results, view),
         "offers": offers_of(network, results, view),
+        "studies": [(one.study.key, one.name) for one in STAGES.values() if one.study],
         "svg_of": svg_of,
-        "tray": tray_of(network.settings.drawing.symbols) if view.stage == "network" else (),
+        "has_why": has_why,
         "limits": network.settings.limits,
+        **stage.says(look),
         **more,
     }
     response = answer(request, "shell/workspace.html", "shell/_workspace.html", status, **seen)
@@ -112,41 +106,41 @@ def pin_result(request: Request, db: Db, look: Looking) -> Response:
     return show(request, db, opened, replace(look, pin=request.app.state.pins.put(pin)))
 
 
-@router.post("/projects/{project_id}/outages")
-def run_outages(request: Request, db: Db, look: Looking) -> Response:
-    """Begin to take each element out in turn; the ledger shows how far it is."""
+@router.post("/projects/{project_id}/run/{what}")
+def run_on_request(request: Request, db: Db, look: Looking, what: str) -> Response:
+    """Begin what fills a tab on request; the ledger shows how far it is."""
     opened = open_project(db, look.project_id, look.proposal)
     opened.network.state(look.state)
     results = request.app.state.results.of(opened)
-    look = look.to(tab="outages")
-    request.app.state.jobs.start(_job(look), f"{opened.version}", lambda job: gathering_of.outages(results, look.state, job.told))
+    look = look.to(tab=what)
+    filled = _tab_of(look)
+    if filled is None or filled.request is None:
+        raise NotFound(f"There is nothing to run for “{what}” in this stage.")
+    does, of = filled.request, filled.to(opened.network, look)
+    request.app.state.jobs.start(
+        _job(Look(opened.network, results, look)), f"{opened.version} {of}", lambda job: gathering_of.asked_for(results, look.state, does, of, job.told)
+    )
     return show(request, db, opened, look)
 
 
-@router.post("/projects/{project_id}/maximum")
-def run_maximum(request: Request, db: Db, look: Looking) -> Response:
-    """Begin to raise the load until there is no solution any more: all of it, or what draws at the selected element."""
-    opened = open_project(db, look.project_id, look.proposal)
-    opened.network.state(look.state)
-    results = request.app.state.results.of(opened)
-    look = look.to(tab="maximum")
-    of = raised(opened.network, look)
-    request.app.state.jobs.start(_job(look), f"{opened.version} {of}", lambda job: gathering_of.maximum(results, look.state, of, job.told))
-    return show(request, db, opened, look)
-
-
-@router.post("/projects/{project_id}/outages/cancel")
-@router.post("/projects/{project_id}/maximum/cancel")
-def cancel_run(request: Request, db: Db, look: Looking) -> Response:
+@router.post("/projects/{project_id}/run/{what}/cancel")
+def cancel_run(request: Request, db: Db, look: Looking, what: str) -> Response:
     """Give the run up; what was found before stays."""
-    request.app.state.jobs.cancel(_job(look))
-    return show(request, db, open_project(db, look.project_id, look.proposal), look)
+    opened = open_project(db, look.project_id, look.proposal)
+    look = look.to(tab=what)
+    request.app.state.jobs.cancel(_job(Look(opened.network, request.app.state.results.of(opened), look)))
+    return show(request, db, opened, look)
 
 
-def _job(look: View) -> str:
+def _tab_of(view: View) -> Tab | None:
+    """The tab looked at, if it is filled on request."""
+    return next((tab for tab in STAGES[view.stage].tabs if tab.key == view.shown_tab and tab.request), None)
+
+
+def _job(look: Look) -> str:
     """The name of the run that fills the tab looked at."""
-    of = f" {look.selected}" if look.shown_tab == "maximum" else ""
-    return f"{look.shown_tab} {look.project_id} {look.proposal} {look.state}{of}"
+    tab = _tab_of(look.view)
+    return f"{look.view.shown_tab} {look.view.project_id} {look.view.proposal} {look.view.state} {tab.to(look.network, look.view) if tab else ''}"
 
 
 @router.get("/projects/{project_id}/version")
@@ -218,6 +212,7 @@ def preview(request: Request, db: Db, look: Looking, text: Annotated[str, Query(
         "ghost": ghost,
         "box": box,
         "svg_of": svg_of,
+        "has_why": has_why,
         "examples": list(EXAMPLES.values()),
         "at": opened.network.elements[at].name if at else "",
     }
@@ -236,72 +231,44 @@ def marked(text: str, unread: list[str]) -> list[tuple[str, bool]]:
     return [part for part in [*parts, (text[at:], False)] if part[0]] if parts else []
 
 
-def _of_the_stage(results: Results, view: View) -> list[Finding]:
+def _of_the_stage(results: Results, stage: Stage, state: str) -> list[Finding]:
     """What the stage shown finds in the state shown: enough for the card, at once."""
-    study = STUDY_OF[view.stage]
-    return findings_in(results.at(view.state), study) if study else []
+    return findings_in(results.at(state), stage.study.key) if stage.study else []
+
+
+def _most_assumed(network: Network, state: str) -> int:
+    """On how many assumed values the study rests that rests on most."""
+    elements = network.in_state(state)
+    return max(assumed_count(elements, study.key) for study in STUDIES)
 
 
 def problem_of(results: Results, view: View) -> list[str]:
     """Why the stage has no result in the state shown."""
-    study = STUDY_OF[view.stage]
-    outcome = results.at(view.state).outcome(study) if study else None
+    stage = STAGES[view.stage]
+    outcome = results.at(view.state).outcome(stage.study.key) if stage.study else None
     if not isinstance(outcome, NorthfellError):
-        return [*outcome.net.held_back_told, *_waiting(outcome)] if outcome else []
+        return [*outcome.net.held_back_told, *stage.waits(outcome)] if outcome else []
     return [str(r) for r in getattr(outcome, "reasons", None) or [outcome]]
-
-
-def _waiting(outcome: object) -> list[str]:
-    """Each reason for which places of work wait, once, with how many they are."""
-    if not isinstance(outcome, ArcFlash):
-        return []
-    reasons = Counter(reason for one in outcome.locations for reason in one.waits)
-    return [f"{reason} {n} location{'s wait' if n > 1 else ' waits'} for it." for reason, n in reasons.items()]
 
 
 def offers_of(network: Network, results: Results, view: View) -> list[tuple[str, str]]:
     """Acts that supply what the stage lacks: their addresses, and their words."""
     lines = problem_of(results, view)
-    offers = []
-    if any("can be filled" in line for line in lines):
-        offers.append(("typical", "Fill typical values"))
-    if view.stage == "arc-flash" and any("No bus has enclosure data" in line for line in lines) and boards_without(network):
-        offers.append(("arc-flash", "Enclosures and mains of all boards"))
-    return offers
+    filled = [("typical", "Fill typical values")] if any("can be filled" in line for line in lines) else []
+    return [*filled, *STAGES[view.stage].offers(network, lines)]
 
 
 def is_partial(results: Results, view: View) -> bool:
     """Whether the stage has a result of a part of the network."""
-    study = STUDY_OF[view.stage]
-    return study is not None and not isinstance(results.at(view.state).outcome(study), NorthfellError)
-
-
-def shown_labels(network: Network, results: Results, bus_id: str) -> list[dict[str, Any]]:
-    """The labels of a location, of both sides where it has a main."""
-    e = network.elements.get(bus_id)
-    sides = ("load", "line") if isinstance(e, Bus) and e.main else ("load",)
-    found = (_label(network, results, View(0, "arc-flash", selected=bus_id, side=side)) for side in sides)
-    return [label for label in found if label]
-
-
-def _label(network: Network, results: Results, view: View) -> dict[str, Any] | None:
-    """The label of the selected location as it would print, or why it cannot."""
-    e = network.elements.get(view.selected)
-    if view.stage != "arc-flash" or not isinstance(e, Bus) or e.electrode_configuration is None:
-        return None
-    side = view.side if e.main or view.side == "load" else "load"
-    try:
-        (label,) = labels_of(network, results, (e.id, side)).labels
-    except NorthfellError as error:
-        return {"message": str(error).splitlines()[0], "side": side, "has_line_side": e.main is not None}
-    return {"svg": svg_of(shapes_of(label)), "side": side, "has_line_side": e.main is not None, "state": label.state}
+    study = STAGES[view.stage].study
+    return study is not None and not isinstance(results.at(view.state).outcome(study.key), NorthfellError)
 
 
 @router.get("/projects/{project_id}/{place}")
 def workspace(request: Request, db: Db, look: Looking, place: str) -> Response:
     """The workspace in a stage."""
     if place not in STAGES:
-        return RedirectResponse(f"/projects/{look.project_id}/flow", 303)
+        return RedirectResponse(f"/projects/{look.project_id}/{FIRST}", 303)
     view = replace(look, stage=place, tab=look.tab or request.query_params.get("tab", ""))
     view = view.to()
     return show(request, db, open_project(db, view.project_id, view.proposal), view)

@@ -1,0 +1,10 @@
+"""The stages: one folder each, with its record, and one line here, in the order in which they are shown."""
+
+from northfell.web.shell.stage import enter
+from northfell.web.stages.arc_flash import ARC_FLASH_STAGE
+from northfell.web.stages.faults import FAULTS_STAGE
+from northfell.web.stages.flow import FLOW_STAGE
+from northfell.web.stages.network import NETWORK_STAGE
+
+for _stage in (NETWORK_STAGE, FLOW_STAGE, FAULTS_STAGE, ARC_FLASH_STAGE):
+    enter(_stage)

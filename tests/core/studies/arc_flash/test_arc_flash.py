@@ -11,8 +11,8 @@ from tests.conftest import network_of
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import InputRefused
 from northfell.core.model.network import OperatingState, element_from
+from northfell.core.studies.arc_flash import ARC_FLASH, explain_energy
 from northfell.core.studies.arc_flash import equations as eq
-from northfell.core.studies.arc_flash import explain_energy
 from northfell.demo import skerrow_water
 
 BOX = {
@@ -34,7 +34,7 @@ def infeed(name: str, bus: str, ik: float = 30.0) -> dict:
 
 
 def arc(elements, state="Normal", states=(), **settings):
-    return StateResults(network_of(elements, states, **settings), state).arc_flash()
+    return StateResults(network_of(elements, states, **settings), state).result(ARC_FLASH)
 
 
 CHAIN = [lv("S"), lv("M"), lv("B", **BOX, main="QM"), infeed("G", "S"), breaker("QS", "S", "M", "0.4"), breaker("QM", "M", "B", "0.2")]
@@ -174,7 +174,7 @@ def test_what_one_place_lacks_keeps_back_that_place_alone():
 def test_working_ends_at_the_figure_of_the_table_for_every_variant():
     network = skerrow_water()
     for state in network.state_names:
-        study = StateResults(network, state).arc_flash()
+        study = StateResults(network, state).result(ARC_FLASH)
         for one in study.locations:
             for v in one.variants:
                 made = explain_energy(study, one, v)
@@ -187,11 +187,11 @@ def test_working_ends_at_the_figure_of_the_table_for_every_variant():
 
 def test_a_fuse_that_is_not_fed_is_not_asked_for_its_rating():
     network = skerrow_water()
-    before = StateResults(network, "Normal").arc_flash()
+    before = StateResults(network, "Normal").result(ARC_FLASH)
     dead = [element_from({"kind": "bus", "id": f"dead {n}", "name": f"dead {n}", "v_nominal_kv": 0.4}) for n in (1, 2)]
     fuse = element_from({"kind": "fuse", "id": "F9", "name": "F9", "from_bus": "dead 1", "to_bus": "dead 2"})
     more = network.model_copy(update={"elements": {**network.elements, **{e.id: e for e in (*dead, fuse)}}})
-    after = StateResults(more, "Normal").arc_flash()
+    after = StateResults(more, "Normal").result(ARC_FLASH)
     assert [one.variants for one in after.locations] == [one.variants for one in before.locations]
 
 
@@ -221,7 +221,7 @@ def test_when_a_box_is_shallow(kv, height, width, depth, shallow):
 
 
 def test_the_boundary_shown_is_the_largest_of_all_variants():
-    arc = StateResults(skerrow_water(), "Normal").arc_flash()
+    arc = StateResults(skerrow_water(), "Normal").result(ARC_FLASH)
     location = next(one for one in arc.locations if one.variants)
     near, far = (replace(location.variants[0], boundary_mm=mm) for mm in (900.0, 1400.0))
     assert replace(location, variants=(near, far)).boundary_mm == 1400.0

@@ -9,6 +9,7 @@ from tests.core.random_networks import networks
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Bus
+from northfell.core.studies.load_flow import LOAD_FLOW
 
 TRANSFORMER = {
     "kind": "transformer",
@@ -25,9 +26,9 @@ TRANSFORMER = {
 
 
 def flow_of(network, state="Normal", **settings):
-    used = network.settings.load_flow.model_copy(update=settings)
+    used = network.settings.of_study("load_flow").model_copy(update=settings)
     network = network.model_copy(update={"settings": network.settings.model_copy(update={"load_flow": used})})
-    return StateResults(network, state).load_flow()
+    return StateResults(network, state).result(LOAD_FLOW)
 
 
 @given(networks(shift=True))

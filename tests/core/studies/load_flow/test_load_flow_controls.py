@@ -14,6 +14,7 @@ from northfell.app.results.studies import StateResults
 from northfell.core.errors import CannotRun, NetworkRefused, NoSolution
 from northfell.core.network import branch_two_ports, compile_network
 from northfell.core.studies import short_circuit
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.load_flow.capability import shared, within_apparent_power, within_field_current
 from northfell.core.studies.load_flow.motor_start import drawn_at_start, start
 from northfell.core.studies.load_flow.totals import circulating_currents, reactive_power, steps_in, sums, taps
@@ -32,8 +33,8 @@ GENERATOR = {"kind": "synchronous_generator", "name": "G2", "bus": "B", "mode": 
 
 def flow_of(elements, **settings):
     network = network_of(elements)
-    used = network.settings.load_flow.model_copy(update=settings)
-    return StateResults(network.model_copy(update={"settings": network.settings.model_copy(update={"load_flow": used})}), "Normal").load_flow()
+    used = network.settings.of_study("load_flow").model_copy(update=settings)
+    return StateResults(network.model_copy(update={"settings": network.settings.model_copy(update={"load_flow": used})}), "Normal").result(LOAD_FLOW)
 
 
 def held_of(flow, name="L"):
@@ -229,7 +230,7 @@ def test_one_island_without_solution_is_named_and_each_island_has_its_own_refere
     assert "largest mismatch" in held.reasons[0]
     assert part.messages[0].startswith("The part of the network at C has no result")
     assert [r["energised"] for r in next(t for t in part.tables() if t.name == "buses").records()] == [True] * 4  # under voltage, though without figures
-    assert [f for f in findings_of(part, part.net.network.settings.limits) if f.check == "not fed"] == []
+    assert [f for f in findings_of("load_flow", part, part.net.network.settings.limits) if f.check == "not fed"] == []
     with pytest.raises(NoSolution):
         flow_of([BUS_A, BUS_B, INFEED, CABLE, {**LOAD, "p_mw": 900.0}, *other[:-3], {**other[2], "p_mw": 900.0}, *other[3:]])
 
@@ -327,7 +328,7 @@ def test_tap_changer_at_its_end_and_one_that_would_hunt():
     flow = flow_of([BUS_A, BUS_B, LV, {**INFEED, "v_set_pu": 0.85}, CABLE, HELD, LV_LOAD])
     assert taps(flow)["T"] == pytest.approx(-10)
     assert any("lowest position" in m for m in flow.messages)
-    assert any(f.check == "control" and f.element == "T" for f in findings_of(flow, flow.net.network.settings.limits))
+    assert any(f.check == "control" and f.element == "T" for f in findings_of("load_flow", flow, flow.net.network.settings.limits))
     two = [held_of(flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, {**TX, "tap_pct": tap}, LV_LOAD])) for tap in (-2.5, -3.75)]
     between = {**HELD, "tap_band_pct": 0.05, "tap_v_set_pu": 0.6 * two[0] + 0.4 * two[1]}
     flow = flow_of([BUS_A, BUS_B, LV, INFEED, CABLE, between, LV_LOAD])
@@ -449,12 +450,12 @@ def test_machines_on_one_bus_share_by_their_ranges():
 def test_findings_on_machines_and_power_factor():
     unbounded = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, GENERATOR])
     limits = unbounded.net.network.settings.limits
-    assert any(f.check == "no reactive limits" and f.element == "G2" for f in findings_of(unbounded, limits))
+    assert any(f.check == "no reactive limits" and f.element == "G2" for f in findings_of("load_flow", unbounded, limits))
     beyond = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, {**GENERATOR, "mode": "power", "p_mw": 1.0, "q_mvar": 1.0, "s_rated_mva": 1.2}])
-    assert next(f for f in findings_of(beyond, limits) if f.check == "capability").value == pytest.approx(100 * math.sqrt(2) / 1.2)
+    assert next(f for f in findings_of("load_flow", beyond, limits) if f.check == "capability").value == pytest.approx(100 * math.sqrt(2) / 1.2)
     plain = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD])
-    assert not any(f.check == "power factor" for f in findings_of(plain, limits))
-    found = [f for f in findings_of(plain, limits.model_copy(update={"power_factor_contract": 0.95})) if f.check == "power factor"]
+    assert not any(f.check == "power factor" for f in findings_of("load_flow", plain, limits))
+    found = [f for f in findings_of("load_flow", plain, limits.model_copy(update={"power_factor_contract": 0.95})) if f.check == "power factor"]
     assert [(f.element, f.severity) for f in found] == [("G", "breach"), ("E", "close")]
     s = -plain.terminal_power["G"][0]
     assert found[0].value == pytest.approx(s.real / abs(s))
@@ -596,7 +597,7 @@ def test_a_tiny_impedance_is_blamed_and_not_the_load():
 
 def test_loads_on_a_bus_out_of_service_are_told_and_counted():
     flow = flow_of([BUS_A, BUS_B, {**BUS_C, "in_service": False}, INFEED, CABLE, LOAD, {**LOAD, "name": "E9", "bus": "C", "p_mw": 0.7}])
-    (found,) = [f for f in findings_of(flow, flow.net.network.settings.limits) if f.check == "not fed"]
+    (found,) = [f for f in findings_of("load_flow", flow, flow.net.network.settings.limits) if f.check == "not fed"]
     assert found.text == "Load E9 is not fed: C is out of service."
     assert flow.summary["unserved_mw"] == pytest.approx(0.7)
     assert flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD]).summary["unserved_mw"] == 0
@@ -652,7 +653,7 @@ def test_what_a_high_voltage_keeps_an_inverter_from_delivering_is_said():
     p, v = flow.delivered["PV"].real, abs(flow.voltage("B"))
     assert p == pytest.approx(4.0 - 4.0 * 0.8 * (v - 1.0) / 0.1, abs=1e-6)
     assert flow.held_down == {"PV": pytest.approx(4.0 - p)}
-    (told,) = [f.text for f in findings_of(flow, flow.net.network.settings.limits) if f.check == "held down"]
+    (told,) = [f.text for f in findings_of("load_flow", flow, flow.net.network.settings.limits) if f.check == "held down"]
     assert told in flow.messages
     assert f"delivers {p:.4g} MW, {4 - p:.4g} MW less than it could" in told
     free = flow_of([BUS_A, BUS_B, {**INFEED, "v_set_pu": 0.9}, CABLE, pv])
@@ -724,14 +725,14 @@ def test_an_infeed_at_its_limit_lets_its_voltage_go_while_another_source_holds_o
     assert abs(flow.voltage("A")) < 1
     assert math.degrees(np.angle(flow.voltage("A"))) == pytest.approx(-10.0)
     assert next(r for r in flow.table("sources").records() if r["name"] == "G")["mode"] == "infeed, ideal, at its most reactive power"
-    findings = [f.text for f in findings_of(flow, flow.net.network.settings.limits) if f.element_id == "G"]
+    findings = [f.text for f in findings_of("load_flow", flow, flow.net.network.settings.limits) if f.element_id == "G"]
     assert any("Infeed G gives its most reactive power, 0.2000 Mvar: it no longer holds 1.000 p.u., its bus stands at" in one for one in findings)
     taken = flow_of([BUS_A, BUS_B, bounded, CABLE, LOAD, {**machine, "q_min_mvar": -0.5, "q_max_mvar": 5.0}])
     assert dict(taken.at_limit) == {"G": "most"}  # the machine would take 0.5 Mvar while A is held, and takes its voltage up when it no longer is
     assert abs(taken.voltage("B")) == pytest.approx(0.97)
     alone = flow_of([BUS_A, BUS_B, bounded, CABLE, LOAD])
     assert abs(alone.voltage("A")) == pytest.approx(1.0)  # none else holds a voltage: it keeps it, and that is a breach
-    (breach,) = [f for f in findings_of(alone, alone.net.network.settings.limits) if f.element_id == "G" and f.severity == "breach"]
+    (breach,) = [f for f in findings_of("load_flow", alone, alone.net.network.settings.limits) if f.element_id == "G" and f.severity == "breach"]
     assert breach.text.endswith("Mvar to hold its voltage, more than its limit of 0.2000 Mvar.")
 
 

@@ -139,7 +139,7 @@ def test_margins_of_a_kind_of_equipment_go_before_the_general_ones():
     limits = network.settings.limits
 
     def found(**own):
-        return [(f.severity, f.limit) for f in findings_of(flow, limits.model_copy(update=own)) if f.check == "loading"]
+        return [(f.severity, f.limit) for f in findings_of("load_flow", flow, limits.model_copy(update=own)) if f.check == "loading"]
 
     assert found() == []
     assert found(transformer_breach_pct=50.0) == []

@@ -11,6 +11,7 @@ from tests.conftest import BUS_A, BUS_B, BUS_C, INFEED, LOAD, network_of
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import CannotRun
 from northfell.core.network import compile_network
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 
 X = 0.1  # p.u. on 100 MVA
@@ -22,7 +23,7 @@ def line(name="Z", a="A", b="B", x=X, r=0.0):
 
 def found_in(elements, of="", **settings):
     network = network_of(elements)
-    used = network.settings.load_flow.model_copy(update=settings)
+    used = network.settings.of_study("load_flow").model_copy(update=settings)
     network = network.model_copy(update={"settings": network.settings.model_copy(update={"load_flow": used})})
     return maximum_loading(compile_network(network, "Normal"), of)
 
@@ -175,6 +176,6 @@ def test_shared_surplus_and_a_voltage_held_from_elsewhere_stay_in_force():
     # C is held at 1 p.u. from B: the line B to C bounds the power, whichever way the rest is shared
     assert most.v_lowest_pu > 0.95
     assert most.part == pytest.approx(alone.part, rel=0.5)
-    flow = StateResults(network_of([*elements, machine]), "Normal").load_flow()
+    flow = StateResults(network_of([*elements, machine]), "Normal").result(LOAD_FLOW)
     assert abs(flow.voltage("C")) == pytest.approx(1.0, abs=1e-9)
     assert next(iter(curve_table("Normal", [most]).records()))["part"] == 1.0

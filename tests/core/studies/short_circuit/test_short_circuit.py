@@ -10,12 +10,12 @@ from tests.core.random_networks import networks
 
 from northfell.app.results.studies import StateResults
 from northfell.core.model.elements import Bus
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT, explain_fault
 from northfell.core.studies.short_circuit import equations as eq
-from northfell.core.studies.short_circuit import explain_fault
 
 
 def faults_of(network, state="Normal"):
-    return StateResults(network, state).short_circuit()
+    return StateResults(network, state).result(SHORT_CIRCUIT)
 
 
 def test_infeed_and_cable_by_hand():
@@ -56,7 +56,7 @@ def test_the_factor_of_a_transformer_goes_by_the_voltage_of_its_low_side():
     transformer = {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "L", "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 6.0,
                    "ur_pct": 0.0, "vector_group": "Dyn11"}  # fmt: skip
     network = network_of([BUS_A, {"kind": "bus", "name": "L", "v_nominal_kv": 0.4}, {**INFEED, "r_over_x": 0.0}, transformer])
-    short_circuit = network.settings.short_circuit.model_copy(update={"lv_tolerance_pct": 6})
+    short_circuit = network.settings.of_study("short_circuit").model_copy(update={"lv_tolerance_pct": 6})
     network = network.model_copy(update={"settings": network.settings.model_copy(update={"short_circuit": short_circuit})})
     one = faults_of(network).cases["max"]
     x_t, x_q = 0.06 * 0.4**2, 1.1 * 11 / (math.sqrt(3) * 10) * (0.4 / 11) ** 2

@@ -11,8 +11,6 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel, Field
 
-Study = Literal["load_flow", "short_circuit", "arc_flash"]
-STUDIES: tuple[Study, ...] = get_args(Study)
 Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "levels", "record"]
 
 
@@ -49,7 +47,7 @@ class Parameter:
     unit: str
     symbol: str
     section: str
-    needed_for: tuple[Study, ...]
+    needed_for: tuple[str, ...]
     acts_when: tuple[When, ...]  # all of them must hold
     named_by: str  # kind of element: needed only where one of that kind refers to the holder
     replaced_by: str  # the field that makes this one unnecessary
@@ -105,7 +103,7 @@ def param(
     unit: str = "",
     symbol: str = "",
     section: str = "Rating",
-    needed_for: Iterable[Study] = (),
+    needed_for: Iterable[str] = (),
     acts_when: When | tuple[When, ...] = (),
     named_by: str = "",
     replaced_by: str = "",

@@ -5,14 +5,14 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from northfell.core.model.declare.parameters import LINE_ACCEPTED, LINES_ACCEPTED, Study, When, param
+from northfell.core.model.declare.parameters import LINE_ACCEPTED, LINES_ACCEPTED, When, param
 
 # Declarations read as a table.
 # fmt: off
 
-LF: Study = "load_flow"
-SC: Study = "short_circuit"
-AF: Study = "arc_flash"
+LF = "load_flow"
+SC = "short_circuit"
+AF = "arc_flash"
 UNSHOWN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")  # control characters and halves of characters
 NAME_ACCEPTED = "1 to 80 characters on one line"
 IEC = "IEC 60909-0:2016"

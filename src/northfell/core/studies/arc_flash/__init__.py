@@ -1,8 +1,29 @@
 """Incident energy and arc-flash boundary after IEEE 1584-2018, at every bus with enclosure data."""
 
+from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash.equations import Enclosure, arcing_current_ka, incident_energy_j_cm2
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant
+from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.arc_flash.solve import run
+from northfell.core.studies.arc_flash.verdicts import energy, energy_severity
 from northfell.core.studies.arc_flash.working import explain_energy
+from northfell.core.studies.record import Asked, Study
+from northfell.core.working import Working
 
-__all__ = ["ArcFlash", "Enclosure", "Location", "Variant", "arcing_current_ka", "explain_energy", "incident_energy_j_cm2", "run"]
+
+def _explain(arc: ArcFlash, asked: Asked) -> Working:
+    location = arc.location(asked.element_id, asked.side)
+    if location is None or location.worst is None:
+        raise NotFound("There is no energy at this location in this state.")
+    return explain_energy(arc, location, location.variant(asked.case, asked.variant), asked.quantity)
+
+
+ARC_FLASH = Study[ArcFlash](
+    key="arc_flash", label="arc flash", settings=ArcFlashSettings, run=lambda net, used: run(net, faults=used["short_circuit"]), explain=_explain,
+    quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), checks=(energy,), rests_on=("short_circuit",),
+    waits=lambda arc: any(place.waits for place in arc.locations),
+)  # fmt: skip
+
+__all__ = [
+    "ARC_FLASH", "ArcFlash", "Enclosure", "Location", "Variant", "arcing_current_ka", "energy_severity", "explain_energy", "incident_energy_j_cm2", "run",
+]  # fmt: skip

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 from northfell.core.catalogue.tables import UNVERIFIED_ELECTRODES
 from northfell.core.model.elements import Bus
-from northfell.core.model.settings import ArcFlashSettings
 from northfell.core.network import Compiled
 from northfell.core.studies.arc_flash.equations import CAL
+from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Cell, Table, build
 

@@ -8,20 +8,19 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun, InputRefused
-from northfell.core.model.declare.parameters import Study
 from northfell.core.model.elements import Breaker, Bus, Fuse, Relay
 from northfell.core.model.network import title_of
-from northfell.core.model.settings import ArcFlashSettings
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told as lacking_told
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Location, Variant
+from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.protection import Device, Zones, devices_of
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
-STUDY: Study = "arc_flash"
+STUDY = "arc_flash"
 V_RANGE_KV = (0.208, 15.0)
 
 
@@ -46,7 +45,7 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     CannotRun
         If data or a supply is missing everywhere, or no bus has enclosure data.
     """
-    settings = settings or net.network.settings.arc_flash
+    settings = settings or net.network.settings.of(ArcFlashSettings)
     faults = faults or short_circuit.run(net)
     net = faults.net
     devices = devices_of(net.elements)

@@ -12,12 +12,12 @@ from scipy.sparse.csgraph import breadth_first_order, connected_components
 from northfell.core.errors import NoSolution
 from northfell.core.model.elements import CapacitorBank, Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
-from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled, branch_two_ports, node_admittance
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
 from northfell.core.studies.load_flow.injections import Following, load_draws, machine_power, motor_power, shunt_power, with_slope
 from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Jacobian, Linearised, Outcome, Unknown, continued, newton
+from northfell.core.studies.load_flow.settings import LoadFlowSettings
 from northfell.core.studies.load_flow.sources import STUDY, Sources, bus_name
 
 SMALLEST_Z_PU = 1e-7  # below it the equations lose their digits

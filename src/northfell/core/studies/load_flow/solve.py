@@ -4,12 +4,12 @@ from dataclasses import replace
 
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.network import title_of
-from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled, fed, with_data
 from northfell.core.studies.load_flow.carried import carried
 from northfell.core.studies.load_flow.case import Case
 from northfell.core.studies.load_flow.controls import Controls
 from northfell.core.studies.load_flow.result import LoadFlow
+from northfell.core.studies.load_flow.settings import LoadFlowSettings
 from northfell.core.studies.load_flow.sources import STUDY, sources_of
 
 
@@ -78,7 +78,7 @@ def case_of(net: Compiled, settings: LoadFlowSettings | None = None) -> Case:
     CannotRun
         If data, a supply or a reference is missing.
     """
-    settings = settings or net.network.settings.load_flow
+    settings = settings or net.network.settings.of(LoadFlowSettings)
     net = with_data(net, STUDY)
     while True:
         sources, faults = sources_of(net, settings)

@@ -9,11 +9,11 @@ import numpy as np
 
 from northfell.core.model.elements import Bus, Consumer, Element, Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
-from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes
 from northfell.core.studies.load_flow.injections import asked_mw
 from northfell.core.studies.load_flow.loading import Loading, Rating, loading_of, rating_of
+from northfell.core.studies.load_flow.settings import LoadFlowSettings
 
 Source = Infeed | SynchronousGenerator | Inverter
 LIMIT_SLACK_MVAR = 1e-6  # the iteration stops within this

@@ -5,18 +5,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from northfell.core.model.declare.parameters import Study, parameter
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
-from northfell.core.model.settings import LoadFlowSettings
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes
 from northfell.core.network.impedance import feeder_impedance
 from northfell.core.network.topology import Ints
 from northfell.core.studies.load_flow.capability import reactive_range
 from northfell.core.studies.load_flow.injections import asked_mvar, bounded_by_voltage, follows_voltage, most_mvar
+from northfell.core.studies.load_flow.settings import LoadFlowSettings
 
-STUDY: Study = "load_flow"
+STUDY = "load_flow"
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
-from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, switch_currents
 from northfell.core.network.compile import Complexes, Floats
+from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
 from northfell.core.tables import Cell, Table, build
 
 CASES = ("max", "min")

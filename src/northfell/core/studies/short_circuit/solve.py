@@ -8,17 +8,16 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.sparse import csc_array
 
-from northfell.core.model.declare.parameters import Study
 from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
-from northfell.core.model.settings import ShortCircuitSettings
 from northfell.core.network import Compiled, Factorised, branch_two_ports, fed, node_admittance, with_data
 from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.network.impedance import delta_of_pairs, feeder_impedance
 from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import CASES, METHOD, CaseNetwork, ShortCircuit
+from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
 
-STUDY: Study = "short_circuit"
+STUDY = "short_circuit"
 BLOCK = 256  # right-hand sides at a time: bounds the memory
 OneTerminal = TypeVar("OneTerminal", bound=Element)
 FC_OVER_F = 0.4  # method (c) for the peak
@@ -32,7 +31,7 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
     CannotRun
         If data or a supply is missing.
     """
-    settings = settings or net.network.settings.short_circuit
+    settings = settings or net.network.settings.of(ShortCircuitSettings)
     net = with_data(net, STUDY)
     alone = _fed_by_inverters_alone(net)
     if alone:

@@ -20,18 +20,17 @@ from northfell.drawing.path_chart import path_shapes
 from northfell.drawing.shapes import svg_of
 from northfell.web.shell.answering import Db, Id, answer, file_answer, project_page, slug, templates
 from northfell.web.shell.edits import Version
-from northfell.web.shell.ledger import STUDY_STAGE
-from northfell.web.shell.view import STUDY_OF, Looking, View
+from northfell.web.shell.stage import STAGES, has_why, name_of_study, of_study, stages_by_study
+from northfell.web.shell.view import Looking, View
 from northfell.web.shell.workspace import gathering
 
 router = APIRouter(prefix="/projects/{project_id}")
 Chosen = Annotated[str, Query(max_length=200)]
 Said = Annotated[str, Form(max_length=1000)]
-STAGE_OF = {study: stage for stage, study in STUDY_OF.items() if study} | {"network": "network"}
 ORDERS: dict[str, Callable[[Gathered], Any]] = {
     "gravity": lambda g: 0,  # as gathered
     "where": lambda g: g.worst.element.lower(),
-    "stage": lambda g: list(STUDY_STAGE).index(g.worst.study),
+    "stage": lambda g: list(STAGES).index(of_study(g.worst.study).path),
     "figure": lambda g: -g.worst.beyond,
 }
 
@@ -59,23 +58,18 @@ def _page(request: Request, opened: Project, asked: dict[str, str], status: int 
         return f"/projects/{opened.id}/findings?" + urlencode({k: v for k, v in pairs.items() if v and (k, v) != ("order", "gravity")})
 
     def follow(g: Gathered) -> str:
-        view = View(opened.id, STAGE_OF[g.worst.study], g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
+        view = View(opened.id, of_study(g.worst.study).path, g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
         return view.url
 
     def why_at(g: Gathered) -> str:
-        view = View(opened.id, "flow", g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
+        view = View(opened.id, of_study(g.worst.study).path, g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
         return f"/projects/{opened.id}/why?{view.query}"
 
     seen = {
-        "found": found, "shown": shown, "asked": asked, "job": job, "there": there, "follow": follow, "why_at": why_at, "stages": STUDY_STAGE,
-        "with_why": has_why, "refused": refused or [], "states": opened.network.state_names,
+        "found": found, "shown": shown, "asked": asked, "job": job, "there": there, "follow": follow, "why_at": why_at, "stages": stages_by_study(),
+        "with_why": lambda g: has_why(g.worst), "refused": refused or [], "states": opened.network.state_names,
     }  # fmt: skip
     return project_page(request, opened, "pages/findings/findings.html", "Findings", status, **seen)
-
-
-def has_why(g: Gathered) -> bool:
-    """Whether the arithmetic of its cause can be opened."""
-    return g.worst.study == "load_flow" and g.worst.check in ("loading", "voltage")
 
 
 def _asked_for(g: Gathered, asked: dict[str, str]) -> bool:
@@ -98,7 +92,7 @@ def as_csv(request: Request, db: Db, project_id: Id, proposal: Chosen = "") -> R
                ("worst_in", "", ""), ("states", "", ""), ("help", "", ""), ("acknowledged", "", "")]  # fmt: skip
     rows = [
         (
-            g.worst.severity, g.worst.element, g.worst.text, g.worst.value, g.worst.limit, g.worst.unit, STUDY_STAGE[g.worst.study], g.worst.state,
+            g.worst.severity, g.worst.element, g.worst.text, g.worst.value, g.worst.limit, g.worst.unit, name_of_study(g.worst.study), g.worst.state,
             ", ".join(f.state for f in g.states), g.worst.help, g.acknowledged.reason if g.acknowledged else "",
         )
         for g in found

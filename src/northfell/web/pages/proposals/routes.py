@@ -15,7 +15,7 @@ from northfell.core.model.changes import Change, proposing
 from northfell.core.model.network import Network
 from northfell.web.shell.answering import Db, Id, project_page, templates
 from northfell.web.shell.edits import Version
-from northfell.web.shell.ledger import STUDY_STAGE
+from northfell.web.shell.stage import stages_by_study
 from northfell.web.shell.view import View
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -39,7 +39,7 @@ def _list(
     comparison, job = _compared(request, opened, [p.name for p in there], _chosen(opened, watch)) if there else (None, None)
     return project_page(
         request, opened, "pages/proposals/proposals.html", "Proposals", status, conflicts=conflicts, chosen=[p.name for p in there],
-        comparison=comparison, job=job, refused=refused or [], work_in=_work_in(opened), address=address_of(opened), first=NETWORK, stages=STUDY_STAGE,
+        comparison=comparison, job=job, refused=refused or [], work_in=_work_in(opened), address=address_of(opened), first=NETWORK, stages=stages_by_study(),
         watched=_names(opened, watch),
     )  # fmt: skip
 
@@ -113,7 +113,7 @@ def _one(
     comparison, job = _compared(request, opened, [name], _chosen(opened, watch))
     return project_page(
         request, opened, "pages/proposals/proposal.html", f"Proposal {name}", status, proposal=proposal, conflicts=conflicts, comparison=comparison, job=job,
-        chosen=[name], refused=refused or [], work_in=_work_in(opened), here=address_of(opened)(name), first=NETWORK, stages=STUDY_STAGE,
+        chosen=[name], refused=refused or [], work_in=_work_in(opened), here=address_of(opened)(name), first=NETWORK, stages=stages_by_study(),
         watched=_names(opened, watch),
     )  # fmt: skip
 

@@ -19,8 +19,10 @@ from northfell.web.pages.documents.routes import given_out
 from northfell.web.shell.answering import Db, Id, project_page, templates
 from northfell.web.shell.card import card_of
 from northfell.web.shell.drawings import drawing_of
-from northfell.web.shell.view import STAGES, View
-from northfell.web.shell.workspace import is_partial, problem_of, shown_labels
+from northfell.web.shell.stage import STAGES, Look
+from northfell.web.shell.view import FIRST, View
+from northfell.web.shell.workspace import is_partial, problem_of
+from northfell.web.stages.arc_flash.label import labels_shown
 
 router = APIRouter()
 Part = Annotated[str, Query(max_length=200)]
@@ -69,21 +71,22 @@ def may_see(link: ReaderLink, element_id: str) -> bool:
 
 @router.get("/read/{token}")
 def read(
-    request: Request, db: Db, token: str, stage: Part = "flow", state: Part = NORMAL, sheet: Part = "", selected: Part = ""
+    request: Request, db: Db, token: str, stage: Part = FIRST, state: Part = NORMAL, sheet: Part = "", selected: Part = ""
 ) -> Response:  # fmt: skip
     """What a reader sees: diagram, results, notes and documents."""
     link, opened = _opened(db, token)
     network = opened.network
     if link.element_id:
         return _one(request, opened, link)
-    asked = View(opened.id, stage if stage in STAGES else "flow", state if state in network.state_names else NORMAL, sheet, selected)
+    asked = View(opened.id, stage if stage in STAGES else FIRST, state if state in network.state_names else NORMAL, sheet, selected)
     view = asked if asked.selected in network.elements else replace(asked, selected="")
     results = request.app.state.results.of(opened)
     shown_on = network.sheet(view.sheet)
     if view.selected and view.selected not in shown_on.placements and not view.sheet:
         shown_on = next((s for s in network.sheets if view.selected in s.placements), shown_on)
-    drawing = drawing_of(network, results, view, shown_on, request.app.state.memories)
-    card = card_of(network, results, view, [])
+    look = Look(network, results, view)
+    drawing = drawing_of(look, shown_on, request.app.state.memories)
+    card = card_of(look, [])
 
     def there(**changed: str) -> str:
         pairs = {"stage": view.stage, "state": view.state, "sheet": shown_on.name, "selected": view.selected, **changed}
@@ -106,11 +109,13 @@ def _one(request: Request, opened: Project, link: ReaderLink) -> Response:
     network, results = opened.network, request.app.state.results.of(opened)
     if link.element_id not in network.elements:
         raise NotFound("What this link showed is not in the network any more.")
-    cards = {name: card_of(network, results, View(opened.id, stage, NORMAL, selected=link.element_id), []) for stage, (name, _, _) in STAGES.items()}
+    looks = {one.name: Look(network, results, View(opened.id, path, NORMAL, selected=link.element_id)) for path, one in STAGES.items()}
+    cards = {name: card_of(look, []) for name, look in looks.items()}
     beside = [e.name for e in network.elements.values() if e.id != link.element_id and set(e.buses) & set(network.elements[link.element_id].buses)]
     seen = {
-        "title": network.name, "card": cards["Network"], "token": link.token, "svg_of": svg_of, "labels": shown_labels(network, results, link.element_id),
-        "stages": [(name, card.figures) for name, card in cards.items() if card and card.figures and name != "Network"],
+        "title": network.name, "card": next(iter(cards.values())), "token": link.token, "svg_of": svg_of,
+        "labels": labels_shown(network, results, link.element_id),
+        "stages": [(name, card.figures) for name, card in cards.items() if card and card.figures],
         "connected": beside if not isinstance(network.elements[link.element_id], Bus) else _at(network, link.element_id),
         "settings": network.settings.set_name,
     }  # fmt: skip

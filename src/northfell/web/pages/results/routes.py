@@ -3,28 +3,24 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 
 from northfell.app.project.projects import Project, open_project, whole_project
 from northfell.app.results import labels, results_file
-from northfell.app.results.studies import Results, motor_start
+from northfell.app.results.studies import Results, had
 from northfell.core.errors import NotFound
-from northfell.core.studies.arc_flash import explain_energy
-from northfell.core.studies.load_flow.maximum import curve_table, maximum_table
-from northfell.core.studies.load_flow.outages import outages_table
-from northfell.core.studies.load_flow.working import explain_flow
-from northfell.core.studies.short_circuit import explain_fault
+from northfell.core.studies import STUDIES, Asked
 from northfell.core.tables import Table
-from northfell.core.working import Working, given_text, value_text
+from northfell.core.working import given_text, value_text
 from northfell.documents import sheets
 from northfell.drawing.sheet import Drawing
 from northfell.formats import northfell_json, northfell_zip
 from northfell.web.shell.answering import Db, answer, file_answer, project_page, slug
 from northfell.web.shell.drawings import drawing_of
-from northfell.web.shell.view import STUDY_OF, Looking, View
-from northfell.web.stages.flow.ledger import raised
+from northfell.web.shell.stage import STAGES, Look
+from northfell.web.shell.view import Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
 
@@ -34,58 +30,32 @@ def working(
     request: Request,
     db: Db,
     view: Looking,
-    study: Literal["load_flow", "short_circuit", "arc_flash"],
-    quantity: Literal["v_pu", "flow", "loading_pct", "ik_ka", "ip_ka", "energy_cal_cm2", "boundary_mm"],
+    study: Annotated[str, Query(max_length=40)],
+    quantity: Annotated[str, Query(max_length=40)],
     case: Literal["max", "min"] = "max",
     variant: Literal["full", "reduced"] = "full",
     faulted: Annotated[int | None, Query(ge=0)] = None,
 ) -> Response:
     """How a figure came about."""
     opened = open_project(db, view.project_id, view.proposal)
-    results = request.app.state.results.of(opened)
-    made = _working(results, view, study, quantity, case, variant, faulted)
-    return answer(
-        request,
-        "pages/results/working.html",
-        "pages/results/_working.html",
-        working=made,
-        value_text=value_text,
-        given_text=given_text,
-        view=view,
-        project=opened,
-    )
-
-
-def _working(results: Results, view: View, study: str, quantity: str, case: str, variant: str, faulted: int | None) -> Working:
-    one = results.at(view.state)
-    if study == "load_flow":
-        flow = one.load_flow()
-        element = flow.net.elements.get(view.selected)
-        if element is None:
-            raise NotFound("There is no such element (any more).")
-        return explain_flow(flow, element, quantity)
-    if study == "short_circuit":
-        faults = one.short_circuit()
-        at = faults.net.topology.bus_index.get(view.selected) if faulted is None else faulted
-        if at is None or at not in faults.fed_buses():
-            raise NotFound("There is no fed bus selected.")
-        return explain_fault(faults, at, case, quantity)
-    arc = one.arc_flash()
-    location = arc.location(view.selected, view.side)
-    if location is None or location.worst is None:
-        raise NotFound("There is no energy at this location in this state.")
-    return explain_energy(arc, location, location.variant(case, variant), quantity)
+    one = next((s for s in STUDIES if s.key == study and quantity in s.quantities), None)
+    if one is None:
+        raise NotFound("There is no working of such a figure.")
+    result = request.app.state.results.of(opened).at(view.state).result(one)
+    made = one.explain(result, Asked(view.selected, quantity, case, variant, view.side, faulted))
+    seen: dict[str, Any] = {"working": made, "value_text": value_text, "given_text": given_text, "view": view, "project": opened}
+    return answer(request, "pages/results/working.html", "pages/results/_working.html", **seen)
 
 
 @router.get("/results.{form}")
 def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xlsx", "pdf", "json"]) -> Response:
     """All tables of the stage's study in the state shown, as a folder of CSV files, a workbook, a PDF, or JSON."""
     opened = open_project(db, view.project_id, view.proposal)
-    study = STUDY_OF[view.stage]
+    study = STAGES[view.stage].study
     if study is None:
         raise NotFound("This stage has no result tables.")
     one = request.app.state.results.of(opened).at(view.state)
-    made = results_file.of(one, study, opened.proposal)
+    made = results_file.of(one, study.key, opened.proposal)
     return file_answer(made.data(form), results_file.MEDIA_TYPES[form], f"{made.name}.{form}")
 
 
@@ -93,28 +63,23 @@ def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xl
 def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     """One table of the stage's study in the state shown, with full values."""
     opened = open_project(db, view.project_id, view.proposal)
-    study = STUDY_OF[view.stage]
+    study = STAGES[view.stage].study
     if study is None:
         raise NotFound("This stage has no result tables.")
     results = request.app.state.results.of(opened)
-    found = next((t for t in results.at(view.state).run(study).tables() if t.name == table), None) or _on_request(results, view, table)
+    found = next((t for t in results.at(view.state).result(study).tables() if t.name == table), None) or _on_request(results, view, table)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
     return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened, view, table))
 
 
 def _on_request(results: Results, view: View, table: str) -> Table | None:
-    """Tables of what is run on request: elements out in turn, a motor start, the maximum load and its curve."""
-    if table == "outages" and (kept := results.kept.get(f"outages\n{view.state}")):
-        return outages_table(view.state, kept)
-    if table == "start" and view.selected in results.network.elements:
-        return motor_start(results, view.state, view.selected).table()
-    if (
-        table in ("maximum", "loading_curve")
-        and (found := results.kept.get(f"maximum\n{view.state}\n{raised(results.network, view)}"))
-        and not isinstance(found, Exception)
-    ):
-        return maximum_table(view.state, found) if table == "maximum" else curve_table(view.state, found)
+    """A table of what was run on request for a tab of the stage."""
+    for tab in STAGES[view.stage].tabs:
+        if tab.request and (made := had(results, view.state, tab.request, tab.to(results.network, view))) is not None:
+            found = next((t for t in tab.request.tables(view.state, made) if t.name == table), None)
+            if found is not None:
+                return found
     return None
 
 
@@ -180,5 +145,5 @@ def _sheet_shown(request: Request, db: Db, view: View) -> tuple[Drawing, sheets.
     opened.network.state(view.state)
     results = request.app.state.results.of(opened)
     sheet = opened.network.sheet(view.sheet)
-    drawing = drawing_of(opened.network, results, replace(view, selected=""), sheet, request.app.state.memories)
+    drawing = drawing_of(Look(opened.network, results, replace(view, selected="")), sheet, request.app.state.memories)
     return drawing, sheets.Title(opened.title, sheet.name, view.state, date.today().isoformat(), opened.network.settings.set_name)

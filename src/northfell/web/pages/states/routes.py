@@ -10,8 +10,9 @@ from northfell.app.data import edits, preparing, states
 from northfell.app.project.projects import change_project, open_project
 from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.changes import Change
-from northfell.core.model.declare.parameters import STUDIES, parameters_of
+from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.network import NORMAL, Network
+from northfell.core.model.settings import study_keys
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.rules.completeness import missing_of
 from northfell.core.rules.typical import help_for
@@ -117,14 +118,14 @@ def _missing(request: Request, db: Db, project_id: Id, status: int = 200, refuse
         fields: dict[str, set[str]] = {}
         found = {}
         where = [NORMAL, *(s.name for s in network.states if e.id in s.differences)]  # elsewhere it is as in Normal
-        for study in STUDIES:
+        for study in study_keys():
             for m in (m for name in where for m in missing_of(by_state[name], by_state[name][e.id], study)):
                 fields.setdefault(m.parameter.name, set()).add(study)
                 found[m.parameter.name] = m.parameter
         rows += [(e, found[name], studies, help_for(by_state[NORMAL], e, name, network.settings.frequency_hz)) for name, studies in fields.items()]
     assumed = sum(len(e.assumed) for e in elements.values())
     fillable = any("can be filled" in row[3] for row in rows)
-    seen = {"rows": rows, "studies": STUDIES, "fillable": fillable, "assumed": assumed, "refused": refused or []}
+    seen = {"rows": rows, "studies": study_keys(), "fillable": fillable, "assumed": assumed, "refused": refused or []}
     return project_page(request, opened, "pages/states/missing.html", "Missing data", status, **seen)
 
 

@@ -4,16 +4,17 @@ import math
 from dataclasses import replace
 from typing import Any
 
-from northfell.app.results.studies import Results, motor_start
+from northfell.app.results.studies import Results, kept_as, requested
 from northfell.core.model.elements import Bus, Consumer, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START, LoadFlow, loading_severity, low_severity, voltage_severity
 from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
+from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.outages import outages_table
-from northfell.core.verdicts import loading_severity, severity_of, voltage_severity
 from northfell.drawing.loading_chart import loading_shapes
 from northfell.web.shell.naming import Ends
+from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
 from northfell.web.shell.view import View
 
@@ -41,8 +42,10 @@ def _by_name(flow: LoadFlow | None, table: str, key: str = "name") -> dict[str, 
     return {r[key]: r for r in flow.table(table).records()} if flow is not None else None
 
 
-def branches(network: Network, results: Results, view: View, pinned: LoadFlow | None) -> Ledger:
-    flow, limits = results.at(view.state).load_flow(), network.settings.limits
+def branches(look: Look) -> Ledger:
+    """What every branch carries, of its rating, here and in the worst state."""
+    network, results, pinned = look.network, look.results, look.pinned
+    flow, limits = look.result(LOAD_FLOW), network.settings.limits
     every, ends = flows_of(results, network), Ends(network.elements)
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     rows = []
@@ -73,8 +76,10 @@ def _kilo(value: float | None) -> float | None:
     return None if value is None else 1000 * value
 
 
-def buses(network: Network, results: Results, view: View, pinned: LoadFlow | None) -> Ledger:
-    flow, limits = results.at(view.state).load_flow(), network.settings.limits
+def buses(look: Look) -> Ledger:
+    """The voltage of every bus, here and at its lowest and highest over the states."""
+    network, results, pinned = look.network, look.results, look.pinned
+    flow, limits = look.result(LOAD_FLOW), network.settings.limits
     every = [{r["name"]: r["v_pu"] for r in f.table("buses").records()} for f in flows_of(results, network).values()]
     table, before = flow.table("buses"), _by_name(pinned, "buses")
     rows = []
@@ -97,10 +102,21 @@ def buses(network: Network, results: Results, view: View, pinned: LoadFlow | Non
     return Ledger([], [name, Head("Kind"), *voltages, *pins, *more, *bars], rows, export=table.name)
 
 
-def with_pinned(network: Network, flow: LoadFlow, pinned: LoadFlow | None, name: str, columns: str, otherwise: str = "–") -> Ledger:
+def sources(look: Look) -> Ledger:
+    """What each source delivers."""
+    return _with_pinned(look, "sources", SOURCES)
+
+
+def loads(look: Look) -> Ledger:
+    """What each consumer draws."""
+    return _with_pinned(look, "loads", LOADS, "not fed")
+
+
+def _with_pinned(look: Look, name: str, columns: str, otherwise: str = "–") -> Ledger:
     """A table with the difference of active and reactive power to the pinned result."""
-    made = shown(network, flow.table(name), columns, "name", otherwise)
-    before = _by_name(pinned, name)
+    flow: LoadFlow = look.result(LOAD_FLOW)
+    made = shown(look.network, flow.table(name), columns, "name", otherwise)
+    before = _by_name(look.pinned, name)
     if before is None:
         return made
     rows = [
@@ -110,9 +126,10 @@ def with_pinned(network: Network, flow: LoadFlow, pinned: LoadFlow | None, name:
     return Ledger([], [*made.heads, Head("P", "+/−", True), Head("Q", "+/−", True)], rows, export=made.export)
 
 
-def totals(network: Network, results: Results, pinned: LoadFlow | None) -> Ledger:
+def totals(look: Look) -> Ledger:
     """The sums of each state beside each other."""
-    flows = flows_of(results, network)
+    network, pinned = look.network, look.pinned
+    flows = flows_of(look.results, network)
     told = {"generation": "Generation", "load": "Load", "losses": "Losses in branches", "shunt": "Drawn by shunts"}
     rows = []
     for key, label in told.items():
@@ -123,35 +140,38 @@ def totals(network: Network, results: Results, pinned: LoadFlow | None) -> Ledge
     return Ledger([], [Head("Total"), Head("Unit"), *(Head(s, "", True) for s in network.state_names), *pins], rows, export="totals")
 
 
-def areas(results: Results, view: View) -> Ledger:
+def areas(look: Look) -> Ledger:
     """Totals of the network, of areas and of voltage levels, with installed capacity and reserve."""
-    table = results.at(view.state).load_flow().table("totals")
+    table = look.result(LOAD_FLOW).table("totals")
     names = "scope name generation_mw generation_mvar load_mw load_mvar shunt_mvar losses_mw losses_mvar installed_mw reserve_mw"
     rows = [RowShown("", [cell_of(r, n, otherwise="") for n in names.split()]) for r in table.records()]
     return Ledger([], heads_of(table, names), rows, export=table.name)
 
 
-def reactive(results: Results, view: View) -> Ledger:
+def reactive(look: Look) -> Ledger:
     """Reactive power told apart."""
-    table = results.at(view.state).load_flow().table("reactive")
+    table = look.result(LOAD_FLOW).table("reactive")
     return Ledger([], heads_of(table, "part q_mvar"), [RowShown("", [cell_of(r, n) for n in ("part", "q_mvar")]) for r in table.records()], export=table.name)
 
 
-def controls(network: Network, results: Results, view: View) -> Ledger:
+def controls(look: Look) -> Ledger:
     """Positions that were found for taps, capacitor steps and sources at a limit."""
-    table = results.at(view.state).load_flow().table("controls")
+    table = look.result(LOAD_FLOW).table("controls")
     rows = []
     for record in table.records():
         given, found = (CellShown("" if v is None else entry(round(v, 4)), v if v is not None else "", number=True) for v in (record["given"], record["found"]))
         cells = [text(record["name"]), text(record["control"]), text(record["how"]), given, found, text(record["unit"])]
-        rows.append(RowShown(network.id_of_name[record["name"]], cells))
+        rows.append(RowShown(look.network.id_of_name[record["name"]], cells))
     heads = heads_of(table, "name control how given found unit")
     return Ledger([], heads, rows, empty="No tap changers, capacitor banks, or sources at a limit.", export="controls")
 
 
-def outages(network: Network, results: Results, view: View) -> Ledger:
+def outages(look: Look) -> Ledger:
     """Each element out in turn, worst first; run on request."""
-    found = results.kept.get(f"outages\n{view.state}")
+    network, view = look.network, look.view
+    found = look.results.kept.get(kept_as(view.state, OUTAGES))
+    if isinstance(found, Exception):
+        raise found
     if found is None:
         return Ledger([], [], [], empty=f"Takes each branch and each source out in turn, in {view.state}, and says what is worst then.", run="outages")
     limits, table = network.settings.limits, outages_table(view.state, found)
@@ -160,7 +180,7 @@ def outages(network: Network, results: Results, view: View) -> Ledger:
         pct, low = record["loading_pct"], record["v_lowest_pu"]
         loaded = network.elements.get(network.id_of_name.get(record["loaded"], ""))
         severity = "breach" if record["outcome"] else loading_severity(limits, loaded, pct) if loaded else ""
-        off = severity_of(100 * (1 - low), limits.voltage_close_pct, limits.voltage_breach_pct) or "" if low is not None else ""
+        off = low_severity(limits, low)
         cells = [
             text(record["element"]), text(record["kind"].replace("_", " ")),
             num(pct, 1, severity), text(record["loaded"]), num(low, 4, off), text(record["lowest"]),
@@ -181,10 +201,11 @@ def raised(network: Network, view: View) -> str:
     return view.selected if isinstance(network.elements.get(view.selected), Consumer | Bus) else ""
 
 
-def maximum(network: Network, results: Results, view: View) -> Ledger:
+def maximum(look: Look) -> Ledger:
     """How far the load can be raised; run on request."""
+    network, view = look.network, look.view
     of = raised(network, view)
-    found: list[MaximumLoading] | Exception | None = results.kept.get(f"maximum\n{view.state}\n{of}")
+    found: list[MaximumLoading] | Exception | None = look.results.kept.get(kept_as(view.state, MAXIMUM, of))
     if isinstance(found, Exception):
         raise found
     which = network.elements[of].name if of else ""
@@ -215,12 +236,13 @@ MOST_CHARTS, LOADING_CHART = 3, (440.0, 190.0)
 CLOSE_PART = 1.1  # of the load of today: with less in hand the row is marked
 
 
-def starts(network: Network, results: Results, view: View) -> Ledger:
+def starts(look: Look) -> Ledger:
     """Voltages before and while the selected motor starts."""
+    network, view = look.network, look.view
     motor = network.elements.get(view.selected)
     if not isinstance(motor, InductionMotor | SynchronousMotor):
         return Ledger([], [], [], empty="Select a motor: the voltage everywhere while it starts is shown here and on the sheet.")
-    one = motor_start(results, view.state, motor.id)
+    one: MotorStart = requested(look.results, view.state, START, motor.id)
     against = one.accepted(network.settings.limits)
     limits = network.settings.limits
     rows = []

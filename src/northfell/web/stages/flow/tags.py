@@ -4,11 +4,11 @@ import cmath
 import math
 from dataclasses import dataclass
 
+from northfell.core.finding import severity_of
 from northfell.core.model.elements import Bus, Compensation, Element, Switching
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import MINUS, figure, fixed
-from northfell.core.studies.load_flow import LoadFlow, loading_limits
-from northfell.core.verdicts import loading_severity, severity_of, voltage_severity
+from northfell.core.studies.load_flow import LoadFlow, loading_limits, loading_severity, voltage_severity
 from northfell.drawing.words import Tag
 
 SHADES = 4  # steps of the voltage scale on each side of nominal

@@ -3,13 +3,14 @@
 import math
 from collections.abc import Iterator
 
+from northfell.core.finding import Finding, severity_of
 from northfell.core.model.elements import Consumer, Element, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
-from northfell.core.studies.load_flow import LoadFlow, loading_limits
+from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.motor_start import MotorStart
-from northfell.core.verdicts.finding import Finding, severity_of
+from northfell.core.studies.load_flow.result import LoadFlow
 
 STUDY = "load_flow"
 
@@ -44,6 +45,11 @@ def voltage_severity(limits: Limits, bus: Element, v_pu: float | None) -> str:
     if v_pu is None or not math.isfinite(v_pu) or getattr(bus, "bus_kind", "") == "junction":
         return ""
     return severity_of(abs(100 * (v_pu - 1)), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
+
+
+def low_severity(limits: Limits, v_pu: float | None) -> str:
+    """The verdict on how far a voltage stands below nominal; empty within limits and where it is not known."""
+    return "" if v_pu is None else severity_of(100 * (1 - v_pu), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
 
 
 def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:

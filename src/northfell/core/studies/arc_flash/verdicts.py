@@ -4,10 +4,15 @@ import math
 import re
 from collections.abc import Iterator
 
+from northfell.core.finding import Finding, severity_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure
-from northfell.core.studies.arc_flash import ArcFlash
-from northfell.core.verdicts.finding import Finding, severity_of
+from northfell.core.studies.arc_flash.result import ArcFlash
+
+
+def energy_severity(limits: Limits, energy_cal_cm2: float | None) -> str:
+    """The verdict on an incident energy; empty within limits and where there is none."""
+    return "" if energy_cal_cm2 is None else severity_of(energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or ""
 
 
 def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:

@@ -1,0 +1,31 @@
+"""What a project sets for arc flash. Each default stands beside its reason."""
+
+from typing import Literal
+
+from northfell.core.model.declare.parameters import When, param
+from northfell.core.model.settings import StudySettings
+
+# Declarations read as a table.
+# fmt: off
+
+
+class ArcFlashSettings(StudySettings):
+    STUDY, LABEL = "arc_flash", "Arc flash"
+
+    standard: Literal["IEEE 1584-2018"] = param("IEEE 1584-2018", label="Standard", section="Arc flash", meaning="After which energies are computed.")
+    variation: Literal["by standard", "own share"] = param(
+        "by standard", label="Variation of arcing current", section="Arc flash", source="IEEE 1584-2018",
+        meaning="The reduced arcing current, which may clear slower, follows from the standard's variation, or is reduced by a share of your own."
+    )
+    variation_pct: float = param(
+        15.0, label="Own variation", unit="%", ge=0, le=50, section="Arc flash", acts_when=When("variation", ("own share",)),
+        meaning="The reduced arcing current is this much below the full one.", enters="Iarc,min = Iarc·(1 − share/100)"
+    )
+    two_second_rule: bool = param(
+        True, label="Two-second rule", section="Arc flash", source="IEEE 1584-2018, 6.9",
+        meaning="Exposure is taken as at most the time below, where the worker can leave. An engineering choice."
+    )
+    max_exposure_s: float = param(
+        2.0, label="Longest exposure", unit="s", gt=0, le=60, section="Arc flash", acts_when=When("two_second_rule", (True,)),
+        meaning="Used by the two-second rule."
+    )

@@ -1,0 +1,108 @@
+"""What a stage says of itself: one record. The shell shows whatever stage is registered and knows none by name."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from fastapi import APIRouter
+
+from northfell.app.results.studies import Results
+from northfell.core.model.elements import Element
+from northfell.core.model.network import Network
+from northfell.core.studies import OnRequest, Study
+from northfell.core.verdicts import Finding
+from northfell.drawing.words import Tag
+from northfell.store.history import Line
+from northfell.web.shell.figures import Section
+from northfell.web.shell.table_cells import Ledger
+from northfell.web.shell.view import View, join
+
+
+@dataclass(frozen=True)
+class Look:
+    """What is looked at, and what a stage may make its parts of."""
+
+    network: Network
+    results: Results
+    view: View
+    pinned: Any = None  # the pinned result of the stage's study that is compared with
+    findings: list[Finding] | None = None  # None while they are gathered
+    history: list[Line] | None = None
+    head: int = 0
+
+    @property
+    def element(self) -> Element | None:
+        """The selected element, as it is in the state shown."""
+        return self.results.at(self.view.state).elements.get(self.view.selected)
+
+    def result(self, study: Study[Any]) -> Any:
+        """The result of a study in the state shown."""
+        return self.results.at(self.view.state).result(study)
+
+
+@dataclass(frozen=True)
+class Tab:
+    """A table of the stage's ledger; one that is filled on request says by what, and to which element it is done."""
+
+    key: str
+    name: str
+    make: Callable[[Look], Ledger]
+    request: OnRequest | None = None
+    to: Callable[[Network, View], str] = lambda network, view: ""
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage."""
+
+    path: str
+    name: str
+    shortcut: str
+    tabs: tuple[Tab, ...]
+    study: Study[Any] | None = None
+    figures: Callable[[Look, Element], list[Section]] = lambda look, element: []
+    tags: Callable[[Look], dict[str, Tag]] = lambda look: {}
+    routers: tuple[APIRouter, ...] = ()
+    says: Callable[[Look], dict[str, Any]] = lambda look: {}  # what its templates are given beside what all are
+    waits: Callable[[Any], list[str]] = lambda result: []  # why parts of a result wait, in words
+    offers: Callable[[Network, list[str]], Iterable[tuple[str, str]]] = lambda network, problem: ()  # acts that supply what it lacks: path, words
+    # templates, each in the stage's folder
+    tools: str = ""  # above the sheet
+    beside: str = ""  # what lies over the sheet
+    legend: str = ""
+    acts: str = ""  # of the card
+    card: str = ""  # of the card, above the figures
+    why: tuple[str, ...] = ()  # the checks whose causes can be opened
+    pins: bool = False  # its result can be pinned, and later ones compared with it
+    by_side: bool = False  # a row stands for one side of a board
+
+
+FINDINGS = "findings"  # the tab that every stage has
+STAGES: dict[str, Stage] = {}
+
+
+def enter(stage: Stage) -> None:
+    """Register a stage: from now on it is among those that are shown."""
+    STAGES[stage.path] = stage
+    join(stage.path, (*(tab.key for tab in stage.tabs), FINDINGS))
+
+
+def of_study(study: str) -> Stage:
+    """The stage that shows a study; the first one for what belongs to none."""
+    return next((stage for stage in STAGES.values() if stage.study and stage.study.key == study), next(iter(STAGES.values())))
+
+
+def has_why(finding: Finding) -> bool:
+    """Whether the arithmetic of its cause can be opened."""
+    return finding.check in of_study(finding.study).why
+
+
+def stages_by_study() -> dict[str, str]:
+    """The names of the stages by what their findings are listed under."""
+    first = next(iter(STAGES.values()))
+    return {first.path: first.name} | {stage.study.key: stage.name for stage in STAGES.values() if stage.study}
+
+
+def name_of_study(study: str) -> str:
+    """The name of the stage that shows a study."""
+    return of_study(study).name

@@ -1,0 +1,37 @@
+"""The Arc flash stage: what is dangerous, why, and the labels that say so."""
+
+from collections import Counter
+from collections.abc import Iterable
+from typing import Any
+
+from northfell.app.data.preparing import boards_without
+from northfell.core.model.network import Network
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash
+from northfell.web.shell.stage import Look, Stage, Tab
+from northfell.web.stages.arc_flash.card import arc_flash_figures
+from northfell.web.stages.arc_flash.label import label_of
+from northfell.web.stages.arc_flash.ledger import devices_table, locations_table
+from northfell.web.stages.arc_flash.tags import arc_flash_tags
+
+
+def _waits(arc: ArcFlash) -> list[str]:
+    """Each reason for which places of work wait, once, with how many they are."""
+    reasons = Counter(reason for one in arc.locations for reason in one.waits)
+    return [f"{reason} {n} location{'s wait' if n > 1 else ' waits'} for it." for reason, n in reasons.items()]
+
+
+def _offers(network: Network, problem: list[str]) -> Iterable[tuple[str, str]]:
+    if any("No bus has enclosure data" in line for line in problem) and boards_without(network):
+        yield "arc-flash", "Enclosures and mains of all boards"
+
+
+def _says(look: Look) -> dict[str, Any]:
+    return {"label": label_of(look.network, look.results, look.view.selected, look.view.side)}
+
+
+ARC_FLASH_STAGE = Stage(
+    path="arc-flash", name="Arc flash", shortcut="a", study=ARC_FLASH,
+    tabs=(Tab("locations", "Locations", locations_table), Tab("devices", "Devices", devices_table)),
+    figures=arc_flash_figures, tags=lambda look: arc_flash_tags(look.result(ARC_FLASH), look.network.settings.limits), says=_says, waits=_waits, offers=_offers,
+    legend="stages/arc_flash/_legend.html", card="stages/arc_flash/_label.html", by_side=True,
+)  # fmt: skip

@@ -1,0 +1,109 @@
+"""What the Arc flash stage knows of one board, as figures that open their working."""
+
+import math
+from urllib.parse import urlencode
+
+import numpy as np
+
+from northfell.app.results.studies import Results
+from northfell.core.model.elements import Bus, Element
+from northfell.core.model.network import Network
+from northfell.core.quantities import figure
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, energy_severity
+from northfell.core.studies.protection import devices_of
+from northfell.drawing.shapes import Shape
+from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
+from northfell.web.shell.figures import Figure, Section, by_state
+from northfell.web.shell.stage import Look
+
+CURVE_SIZE = (264.0, 196.0)
+
+
+def arc_flash_figures(look: Look, e: Element) -> list[Section]:
+    """What the arc-flash study says of a board."""
+    network, results, view = look.network, look.results, look.view
+    study: ArcFlash = look.result(ARC_FLASH)
+    if not isinstance(e, Bus):
+        return [Section("Arc flash", message="Select a board to see its energy, what clears it, and its label.")]
+    if e.electrode_configuration is None:
+        return [Section("Arc flash", message="No enclosure data: choose the electrode configuration below to make this a location.")]
+    location = study.location(e.id, view.side) or study.location(e.id, "load")
+    if location is None:
+        return [Section("Arc flash", message="Out of service in this state."), _energy_by_state(network, results, e, view.side)]
+    if location.worst is None:
+        told = "; ".join(location.warnings) or "Not fed in this state."
+        return [Section("Arc flash", message=told), _energy_by_state(network, results, e, location.side)]
+    return [*_location(study, location, network), _energy_by_state(network, results, e, location.side)]
+
+
+def _location(study: ArcFlash, location: Location, network: Network) -> list[Section]:
+    assert location.worst is not None
+    w, limits = location.worst, network.settings.limits
+    severity = energy_severity(limits, w.energy_cal_cm2)
+    reduced, full = location.variant(w.case, "reduced"), location.variant(w.case, "full")
+    widest = max(location.variants, key=lambda v: v.boundary_mm)
+    query = {"study": "arc_flash", "side": location.side}
+
+    def opened(quantity: str, variant: str, case: str) -> str:
+        return urlencode({**query, "quantity": quantity, "variant": variant, "case": case})
+
+    device = study.net.name(w.device) if w.device else "no device"
+    opens = f"{figure(w.opens_at_s, 3)}" if math.isfinite(w.opens_at_s) else "never"
+    chain = [
+        Figure(
+            "Bolted fault",
+            figure(w.i_bolted_ka),
+            "kA",
+            note=f"{w.case}imum case",
+            working=urlencode({"study": "short_circuit", "quantity": "ik_ka", "case": w.case, "faulted": location.faulted}),
+        ),
+        Figure("Arcing current", figure(full.i_arc_ka), "kA", note=f"reduced {figure(reduced.i_arc_ka)}"),
+        Figure(f"Through {device}", figure(w.i_device_ka), "kA", note=f"{w.variant} current"),
+        Figure(f"{device} opens", opens, "s" if opens != "never" else "", note=w.stage),
+        *([Figure("Arc lasts", figure(w.arc_time_s, 3), "s", note="two-second rule")] if w.arc_time_s != w.opens_at_s else []),
+        Figure(
+            "Incident energy", figure(w.energy_cal_cm2, 3), "cal/cm²", severity, opened("energy_cal_cm2", w.variant, w.case), f"{w.variant} current governs"
+        ),
+        Figure("Boundary", figure(widest.boundary_mm / 1000, 3), "m", "", opened("boundary_mm", widest.variant, widest.case), "at 1.2 cal/cm²"),
+    ]
+    four = [
+        Figure(
+            f"{v.case}imum, {v.variant}",
+            figure(v.energy_cal_cm2, 3),
+            "cal/cm²",
+            working=opened("energy_cal_cm2", v.variant, v.case),
+            note=f"{figure(v.arc_time_s, 3)} s",
+        )
+        for v in sorted(location.variants, key=lambda v: (v.case, v.variant))
+    ]
+    curve = [Section(f"Curve of {device}", picture=_curve(study, location))] if w.device else []
+    return [Section(f"Arc flash, {location.side} side", chain, "working"), *curve, Section("Cases", four, "working")]
+
+
+def _curve(study: ArcFlash, location: Location) -> list[Shape]:
+    """The deciding device's band with the arcing currents through it, of the case that governs."""
+    worst = location.worst
+    assert worst is not None
+    device = devices_of(study.net.elements)[worst.device or ""]
+    both = [location.variant(worst.case, variant) for variant in ("full", "reduced")]
+    marks = []
+    for v in both:
+        one = next((d for d in location.devices if (d.case, d.variant, d.device) == (v.case, v.variant, worst.device)), None)
+        if one:
+            told = f"{v.variant} {figure(one.i_device_ka, 3)} kA"
+            marks.append(Mark(told, 1000 * one.i_device_ka, one.opens_at_s, f"tc-{v.variant}", v is worst))
+    low, high = current_range([device.picks_up_at_a, *(m.i_a for m in marks)])
+    i_a = np.geomspace(max(low, device.picks_up_at_a), high, 400)
+    band = Band(device.name, i_a, device.opens_at_s(i_a, "fast"), device.opens_at_s(i_a))
+    return curve_shapes([band], marks, *CURVE_SIZE)
+
+
+def _energy_by_state(network: Network, results: Results, e: Bus, side: str) -> Section:
+    limits = network.settings.limits
+    values: dict[str, float | None] = {}
+    for state in network.state_names:
+        outcome = results.at(state).outcome("arc_flash")
+        one = outcome.location(e.id, side) if isinstance(outcome, ArcFlash) else None
+        values[state] = one.worst.energy_cal_cm2 if one and one.worst else None
+    figures = by_state(values, "cal/cm²", lambda v: energy_severity(limits, v))
+    return Section("In every state", figures, "energy")
