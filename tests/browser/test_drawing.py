@@ -311,3 +311,32 @@ def test_projects_are_named_filed_copied_and_deleted_with_undo(hand):
     hand.until(lambda: "Nothing is deleted." in hand.one("main").text)
     hand.browser.get(hand.application.address)
     assert not any("North quay copy" in p.text for p in hand.all(".project"))
+
+
+SLOW_ANSWER = """
+    const real = window.fetch;
+    window.asked = [];
+    let waits = 0;
+    window.fetch = async (address, options) => {
+      if (String(address).includes('/others') && waits)
+        return new Response(JSON.stringify({version: 999, others: []}), {headers: {'Content-Type': 'application/json'}});
+      window.asked.push(`${options?.method ?? 'GET'} ${address}`);
+      if (options?.method !== 'POST') return real(address, options);
+      waits += 1;
+      await new Promise((go) => setTimeout(go, 4000));
+      waits -= 1;
+      return real(address, options);
+    };
+"""
+
+
+def test_keeping_in_step_waits_for_the_answer_to_ones_own_edit(hand):
+    hand.begin("Slow")
+    ActionChains(hand.browser).send_keys(Keys.ESCAPE).perform()
+    hand.one('[data-do="tray"]').click()
+    hand.browser.execute_script(SLOW_ANSWER)
+    hand.drop("bus", 25, 6)  # while its answer is under way, the version is known to be newer
+    asked = hand.browser.execute_script("return window.asked")
+    begun = next(n for n, one in enumerate(asked) if one.startswith("POST") and "/place" in one)
+    assert not [one for one in asked[begun:] if one.startswith("GET") and "/network" in one]
+    assert hand.all("#field-v_nominal_kv")  # what was drawn is selected

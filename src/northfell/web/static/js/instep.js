@@ -5,6 +5,9 @@ import { desk } from "./view.js";
 
 const name = crypto.getRandomValues(new Uint32Array(2)).join("-");
 let asking = false;
+const sent = new Set(); // what this window has asked for and not been answered: its own edits come with that answer
+document.addEventListener("htmx:before:request", (event) => sent.add(event.detail.ctx));
+document.addEventListener("htmx:finally:request", (event) => sent.delete(event.detail.ctx));
 let others = [];
 
 async function look() {
@@ -19,7 +22,7 @@ async function look() {
     others = found.others;
     mark();
     const typing = document.activeElement?.matches("input, textarea") && document.activeElement.value !== document.activeElement.defaultValue;
-    const busy = typing || document.querySelector("dialog[open], [aria-invalid]");
+    const busy = sent.size || typing || document.querySelector("dialog[open], [aria-invalid]");
     if (!busy && desk()?.dataset.version === shown.dataset.version && found.version > Number(shown.dataset.version)) go(window.location.pathname + window.location.search);
   } catch { /* asked again in a moment */ } finally {
     asking = false;
