@@ -3,12 +3,10 @@
 import math
 from collections.abc import Container, Mapping, Sequence
 
+from northfell.core.model.elements import KINDS
 from northfell.core.model.network import Placement
 
 BOARD = 16.0  # width of a new board
-DEPTH = {  # from bus to bus; devices take less
-    "transformer": 8.0, "autotransformer": 8.0, "cable": 7.0, "line": 7.0, "trunking": 7.0, "series_reactor": 6.0, "equivalent_branch": 7.0,
-}  # fmt: skip
 DEVICE_DEPTH = 5.0
 
 
@@ -24,9 +22,9 @@ def reach_of(kinds: Sequence[str]) -> tuple[float, float]:
         depth += {"(": 1, ")": -1}.get(kind, 0)
         if depth < 0:
             break
-        if kind in ("relay", "current_transformer"):
+        if kind in KINDS and KINDS[kind].HELD_BY:
             left = max(left, 5.5)
-        if kind in DEPTH or kind in ("changeover", "three_winding_transformer"):
+        if kind in KINDS and (KINDS[kind].ABOUT.depth or len(KINDS[kind].TERMINALS) > 2):
             right = max(right, 11.0)
         if kind == "bus":
             left, right = max(left, 4.0), max(right, BOARD - 1)
@@ -117,7 +115,7 @@ def widened(board: Placement, x: float) -> Placement:
 
 def branch_places(kind: str, bus: Placement, x: float) -> tuple[Placement, Placement]:
     """A two-terminal element below a bus, and the point at its far end."""
-    depth = DEPTH.get(kind, DEVICE_DEPTH)
+    depth = KINDS[kind].ABOUT.depth or DEVICE_DEPTH
     lead = 1.0 if bus.width else 0.0  # a board needs room for its band
     return Placement(x=x, y=bus.y + lead + depth / 2), Placement(x=x, y=bus.y + lead + depth)
 

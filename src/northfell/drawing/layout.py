@@ -9,9 +9,9 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from northfell.core.model.elements import Bus, CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.elements import DELIVERING, Bus, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement
-from northfell.drawing.growing import DEPTH, DEVICE_DEPTH, way_x
+from northfell.drawing.growing import DEVICE_DEPTH, way_x
 from northfell.drawing.metrics import width
 from northfell.drawing.words import DATA_SIZE, NAME_SIZE, short_data
 
@@ -114,7 +114,7 @@ class _Tree:
         self.roots: list[str] = []
         self.ties: list[str] = []
         links = self._links()
-        supplies = [e.buses[0] for kind in ("infeed", "synchronous_generator", "inverter") for e in elements.values() if e.kind == kind]
+        supplies = [e.buses[0] for kind in DELIVERING for e in elements.values() if e.kind == kind]
         for start in [root] if root else [*supplies, *self.nodes]:
             self._spread(start, links)
         self._loops()
@@ -160,7 +160,7 @@ class _Tree:
             deepest = max(e.buses, key=lambda b: self.nodes[b].level)
             node = self.nodes[deepest]
             levels = {self.nodes[b].level for b in e.buses}
-            if len(e.buses) == 1 and deepest in self.roots and e.kind in ("infeed", "synchronous_generator", "inverter"):
+            if len(e.buses) == 1 and deepest in self.roots and e.ABOUT.delivers:
                 node.above.append(e.id)
             else:
                 node.items.append(_Item(e.id))
@@ -203,7 +203,7 @@ class _Tree:
         for item in node.items:
             e = self.elements[item.element]
             if item.child:
-                node.step = max(node.step, 8.0 if len(e.TERMINALS) > 2 else DEPTH.get(e.kind, DEVICE_DEPTH))
+                node.step = max(node.step, 8.0 if len(e.TERMINALS) > 2 else e.ABOUT.depth or DEVICE_DEPTH)
             elif len(e.TERMINALS) > 1:
                 loops += 1
         node.step += 2.5
@@ -315,7 +315,7 @@ class _Tree:
                     stack.append((item.child, at, below + node.step))
                     if item.leads:
                         fork = len(e.TERMINALS) > 2
-                        deep = 8.0 if fork else DEPTH.get(e.kind, DEVICE_DEPTH)
+                        deep = 8.0 if fork else e.ABOUT.depth or DEVICE_DEPTH
                         places[e.id] = Placement(x=at + (1 if fork else 0), y=below + (1.0 if node.bar else 0.0) + deep / 2)
                 else:
                     places[e.id] = Placement(x=at, y=below + (5.0 if len(e.buses) > 1 else 4.0))

@@ -129,38 +129,15 @@ def wedge(x: float, y: float, severity: str) -> list[Shape]:
     return [Polygon(((x, y), (x, y + 9), (x + 9, y + 9)), Style(cls=f"wedge {severity}"))] if severity in ("breach", "close") else []
 
 
-SHORT: dict[str, tuple[tuple[str, str], ...]] = {  # the nameplate values that tell what a thing is: field and unit
-    "infeed": (("ik_max_ka", "kA"),),
-    "synchronous_generator": (("s_rated_mva", "MVA"),),
-    "inverter": (("s_rated_mva", "MVA"),),
-    "transformer": (("s_rated_mva", "MVA"), ("vector_group", "")),
-    "autotransformer": (("s_rated_mva", "MVA"), ("vector_group", "")),
-    "three_winding_transformer": (("s_hv_mva", "MVA"), ("vector_group", "")),
-    "earthing_transformer": (("i_earth_a", "A"),),
-    "cable": (("area_mm2", "mm²"), ("length_m", "m")),
-    "line": (("area_mm2", "mm²"), ("length_m", "m")),
-    "trunking": (("i_rated_a", "A"), ("length_m", "m")),
-    "series_reactor": (("i_rated_a", "A"), ("uk_pct", "%")),
-    "induction_motor": (("p_rated_kw", "kW"),),
-    "synchronous_motor": (("p_rated_kw", "kW"),),
-    "load": (("p_mw", "MW"),),
-    "rectifier": (("p_mw", "MW"),),
-    "shunt": (("q_mvar", "Mvar"),),
-    "shunt_reactor": (("q_mvar", "Mvar"),),
-    "voltage_transformer": (("v_primary_kv", "kV"),),
-    "fuse": (("i_rated_a", "A"),),
-}
-
-
 def short_data(e: Element, units: UnitSettings = SI) -> str:
     """One or two nameplate values that tell what an element is."""
     if e.kind == "capacitor_bank":
         steps, q = getattr(e, "steps", 1), getattr(e, "q_step_mvar", 0.0)
         return (f"{steps} × " if steps > 1 else "") + f"{entry(q)} Mvar"
-    values = [(getattr(e, name, None), unit) for name, unit in SHORT.get(e.kind, ())]
+    values = [(getattr(e, name, None), unit) for name, unit in e.ABOUT.data]
     told = [_in_units(v, unit, units) for v, unit in values if v is not None]
     count: int = getattr(e, "count", None) or getattr(e, "parallel", None) or 1
-    glue = " · " if e.kind in ("cable", "line", "trunking", "series_reactor") else " "
+    glue = " · " if e.ABOUT.same_voltage else " "  # a fuse has one value
     return (f"{count} × " if count > 1 and told else "") + glue.join(told)
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from northfell.app.draw.arrange import move, snapped
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Connect, Move, Remove, Set, completed
-from northfell.core.model.elements import KINDS, Bus, Changeover, Conductor, Element, SeriesReactor, Switching
+from northfell.core.model.elements import KINDS, Bus, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, Sheet, element_from, references_of
 from northfell.core.rules.ways import Connections
@@ -22,10 +22,6 @@ from northfell.drawing.symbols_ieee import symbol_of
 NEAR_BAR, NEAR_POINT, NEAR_WIRE = 1.5, 1.2, 0.8  # steps within which a drop meets a bus or a wire
 ON_BUS = 0.5  # steps within which it means the bus, though a wire passes there
 BOARD = 16.0
-SAME_VOLTAGE = (Switching, Changeover, Conductor, SeriesReactor)
-NEEDED: dict[str, dict[str, Any]] = {  # what a symbol cannot be without; told as assumed
-    "capacitor_bank": {"q_step_mvar": 0.1}, "shunt_reactor": {"q_mvar": 0.1}, "shunt": {"q_mvar": 0.1}, "equivalent_branch": {"r_pu": 0.0, "x_pu": 0.1},
-}  # fmt: skip
 
 
 @dataclass
@@ -78,7 +74,7 @@ def place(network: Network, sheet_name: str, kind: str, x: float, y: float, bus_
         return _place_bus(d, standing, name, bus_kind, x, y)
     if not cls.TERMINALS:
         return _place_attached(d, standing, cls, name, x, y)
-    needed = NEEDED.get(kind, {})
+    needed = cls.ABOUT.needs
     raw: dict[str, Any] = {"kind": kind, "name": name, **needed}
     raw |= {"assumed": dict.fromkeys(needed, "a figure to begin with: replace it")} if needed else {}
     bus = bus_at(d.sheet, network.elements, x, y)
@@ -106,7 +102,7 @@ def _ends(raw: dict[str, Any], cls: type[Element]) -> list[tuple[float, float]]:
 
 def _beyond_kv(d: _Draft, cls: type[Element], bus: str) -> float | None:
     """Nominal voltage beyond a new element at a bus: the same, but for a transformer, whose other side is not known yet."""
-    return getattr(d.network.elements[bus], "v_nominal_kv", None) if issubclass(cls, SAME_VOLTAGE) else None
+    return getattr(d.network.elements[bus], "v_nominal_kv", None) if cls.ABOUT.same_voltage else None
 
 
 def _hang(d: _Draft, raw: dict[str, Any], cls: type[Element], ends: list[tuple[float, float]], bus: str, x: float, y: float) -> tuple[Change, str]:

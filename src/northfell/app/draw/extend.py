@@ -9,9 +9,9 @@ from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
 from northfell.core.model.changes import Add, Change, Move, Set, apply_change, completed
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import KINDS, Breaker, Bus, Element, Transformer
+from northfell.core.model.elements import KINDS, Breaker, Bus, CurrentTransformer, Element, Transformer
 from northfell.core.model.naming import Names
-from northfell.core.model.network import Network, Placement, element_from
+from northfell.core.model.network import Network, Placement, element_from, references_of
 from northfell.core.model.settings import study_keys
 from northfell.core.quantities import entry
 from northfell.core.rules.completeness import missing_of
@@ -108,10 +108,8 @@ def _nothing_to_place(said: Said) -> str:
     return f"“{said.unread[0][:40]}” names no thing to place." + (f" Is “{near[0]}” meant?" if near else "")
 
 
-ENDING_FIRST = ("infeed", "synchronous_generator")  # what may begin a drawing, with a board of its own
 MOST_LOOKED_AT = 60  # of what follows in the line, to see how much room a way needs
-NEEDS_Q = {"capacitor_bank": "q_step_mvar", "shunt_reactor": "q_mvar", "shunt": "q_mvar"}
-MEASURED = ("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
+MEASURED = next(p.refers_to for p in references_of(CurrentTransformer))
 
 
 @dataclass
@@ -143,7 +141,7 @@ class _Growth:
         # what is asked for at each thing that is placed, kept beside it: who ends where, who stands at whom, and buses as elements
         self.ends: dict[str, tuple[str, ...]] = {i: e.buses for i, e in network.elements.items()}
         self.holders: dict[str, str] = {i: e.holder for i, e in network.elements.items() if e.holder}
-        self.branches: set[str] = {i for i, e in network.elements.items() if e.kind in growing.DEPTH or len(e.buses) > 2}
+        self.branches: set[str] = {i for i, e in network.elements.items() if e.ABOUT.depth or len(e.buses) > 2}
         self.around: dict[str, Element] = dict(network.elements)
         self.own_board = ""  # a board that an infeed brought with it, and that nobody has named yet
         self.last_name = ""
@@ -176,14 +174,14 @@ class _Growth:
         if said.to and len(KINDS[said.kind].TERMINALS) != 2:
             made.problems.append(f"Only what has two ends can go to a bus: leave out “to {said.to}”.")
         ends = len(KINDS[said.kind].TERMINALS)
-        if said.kind in ("relay", "current_transformer"):
+        if KINDS[said.kind].HELD_BY:
             self._attached(said, made)
         elif said.kind == "bus":
             if self.at and self.at != self.own_board and self._bus_of(self.at)["bus_kind"] != "junction":
                 self._branch(Said("breaker"), rest, made)  # something must lead there
                 made.assumed.append(f"{self.last_name}~ leads there from {self._bus_of(self.elements[self.placed[-1]]['from_bus'])['name']}")
             self._bus(said)
-        elif not self.at and said.kind in ENDING_FIRST:
+        elif not self.at and KINDS[said.kind].ABOUT.begins:
             self._bus(Said("bus", {"v_nominal_kv": said.v_kv or said.values.get("v_rated_kv")}))
             self._end(said, rest, made)
             self.own_board = self.at
@@ -231,7 +229,7 @@ class _Growth:
         self.ends[element_id] = tuple(raw[t] for t in KINDS[raw["kind"]].TERMINALS)
         if holder := raw.get("breaker") or raw.get("measures"):
             self.holders[element_id] = holder
-        if raw["kind"] in growing.DEPTH or len(self.ends[element_id]) > 2:
+        if KINDS[raw["kind"]].ABOUT.depth or len(self.ends[element_id]) > 2:
             self.branches.add(element_id)
         self._known(element_id)
         return element_id
@@ -409,7 +407,7 @@ class _Growth:
             raise _Stop(f"{self._bus_of(self.at)['name']} stands at {v:g} kV, not {said.v_kv:g} kV.")
         if "v_rated_kv" in KINDS[said.kind].model_fields:
             said.values.setdefault("v_rated_kv", v)
-        if said.kind in NEEDS_Q and NEEDS_Q[said.kind] not in said.values:
+        if KINDS[said.kind].ABOUT.needs.keys() - said.values.keys():
             raise _Stop(f"A {KINDS[said.kind].TITLE.lower()} needs its reactive power, such as “{EXAMPLES[said.kind]}”.")
         raw = {"kind": said.kind, "name": self._name(said), "bus": self.at, **said.values}
         if not above:

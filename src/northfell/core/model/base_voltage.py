@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from northfell.core.model.elements import Bus, Changeover, Conductor, Element, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
+from northfell.core.model.elements import Bus, Element, ThreeWindingTransformer, Transformer
 
 CARRIED = "carried"
 FARTHEST = 0.3  # of a rated voltage from the nominal voltage of its bus; more is a mistake, not a design
@@ -75,7 +75,7 @@ def carried_voltages(elements: Mapping[str, Element]) -> dict[str, Carried]:
 def _beyond(e: Element, here: str, v_kv: float) -> Iterable[tuple[str, float, bool]]:
     """The buses at the other terminals with the voltage that is carried there; nothing through what is given in per unit."""
     others = [(t, b) for t, b in zip(e.TERMINALS, e.buses, strict=True) if b != here]
-    if isinstance(e, Switching | Changeover | Conductor | SeriesReactor):
+    if e.ABOUT.same_voltage:
         return [(bus, v_kv, False) for _, bus in others]
     if not isinstance(e, Transformer | ThreeWindingTransformer):
         return []

@@ -15,30 +15,8 @@ from northfell.core.model.elements.branches import VECTOR_GROUP
 from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
 from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit, parse_wire_size
 
-KIND_WORDS = {
-    "bus": "bus", "board": "bus", "switchboard": "bus", "panel": "bus", "mcc": "bus", "junction": "bus",
-    "infeed": "infeed", "supply": "infeed", "grid": "infeed",
-    "generator": "synchronous_generator", "gen": "synchronous_generator", "solar": "inverter", "pv": "inverter", "battery": "inverter",
-    "inverter": "inverter", "tx": "transformer", "transformer": "transformer", "tx3": "three_winding_transformer", "autotx": "autotransformer",
-    "autotransformer": "autotransformer", "earthing": "earthing_transformer", "cable": "cable", "line": "line", "trunking": "trunking",
-    "duct": "trunking", "breaker": "breaker", "cb": "breaker", "switch": "switch", "disconnector": "switch", "contactor": "contactor",
-    "changeover": "changeover", "fuse": "fuse", "motor": "induction_motor", "synchronous": "synchronous_motor", "load": "load",
-    "rectifier": "rectifier", "capacitor": "capacitor_bank", "reactor": "shunt_reactor", "shunt": "shunt", "relay": "relay", "ct": "current_transformer",
-    "vt": "voltage_transformer",
-}  # fmt: skip
-BUS_KINDS = {"panel": "panel", "mcc": "motor control centre", "junction": "junction"}
-SOURCES = {"solar": "solar", "pv": "solar", "battery": "battery", "inverter": "other"}
-EXAMPLES = {
-    "infeed": "infeed 33 kV 10 kA", "bus": "bus 11 kV “Board A”", "transformer": "tx 33/11 10 MVA 10% Dyn11", "cable": "cable 240 al xlpe 350 m",
-    "line": "line 2,5 km 120 al", "breaker": "breaker 630 A", "switch": "switch open", "fuse": "fuse 250", "induction_motor": "motor 900 kW",
-    "load": "load 0.4 MW 0.2 Mvar", "capacitor_bank": "capacitor 4x 150 kvar", "synchronous_generator": "generator 2.5 MVA 11 kV",
-    "relay": "relay si 240 A tm 0.25 ct 300/1", "inverter": "solar 1.2 MW 1.3 MVA", "three_winding_transformer": "tx3 132/33/11 60/60/20 MVA 12/18/6% YNyn0d11",
-    "autotransformer": "autotx 132/66 40 MVA 8%", "earthing_transformer": "earthing 400 A resistor 16 ohm", "trunking": "trunking 1600 A 25 m",
-    "series_reactor": "reactor 630 A 6%", "shunt_reactor": "reactor 2 Mvar", "shunt": "shunt 0.5 Mvar", "contactor": "contactor 200 A",
-    "changeover": "changeover 400 A (generator 500 kVA)", "synchronous_motor": "synchronous motor 2 MW pf 0.9",
-    "rectifier": "rectifier 250 kW 60 kvar 12 pulses",
-    "current_transformer": "ct 300/1 5P20", "voltage_transformer": "vt 11000/110 V",
-}  # fmt: skip
+KIND_WORDS = {word: kind for kind, cls in KINDS.items() for word in cls.ABOUT.words}
+EXAMPLES = {kind: cls.ABOUT.example for kind, cls in KINDS.items() if cls.ABOUT.example}
 LED_BY = ("pf", "tm", "tms", "ct", "cosφ", "cosphi")  # words that stand before their number
 MARK, OPEN, CLOSE = "\x00", "\x01", "\x02"
 BRACKET = re.compile(rf"(?:(?<![\w.,{MARK}])([0-9]{{1,2}})[ ]?[x×*]?[ ]?)?\(([^()]*)\)")
@@ -51,46 +29,9 @@ RATIO = re.compile(rf"({NUMBER})/({NUMBER})(kv|v)?", re.IGNORECASE)
 TIMES = re.compile(r"^([0-9]{1,3})[x×]$", re.IGNORECASE)
 CORES = re.compile(r"^[1-5](?:\.5)?c$", re.IGNORECASE)
 TRIPLE = re.compile(rf"({NUMBER})/({NUMBER})/({NUMBER})([^\d\s/].{{0,40}})?")
-# quantity of a typed unit -> field, by kind
-CONDUCTOR = {"length": "length_m", "area": "area_mm2", "current": "i_rated_a"}
-MACHINE = {"apparent power": "s_rated_mva", "active power": "p_mw", "ratio": "xd2_pct", "voltage": "v_rated_kv", "resistance": "neutral_ohm"}
-TWO_WINDINGS = {"apparent power": "s_rated_mva", "ratio": "uk_pct", "resistance": "neutral_lv_ohm"}
-FIELDS: dict[str, dict[str, str]] = {
-    "bus": {"voltage": "v_nominal_kv"},
-    "infeed": {"current": "ik_max_ka"},
-    "synchronous_generator": MACHINE,
-    "inverter": {"apparent power": "s_rated_mva", "active power": "p_mw"},
-    "transformer": TWO_WINDINGS,
-    "autotransformer": TWO_WINDINGS,
-    "three_winding_transformer": {"resistance": "neutral_mv_ohm"},
-    "earthing_transformer": {"current": "i_earth_a", "resistance": "neutral_ohm", "time": "t_rated_s"},
-    "cable": CONDUCTOR,
-    "line": CONDUCTOR,
-    "trunking": {"length": "length_m", "current": "i_rated_a"},
-    "series_reactor": {"current": "i_rated_a", "ratio": "uk_pct"},
-    "breaker": {"current": "i_rated_a"},
-    "switch": {"current": "i_rated_a"},
-    "contactor": {"current": "i_rated_a"},
-    "changeover": {"current": "i_rated_a"},
-    "fuse": {"current": "i_rated_a"},
-    "induction_motor": {"active power": "p_rated_kw", "voltage": "v_rated_kv"},
-    "synchronous_motor": {"active power": "p_rated_kw", "voltage": "v_rated_kv", "ratio": "xd2_pct"},
-    "load": {"active power": "p_mw", "reactive power": "q_mvar", "ratio": "motor_share_pct"},
-    "rectifier": {"active power": "p_mw", "reactive power": "q_mvar"},
-    "capacitor_bank": {"reactive power": "q_step_mvar"},
-    "shunt_reactor": {"reactive power": "q_mvar"},
-    "shunt": {"reactive power": "q_mvar"},
-    "relay": {"current": "i_pickup_a"},
-    "current_transformer": {"apparent power": "burden_va"},
-    "voltage_transformer": {"apparent power": "burden_va", "voltage": "v_primary_kv"},
-}
 FIELD_UNITS = {
     "kv": "kV", "ka": "kA", "mva": "MVA", "mw": "MW", "kw": "kW", "mvar": "Mvar", "pct": "%", "m": "m", "mm2": "mm²", "a": "A", "ohm": "ohm", "s": "s",
     "va": "VA",
-}  # fmt: skip
-COUNTS = {
-    "cable": "parallel", "line": "parallel", "trunking": "parallel", "transformer": "parallel", "autotransformer": "parallel", "induction_motor": "count",
-    "synchronous_motor": "count", "inverter": "count", "capacitor_bank": "steps",
 }  # fmt: skip
 
 
@@ -160,13 +101,10 @@ def _read(part: str, quoted: list[str]) -> Said:
     first = words[0].lower() if words else ""
     if first not in KIND_WORDS:
         return Said("", to=target, unread=words)
-    said = Said(KIND_WORDS[first], name=names[0] if names else "", to=target)
+    kind = KIND_WORDS[first]
+    said = Said(kind, dict(KINDS[kind].ABOUT.words[first]), names[0] if names else "", target)
     if first == "reactor" and not any(_quantity_of(word) == "reactive power" for word in words):
         said.kind = "series_reactor"
-    if said.kind == "bus" and first in BUS_KINDS:
-        said.values["bus_kind"] = BUS_KINDS[first]
-    if first in SOURCES:
-        said.values["source"] = SOURCES[first]
     for word in words[1:]:
         if word.lower() not in FILLERS.get(first, ()) and not any(rule(said, word) for rule in _RULES):
             said.unread.append(word)
@@ -206,7 +144,7 @@ def _quantity(said: Said, word: str) -> bool:
     if unit is None:
         return False
     quantity, value = QUANTITY_OF[unit], _number(match[1])
-    name = FIELDS[said.kind].get(quantity)
+    name = KINDS[said.kind].ABOUT.typed.get(quantity)
     if name is None and quantity == "voltage" and said.kind == "infeed":
         said.v_kv = value * UNITS["voltage"][unit] / 1000
         return True
@@ -279,9 +217,9 @@ def _wire_size(said: Said, word: str) -> bool:
 
 def _count(said: Said, word: str) -> bool:
     match = TIMES.match(word)
-    if not match or said.kind not in COUNTS:
+    if not match or not KINDS[said.kind].ABOUT.count:
         return False
-    said.values[COUNTS[said.kind]] = int(match[1])
+    said.values[KINDS[said.kind].ABOUT.count] = int(match[1])
     return True
 
 
@@ -410,9 +348,9 @@ def grammar() -> list[Readable]:
         words = [word for word, named in KIND_WORDS.items() if named == kind] or (["reactor"] if kind == "series_reactor" else [])
         if not words:
             continue
-        fields = {name: next(p for p in parameters_of(cls) if p.name == name) for name in FIELDS.get(kind, {}).values()}
+        fields = {name: next(p for p in parameters_of(cls) if p.name == name) for name in cls.ABOUT.typed.values()}
         numbers = [f"{p.label.lower()} ({quantity_units(p.unit)})" for p in fields.values()]
-        numbers += [f"{parameter(cls, COUNTS[kind]).label.lower()} (3x)"] if kind in COUNTS else []  # type: ignore[union-attr]
+        numbers += [f"{parameter(cls, cls.ABOUT.count).label.lower()} (3x)"] if cls.ABOUT.count else []  # type: ignore[union-attr]
         more = [word for word, (_, _, kinds) in WORDS.items() if kind in kinds] + (list(EARTHING) if kind in STAR_POINT else [])
         found.append(Readable(cls.TITLE, words, EXAMPLES[kind], numbers, more))
     return found

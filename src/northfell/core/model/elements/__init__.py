@@ -22,17 +22,19 @@ from northfell.core.model.elements.three_winding import ThreeWindingTransformer
 
 CLASSES: tuple[type[Element], ...] = (
     Bus, Infeed, SynchronousGenerator, Inverter, Transformer, ThreeWindingTransformer, Autotransformer, EarthingTransformer, Cable, Line, Trunking,
-    SeriesReactor, EquivalentBranch, Breaker, Fuse, Switch, Contactor, Changeover, Relay, CurrentTransformer, VoltageTransformer, InductionMotor,
+    SeriesReactor, EquivalentBranch, Breaker, Switch, Fuse, Contactor, Changeover, CurrentTransformer, VoltageTransformer, Relay, InductionMotor,
     SynchronousMotor, Load, Rectifier, CapacitorBank, ShuntReactor, Shunt,
 )  # fmt: skip
 KINDS: dict[str, type[Element]] = {cls.model_fields["kind"].default: cls for cls in CLASSES}
 AnyElement: Any = Annotated[reduce(or_, CLASSES), Field(discriminator="kind")]
+DELIVERING = tuple(kind for kind, cls in KINDS.items() if cls.ABOUT.delivers)
 ELEMENT: TypeAdapter[Any] = TypeAdapter(AnyElement)
 
 
 __all__ = [
     "Autotransformer", "Breaker", "Bus", "Cable", "CapacitorBank", "Changeover", "Compensation", "Conductor", "Consumer", "Contactor", "CurrentTransformer",
-    "Dispatched", "Document", "ELEMENT", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed",
+    "DELIVERING", "Dispatched", "Document", "ELEMENT",
+    "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed",
     "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt",
     "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
     "VoltageTransformer",

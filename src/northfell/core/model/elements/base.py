@@ -1,6 +1,8 @@
 """What every element has, and the terms its declarations share."""
 
 import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
@@ -56,10 +58,31 @@ class Document(BaseModel):
     sha256: str = Field(pattern="^[0-9a-f]{64}$")
 
 
+@dataclass(frozen=True)
+class About:
+    """What a kind says of itself to those who draw, type, list and connect it."""
+
+    group: str = ""  # under which its symbol stands in the tray; empty: it is not drawn from there
+    short: str = ""  # there, where its title is too long
+    variants: Mapping[str, str] = field(default_factory=dict)  # of a bus: further kinds in the tray, with what they are called there
+    words: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)  # first words in the shorthand, with what each sets
+    example: str = ""  # of a line of shorthand
+    typed: Mapping[str, str] = field(default_factory=dict)  # quantity of a typed unit -> field
+    count: str = ""  # field that takes a typed number of like ones
+    data: tuple[tuple[str, str], ...] = ()  # the nameplate values that tell what it is, with their units
+    needs: Mapping[str, Any] = field(default_factory=dict)  # what it cannot be without, to begin with
+    depth: float = 0.0  # steps from bus to bus on the sheet of what has long words beside it; devices have none
+    delivers: bool = False  # its power is told as delivered
+    begins: bool = False  # may begin a drawing, with a board of its own
+    same_voltage: bool = False  # all its sides stand at one nominal voltage
+
+
 class Element(BaseModel):
     """What every element has."""
 
     model_config = RECORD
+    ABOUT: ClassVar[About] = About()
+    HELD_BY: ClassVar[str] = ""  # field with the device at which it stands, of what has no terminals
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     TITLE: ClassVar[str]
     LETTER: ClassVar[str] = ""  # of default names, after the classes of IEC 81346-2
@@ -96,8 +119,8 @@ class Element(BaseModel):
 
     @property
     def holder(self) -> str | None:
-        """The device at which it stands, for relays and current transformers, which have no terminals."""
-        return None
+        """The device at which it stands, for what has no terminals."""
+        return self.__dict__[self.HELD_BY] if self.HELD_BY else None
 
     @property
     def joined(self) -> tuple[int, int] | None:

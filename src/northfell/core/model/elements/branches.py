@@ -7,7 +7,7 @@ from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements import tap_changer as tap
-from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -25,6 +25,11 @@ class Transformer(Element):
     """A two-winding transformer."""
 
     TITLE, TERMINALS, LETTER = "Two-winding transformer", ("hv_bus", "lv_bus"), "T"
+    ABOUT = About(
+        group="Transformers", short="Two-wind.", words={"tx": {}, "transformer": {}}, example="tx 33/11 10 MVA 10% Dyn11",
+        typed={"apparent power": "s_rated_mva", "ratio": "uk_pct", "resistance": "neutral_lv_ohm"}, count="parallel",
+        data=(("s_rated_mva", "MVA"), ("vector_group", "")), depth=8.0
+    )
     kind: Literal["transformer"] = "transformer"
     hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
     lv_bus: Reference = terminal("Low-voltage side", "Bus at the low-voltage terminals.")
@@ -122,6 +127,11 @@ class Autotransformer(Transformer):
     """A transformer whose two sides share a winding."""
 
     TITLE, TERMINALS, LETTER = "Autotransformer", ("hv_bus", "lv_bus"), "T"
+    ABOUT = About(
+        group="Transformers", short="Auto", words={"autotx": {}, "autotransformer": {}}, example="autotx 132/66 40 MVA 8%",
+        typed={"apparent power": "s_rated_mva", "ratio": "uk_pct", "resistance": "neutral_lv_ohm"}, count="parallel",
+        data=(("s_rated_mva", "MVA"), ("vector_group", "")), depth=8.0
+    )
     kind: Literal["autotransformer"] = "autotransformer"  # type: ignore[assignment]
     vector_group: Literal["YNa0", "Ya0"] | None = param(
         None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), typical="auto_vector_group",
@@ -192,6 +202,10 @@ class Cable(Conductor):
     """A cable."""
 
     TITLE = "Cable"
+    ABOUT = About(
+        group="Conductors", words={"cable": {}}, example="cable 240 al xlpe 350 m", typed={"length": "length_m", "area": "area_mm2", "current": "i_rated_a"},
+        count="parallel", data=(("area_mm2", "mm²"), ("length_m", "m")), depth=7.0, same_voltage=True
+    )
     kind: Literal["cable"] = "cable"
     cores: Literal["3", "3.5", "4", "5", "1"] | None = param(
         None, label="Cores", section="Construction", meaning="Cores of one cable; 1: three single-core cables make one circuit.",
@@ -211,6 +225,11 @@ class Line(Conductor):
     """An overhead line."""
 
     TITLE = "Overhead line"
+    ABOUT = About(
+        group="Conductors", short="Line", words={"line": {}}, example="line 2,5 km 120 al",
+        typed={"length": "length_m", "area": "area_mm2", "current": "i_rated_a"}, count="parallel", data=(("area_mm2", "mm²"), ("length_m", "m")), depth=7.0,
+        same_voltage=True
+    )
     kind: Literal["line"] = "line"
 
 
@@ -218,6 +237,10 @@ class Trunking(Conductor):
     """Busbar trunking, or a bus duct."""
 
     TITLE = "Busbar trunking"
+    ABOUT = About(
+        group="Conductors", short="Trunking", words={"trunking": {}, "duct": {}}, example="trunking 1600 A 25 m",
+        typed={"length": "length_m", "current": "i_rated_a"}, count="parallel", data=(("i_rated_a", "A"), ("length_m", "m")), depth=7.0, same_voltage=True
+    )
     kind: Literal["trunking"] = "trunking"
 
 
@@ -225,6 +248,10 @@ class SeriesReactor(Element):
     """A series reactor that limits fault currents."""
 
     TITLE, TERMINALS, LETTER = "Series reactor", ("from_bus", "to_bus"), "R"
+    ABOUT = About(
+        group="Conductors", short="Reactor", example="reactor 630 A 6%", typed={"current": "i_rated_a", "ratio": "uk_pct"},
+        data=(("i_rated_a", "A"), ("uk_pct", "%")), depth=6.0, same_voltage=True
+    )
     kind: Literal["series_reactor"] = "series_reactor"
     from_bus: Reference = terminal("From", "Bus at the first end.")
     to_bus: Reference = terminal("To", "Bus at the second end.")
@@ -248,6 +275,9 @@ class EquivalentBranch(Element):
     """A branch given in per unit, as system data files hold it: line, or transformer with ratio and phase shift at the first end."""
 
     TITLE, TERMINALS, LETTER = "Equivalent branch", ("from_bus", "to_bus"), "W"
+    ABOUT = About(
+        needs={"r_pu": 0.0, "x_pu": 0.1}, depth=7.0
+    )
     kind: Literal["equivalent_branch"] = "equivalent_branch"
     from_bus: Reference = terminal("From", "Bus at the first end, where ratio and phase shift act.")
     to_bus: Reference = terminal("To", "Bus at the second end.")

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, SC, Element, Phrase, Reference
+from northfell.core.model.elements.base import AF, SC, About, Element, Phrase, Reference
 
 # Declarations read as a table.
 # fmt: off
@@ -28,6 +28,12 @@ class Bus(Element):
     """A bus: switchboard, panel, motor control centre or junction, with enclosure data where work is done on it."""
 
     TITLE, LETTER = "Bus", "Board "
+    ABOUT = About(
+        group="Boards", short="Board", variants={"panel": "Panel", "motor_control_centre": "MCC", "junction": "Junction"},
+        words={"bus": {}, "board": {}, "switchboard": {}, "panel": {"bus_kind": "panel"},
+            "mcc": {"bus_kind": "motor control centre"}, "junction": {"bus_kind": "junction"}},
+        example="bus 11 kV “Board A”", typed={"voltage": "v_nominal_kv"}
+    )
     kind: Literal["bus"] = "bus"
     v_nominal_kv: float | None = param(
         None, label="Nominal voltage", symbol="Un", unit="kV", gt=0, le=1200, needed_for=(SC, AF),

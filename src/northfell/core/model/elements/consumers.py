@@ -3,7 +3,7 @@
 from typing import Any, Literal
 
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -75,6 +75,10 @@ class InductionMotor(Consumer):
     """An induction motor, or a group of identical ones on one bus."""
 
     TITLE, TERMINALS, LETTER = "Induction motor", ("bus",), "M"
+    ABOUT = About(
+        group="Loads", short="Induction", words={"motor": {}}, example="motor 900 kW", typed={"active power": "p_rated_kw", "voltage": "v_rated_kv"},
+        count="count", data=(("p_rated_kw", "kW"),)
+    )
     kind: Literal["induction_motor"] = "induction_motor"
     bus: Reference = terminal("Bus", "Where the motor is connected.")
     p_rated_kw: float | None = _shaft_power()
@@ -123,6 +127,10 @@ class SynchronousMotor(Consumer):
     """A synchronous motor, or a group of identical ones on one bus."""
 
     TITLE, TERMINALS, LETTER = "Synchronous motor", ("bus",), "M"
+    ABOUT = About(
+        group="Loads", short="Synchron.", words={"synchronous": {}}, example="synchronous motor 2 MW pf 0.9",
+        typed={"active power": "p_rated_kw", "voltage": "v_rated_kv", "ratio": "xd2_pct"}, count="count", data=(("p_rated_kw", "kW"),)
+    )
     kind: Literal["synchronous_motor"] = "synchronous_motor"
     bus: Reference = terminal("Bus", "Where the motor is connected.")
     p_rated_kw: float | None = _shaft_power()
@@ -210,6 +218,10 @@ class Load(StaticLoad):
     """A load: static, or with a share of motors."""
 
     TITLE = "Load"
+    ABOUT = About(
+        group="Loads", words={"load": {}}, example="load 0.4 MW 0.2 Mvar",
+        typed={"active power": "p_mw", "reactive power": "q_mvar", "ratio": "motor_share_pct"}, data=(("p_mw", "MW"),)
+    )
     kind: Literal["load"] = "load"
     characteristic: Literal["power", "current", "impedance", "mixed", "by exponents"] = param(
         "power", label="Constant", section="Operation",
@@ -262,6 +274,10 @@ class Rectifier(StaticLoad):
     """A rectifier or a drive taken as a source of harmonics; it brings no current into faults."""
 
     TITLE, LETTER = "Rectifier", "T"
+    ABOUT = About(
+        group="Loads", words={"rectifier": {}}, example="rectifier 250 kW 60 kvar 12 pulses", typed={"active power": "p_mw", "reactive power": "q_mvar"},
+        data=(("p_mw", "MW"),)
+    )
     kind: Literal["rectifier"] = "rectifier"
     pulses: Literal[6, 12, 18, 24] = param(
         6, label="Pulses", symbol="p", meaning="Pulses of direct voltage for each period; harmonics follow from it.",

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from northfell.core.model.declare.parameters import param
-from northfell.core.model.elements.base import Element, Phrase, Reference, terminal
+from northfell.core.model.elements.base import About, Element, Phrase, Reference, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -12,7 +12,10 @@ from northfell.core.model.elements.base import Element, Phrase, Reference, termi
 class CurrentTransformer(Element):
     """Current transformers at a switching device or a branch."""
 
-    TITLE, LETTER = "Current transformer", "B"
+    TITLE, LETTER, HELD_BY = "Current transformer", "B", "measures"
+    ABOUT = About(
+        group="Measuring", short="Current", words={"ct": {}}, example="ct 300/1 5P20", typed={"apparent power": "burden_va"}
+    )
     kind: Literal["current_transformer"] = "current_transformer"
     measures: Reference = param(
         label="Measures", meaning="The device or branch whose current it measures.", section="Connection",
@@ -29,15 +32,14 @@ class CurrentTransformer(Element):
         None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.", enters="not used by today's studies"
     )
 
-    @property
-    def holder(self) -> str | None:
-        return self.measures
-
-
 class VoltageTransformer(Element):
     """Voltage transformers on a bus."""
 
     TITLE, TERMINALS, LETTER = "Voltage transformer", ("bus",), "B"
+    ABOUT = About(
+        group="Measuring", short="Voltage", words={"vt": {}}, example="vt 11000/110 V", typed={"apparent power": "burden_va", "voltage": "v_primary_kv"},
+        data=(("v_primary_kv", "kV"),)
+    )
     kind: Literal["voltage_transformer"] = "voltage_transformer"
     bus: Reference = terminal("Bus", "Where the voltage is measured.")
     v_primary_kv: float | None = param(

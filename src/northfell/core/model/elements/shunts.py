@@ -6,7 +6,7 @@ from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import LF, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import LF, About, Element, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -28,6 +28,9 @@ class Shunt(Compensation):
     """A shunt as system data files hold it."""
 
     TITLE = "Shunt"
+    ABOUT = About(
+        words={"shunt": {}}, example="shunt 0.5 Mvar", typed={"reactive power": "q_mvar"}, data=(("q_mvar", "Mvar"),), needs={"q_mvar": 0.1}
+    )
     kind: Literal["shunt"] = "shunt"
     q_mvar: float = param(
         label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, meaning="Delivered at nominal voltage: capacitors positive, reactors negative.",
@@ -49,6 +52,10 @@ class CapacitorBank(Compensation):
     """A capacitor bank, switched in equal steps."""
 
     TITLE = "Capacitor bank"
+    ABOUT = About(
+        group="Reactive", short="Capacitor", words={"capacitor": {}}, example="capacitor 4x 150 kvar", typed={"reactive power": "q_step_mvar"},
+        count="steps", needs={"q_step_mvar": 0.1}
+    )
     kind: Literal["capacitor_bank"] = "capacitor_bank"
     q_step_mvar: float = param(
         label="Reactive power of a step", symbol="Q1", unit="Mvar", gt=0, le=1e4, meaning="Delivered by one step at nominal voltage.",
@@ -103,6 +110,10 @@ class ShuntReactor(Compensation):
     """A shunt reactor."""
 
     TITLE, LETTER = "Shunt reactor", "R"
+    ABOUT = About(
+        group="Reactive", short="Reactor", words={"reactor": {}}, example="reactor 2 Mvar", typed={"reactive power": "q_mvar"}, data=(("q_mvar", "Mvar"),),
+        needs={"q_mvar": 0.1}
+    )
     kind: Literal["shunt_reactor"] = "shunt_reactor"
     q_mvar: float = param(
         label="Reactive power", symbol="Q", unit="Mvar", gt=0, le=1e5, meaning="Drawn at nominal voltage.", enters="Q at its bus in load flow"
@@ -118,6 +129,10 @@ class EarthingTransformer(Element):
     """An earthing transformer, which gives a network a star point; it takes no part in balanced studies."""
 
     TITLE, TERMINALS, LETTER = "Earthing transformer", ("bus",), "T"
+    ABOUT = About(
+        group="Transformers", short="Earthing", words={"earthing": {}}, example="earthing 400 A resistor 16 ohm",
+        typed={"current": "i_earth_a", "resistance": "neutral_ohm", "time": "t_rated_s"}, data=(("i_earth_a", "A"),)
+    )
     kind: Literal["earthing_transformer"] = "earthing_transformer"
     bus: Reference = terminal("Bus", "Where it is connected.")
     z0_ohm: float | None = param(

@@ -6,7 +6,7 @@ from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Phrase, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Phrase, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -41,6 +41,10 @@ class Infeed(Element):
     """The public network at the connection point."""
 
     TITLE, TERMINALS, LETTER = "Infeed", ("bus",), "G"
+    ABOUT = About(
+        group="Supply", words={"infeed": {}, "supply": {}, "grid": {}}, example="infeed 33 kV 10 kA", typed={"current": "ik_max_ka"},
+        data=(("ik_max_ka", "kA"),), delivers=True, begins=True
+    )
     kind: Literal["infeed"] = "infeed"
     bus: Reference = terminal("Bus", "The connection point Q.")
     ik_max_ka: float | None = param(
@@ -166,6 +170,11 @@ class SynchronousGenerator(Dispatched):
     """A synchronous generator connected without a unit transformer."""
 
     TITLE, TERMINALS, LETTER = "Synchronous generator", ("bus",), "G"
+    ABOUT = About(
+        group="Supply", short="Generator", words={"generator": {}, "gen": {}}, example="generator 2.5 MVA 11 kV",
+        typed={"apparent power": "s_rated_mva", "active power": "p_mw", "ratio": "xd2_pct", "voltage": "v_rated_kv", "resistance": "neutral_ohm"},
+        data=(("s_rated_mva", "MVA"),), delivers=True, begins=True
+    )
     kind: Literal["synchronous_generator"] = "synchronous_generator"
     bus: Reference = terminal("Bus", "Where the generator is connected.")
     s_rated_mva: float | None = param(
@@ -277,6 +286,12 @@ class Inverter(Dispatched):
     """A source behind a full converter: solar, battery."""
 
     TITLE, TERMINALS, LETTER = "Inverter source", ("bus",), "G"
+    ABOUT = About(
+        group="Supply", short="Inverter",
+        words={"solar": {"source": "solar"}, "pv": {"source": "solar"}, "battery": {"source": "battery"}, "inverter": {"source": "other"}},
+        example="solar 1.2 MW 1.3 MVA", typed={"apparent power": "s_rated_mva", "active power": "p_mw"}, count="count", data=(("s_rated_mva", "MVA"),),
+        delivers=True
+    )
     kind: Literal["inverter"] = "inverter"
     bus: Reference = terminal("Bus", "Where the inverter is connected.")
     source: Literal["solar", "battery", "other"] = param(

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, Element, Reference, terminal
+from northfell.core.model.elements.base import AF, About, Element, Reference, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -32,6 +32,9 @@ class Switch(Switching):
     """A disconnector or load switch: no protection of its own."""
 
     TITLE = "Switch"
+    ABOUT = About(
+        group="Switching", words={"switch": {}, "disconnector": {}}, example="switch open", typed={"current": "i_rated_a"}, same_voltage=True
+    )
     kind: Literal["switch"] = "switch"
     function: Literal["disconnector", "load switch", "switch-disconnector"] = param(
         "disconnector", label="Function", meaning="A disconnector must not break current; a load switch may break load current.", source="IEC 60947-1",
@@ -49,6 +52,9 @@ class Breaker(Switching):
     """A circuit breaker, tripped by its own electronic trip or by relays that name it."""
 
     TITLE = "Breaker"
+    ABOUT = About(
+        group="Switching", words={"breaker": {}, "cb": {}}, example="breaker 630 A", typed={"current": "i_rated_a"}, same_voltage=True
+    )
     kind: Literal["breaker"] = "breaker"
     design: Literal["fixed", "withdrawable"] = param(
         "fixed", label="Design", meaning="Withdrawable breakers isolate by being moved; the symbol shows it.", enters="the symbol shows it"
@@ -105,6 +111,9 @@ class Fuse(Switching):
     """A gG fuse."""
 
     TITLE, LETTER = "Fuse", "F"
+    ABOUT = About(
+        group="Switching", words={"fuse": {}}, example="fuse 250", typed={"current": "i_rated_a"}, data=(("i_rated_a", "A"),), same_voltage=True
+    )
     kind: Literal["fuse"] = "fuse"
     i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
         None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF,),
@@ -117,6 +126,9 @@ class Contactor(Switching):
     """A contactor: switches in operation, has no protection of its own."""
 
     TITLE = "Contactor"
+    ABOUT = About(
+        group="Switching", words={"contactor": {}}, example="contactor 200 A", typed={"current": "i_rated_a"}, same_voltage=True
+    )
     kind: Literal["contactor"] = "contactor"
     i_rated_a: float | None = param(
         None, label="Rated operational current", symbol="Ie", unit="A", gt=0, le=5000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
@@ -127,6 +139,10 @@ class Changeover(Element):
     """A changeover switch: joins its common bus to one of two others, or to neither."""
 
     TITLE, TERMINALS, LETTER = "Changeover switch", ("bus", "first_bus", "second_bus"), "Q"
+    ABOUT = About(
+        group="Switching", short="Changeover", words={"changeover": {}}, example="changeover 400 A (generator 500 kVA)", typed={"current": "i_rated_a"},
+        same_voltage=True
+    )
     kind: Literal["changeover"] = "changeover"
     bus: Reference = terminal("Common", "Bus that is fed from the one or the other side.")
     first_bus: Reference = terminal("First side", "Bus that it is joined to in position first.")
@@ -147,7 +163,10 @@ class Changeover(Element):
 class Relay(Element):
     """An overcurrent relay on current transformers at a breaker, with an inverse-time and a high stage."""
 
-    TITLE, LETTER = "Overcurrent relay", "B"
+    TITLE, LETTER, HELD_BY = "Overcurrent relay", "B", "breaker"
+    ABOUT = About(
+        group="Measuring", short="Relay", words={"relay": {}}, example="relay si 240 A tm 0.25 ct 300/1", typed={"current": "i_pickup_a"}
+    )
     kind: Literal["relay"] = "relay"
     breaker: Reference = param(
         label="Trips", meaning="The breaker it opens; its current transformers measure the current of that breaker.", section="Connection",
@@ -200,7 +219,3 @@ class Relay(Element):
         meaning="Multiple of pickup above which the time no longer falls.", source="IEC 60255-151",
         enters="above this multiple M is held in the curve's equation"
     )
-
-    @property
-    def holder(self) -> str | None:
-        return self.breaker

@@ -7,7 +7,7 @@ from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import param
 from northfell.core.model.elements import tap_changer as tap
-from northfell.core.model.elements.base import AF, IEC, LF, SC, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -58,6 +58,10 @@ class ThreeWindingTransformer(Element):
     """A three-winding transformer."""
 
     TITLE, TERMINALS, LETTER = "Three-winding transformer", ("hv_bus", "mv_bus", "lv_bus"), "T"
+    ABOUT = About(
+        group="Transformers", short="Three-w.", words={"tx3": {}}, example="tx3 132/33/11 60/60/20 MVA 12/18/6% YNyn0d11",
+        typed={"resistance": "neutral_mv_ohm"}, data=(("s_hv_mva", "MVA"), ("vector_group", ""))
+    )
     kind: Literal["three_winding_transformer"] = "three_winding_transformer"
     hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
     mv_bus: Reference = terminal("Medium-voltage side", "Bus at the medium-voltage terminals.")

@@ -106,7 +106,7 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
                 for stage in stages_of(e)[1:]
                 if one.carries is not None and stage.value and stage.unit == one.unit
             ]
-    sign = -1 if e.kind in ("infeed", "synchronous_generator", "inverter") else 1
+    sign = -1 if e.ABOUT.delivers else 1
     s = sign * power[0]
     sides = ["first side", "second side"] if e.TERMINALS[0] == "from_bus" else ["high side", "low side"]
     where = f", {sides[0]}" if len(e.TERMINALS) == 2 else ""

@@ -81,7 +81,7 @@ def _element(flow: LoadFlow, e: Element, limits: Limits, chosen: tuple[str, ...]
     codes = [c for c in chosen if QUANTITIES[c][1] == "elements"]
     if len(e.TERMINALS) == 1:
         codes = [c for c in codes if c not in ("load", "loss", "drop")]
-        if "p" in codes and "q" not in codes and (isinstance(e, Compensation) or e.feeds or e.kind == "inverter"):
+        if "p" in codes and "q" not in codes and (isinstance(e, Compensation) or e.ABOUT.delivers):
             codes = ["q"] if isinstance(e, Compensation) else [*codes, "q"]
     lines = _lines(codes, lambda c, f: value_of(f, e, c), flow, pinned)
     bar = pct / 100 if pct is not None and "load" in codes else None
@@ -118,7 +118,7 @@ def value_of(flow: LoadFlow, e: Element, code: str) -> Value | None:
     if power is None or e.id not in flow.net.elements or not cmath.isfinite(power[0]):
         return None
     one_terminal = len(e.TERMINALS) == 1
-    s = -power[0] if one_terminal and (e.feeds or e.kind == "inverter") else power[0]
+    s = -power[0] if one_terminal and e.ABOUT.delivers else power[0]
     if code == "p":
         return Value(abs(s.real) if not one_terminal else s.real, "MW")
     if code == "q":
