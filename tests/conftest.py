@@ -1,16 +1,18 @@
 """What all tests share: hypothesis repeats itself in CI, and small networks are built from plain dictionaries."""
 
+import os
 from collections.abc import Iterable
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
 from northfell.core.model.network import Network, OperatingState, check_network, element_from
 from northfell.core.model.settings import ProjectSettings
 
 settings.register_profile("steady", derandomize=True, deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("steady")
+settings.register_profile("quick", settings.get_profile("steady"), phases=[Phase.explicit, Phase.generate])  # a failure is enough; nobody reads it
+settings.load_profile(os.environ.get("NORTHFELL_HYPOTHESIS", "steady"))
 
 
 def network_of(elements: Iterable[dict[str, Any]], states: Iterable[OperatingState] = (), **project: Any) -> Network:

@@ -2,6 +2,10 @@
 
 from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s, trip_time_s
 from northfell.core.studies.protection.devices import Clearing, Device, devices_of
+from northfell.core.studies.protection.functions import REGISTRY, Curve, Function, FunctionKind, Tolerance
 from northfell.core.studies.protection.isolation import Isolation, Zones
 
-__all__ = ["Clearing", "Device", "Isolation", "Zones", "devices_of", "gg_operating_time_s", "relay_time_s", "trip_time_s"]
+__all__ = [
+    "Clearing", "Curve", "Device", "Function", "FunctionKind", "Isolation", "REGISTRY", "Tolerance", "Zones", "devices_of", "gg_operating_time_s",
+    "relay_time_s", "trip_time_s",
+]  # fmt: skip
