@@ -8,6 +8,9 @@ from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Attach, Change, Connect, Move, PutEntry, PutSettings, PutStates, Remove, Set, Switch, apply_change, settings_with
 from northfell.core.model.elements import Document
 from northfell.core.model.network import OperatingState, OwnEntry, Placement
+from northfell.core.model.settings import ProjectSettings
+from northfell.core.studies import STUDIES
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.demo import skerrow_water
 
 DEMO = skerrow_water()
@@ -94,3 +97,16 @@ def test_refusals(act, error, told):
     with pytest.raises(error, match=None) as raised:
         apply_change(DEMO, Change("", (act,)))
     assert told in str(raised.value)
+
+
+def test_the_settings_of_every_study_survive_change_sets_and_sets_kept_aside():
+    settings = ProjectSettings()
+    for study in STUDIES:
+        assert type(settings.of_study(study.key)) is study.settings
+    other = settings_with(settings_with(settings, "load_flow.load_level_pct", 50.0), "arc_flash.variation_pct", 7.0)
+    aside = other.model_copy(update={"set_name": "Low", "sets_aside": {"High": settings.in_use}})
+    (put,) = Change.from_json("Set", Change("Set", (PutSettings(settings=aside),)).to_json()).acts
+    assert put.settings == aside
+    back = put.settings.using("High")
+    assert (back.of(LOAD_FLOW.settings).load_level_pct, back.sets_aside["Low"].of(LOAD_FLOW.settings).load_level_pct) == (100.0, 50.0)
+    assert back.sets_aside["Low"].of_study("arc_flash").variation_pct == 7.0
