@@ -41,8 +41,23 @@ case "${1:-}" in
     need_browser
     .venv/bin/ruff check .
     .venv/bin/ruff format --check .
+    .venv/bin/oxlint --deny-warnings src/northfell/web/static/js
     .venv/bin/mypy
     exec .venv/bin/python -m pytest "$@" ;;
+  quick)
+    set_up
+    exec .venv/bin/python -m tools.quick ;;
+  coverage)
+    set_up
+    .venv/bin/coverage run -m pytest -m "not browser"
+    exec .venv/bin/coverage report --skip-covered --sort=cover ;;
+  mutate)
+    shift
+    set_up
+    exec .venv/bin/python -m tools.mutate "$@" ;;
+  hooks)
+    set_up
+    exec .venv/bin/pre-commit install ;;
   bench)
     set_up
     .venv/bin/python -m benchmarks.run
@@ -51,6 +66,6 @@ case "${1:-}" in
     .venv/bin/python -m benchmarks.tables
     exec .venv/bin/python -m benchmarks.attack 20 10 1000 ;;
   *)
-    echo "usage: ./nf demo | test | bench | serve | run | check | convert | schema | labels | user | backup | restore" >&2
+    echo "usage: ./nf demo | test | quick | coverage | mutate | hooks | bench | serve | run | check | convert | schema | labels | user | backup | restore" >&2
     exit 64 ;;
 esac

@@ -1,0 +1,1 @@
+"""What is measured, not asserted."""

@@ -4,7 +4,7 @@ import argparse
 import getpass
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -30,7 +30,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except _Refused as error:
         return _argument_refused(list(sys.argv[1:] if arguments is None else arguments), error, exits=arguments is None)
     try:
-        code = options.do(options)
+        code: int = options.do(options)
     except BrokenPipeError:
         return SOLVED
     except NorthfellError as error:
@@ -352,7 +352,11 @@ def _with_settings(network: Network, study: str, pairs: list[str]) -> Network:
 
 def _write_result(path: Path, text: str, tables: list[Table]) -> None:
     name = path.name.lower()
-    writers = {".json": lambda: text.encode(), ".csv": lambda: results.to_csv(tables).encode("utf-8-sig"), ".xlsx": lambda: results.to_workbook(tables)}
+    writers: dict[str, Callable[[], bytes]] = {
+        ".json": lambda: text.encode(),
+        ".csv": lambda: results.to_csv(tables).encode("utf-8-sig"),
+        ".xlsx": lambda: results.to_workbook(tables),
+    }
     for ending, write in writers.items():
         if name.endswith(ending):
             _write(path, write())

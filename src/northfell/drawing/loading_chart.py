@@ -45,4 +45,4 @@ def loading_shapes(found: MaximumLoading, limits: Limits, width: float, height: 
 def _round_step(span: float) -> float:
     """A step of 1, 2 or 5 times a power of ten, of which four to nine fit."""
     power = 10 ** math.floor(math.log10(span / 4))
-    return next(k * power for k in (5, 2, 1) if k * power <= span / 4)
+    return float(next(k * power for k in (5, 2, 1) if k * power <= span / 4))

@@ -161,4 +161,4 @@ def nearest_on(ways: Mapping[tuple[str, int], Way], at: Point, within: float) ->
 
 def _distance(a: Point, b: Point, p: Point) -> float:
     x, y = min(max(p[0], min(a[0], b[0])), max(a[0], b[0])), min(max(p[1], min(a[1], b[1])), max(a[1], b[1]))
-    return ((p[0] - x) ** 2 + (p[1] - y) ** 2) ** 0.5
+    return float(((p[0] - x) ** 2 + (p[1] - y) ** 2) ** 0.5)

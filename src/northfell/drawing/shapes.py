@@ -44,6 +44,8 @@ PLAIN = Style()
 
 @dataclass(frozen=True)
 class Line:
+    """A stroke through points."""
+
     points: tuple[Point, ...]
     style: Style = PLAIN
 
@@ -54,6 +56,8 @@ class Line:
 
 @dataclass(frozen=True)
 class Polygon:
+    """A closed shape through points."""
+
     points: tuple[Point, ...]
     style: Style = PLAIN
 
@@ -64,6 +68,8 @@ class Polygon:
 
 @dataclass(frozen=True)
 class Circle:
+    """A circle about a point."""
+
     x: float
     y: float
     r: float
@@ -75,6 +81,8 @@ class Circle:
 
 @dataclass(frozen=True)
 class Rect:
+    """A rectangle from its top left corner."""
+
     x: float
     y: float
     w: float

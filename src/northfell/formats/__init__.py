@@ -1,0 +1,1 @@
+"""Reading and writing of open formats, one module each."""

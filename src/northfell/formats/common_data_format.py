@@ -19,7 +19,9 @@ class _Columns:
     whole: int
 
     def read(self, line: str, at: int, start: int) -> dict[str, float]:
-        """Values after column `start`. A whole card is read by its words, since columns drift in practice; one with fewer words by
+        """Values after column `start`.
+
+        A whole card is read by its words, since columns drift in practice; one with fewer words by
         the columns of the standard, since neighbouring numbers may touch; by words again where that fails.
         """
         words = line[start:].split()

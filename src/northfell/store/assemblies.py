@@ -8,6 +8,8 @@ from northfell.core.errors import NotFound
 
 @dataclass(frozen=True, slots=True)
 class AssemblyRow:
+    """An assembly of one's own, as it is kept."""
+
     id: int
     name: str
     body: str

@@ -9,6 +9,8 @@ from northfell.core.model.changes import Change
 
 @dataclass(frozen=True, slots=True)
 class ChangeRow:
+    """A change with its inverse, as it is kept."""
+
     seq: int
     title: str
     made_at: str

@@ -10,6 +10,8 @@ from northfell.core.errors import NotFound
 
 @dataclass(frozen=True, slots=True)
 class Person:
+    """Who may sign in, and what for."""
+
     name: str
     role: str  # edits or reads
     password: str  # an argon2id digest

@@ -18,6 +18,8 @@ from northfell.core.model.settings import ProjectSettings
 
 @dataclass(frozen=True, slots=True)
 class ProjectRow:
+    """What is kept of a project beside its changes."""
+
     id: int
     name: str
     version: int

@@ -10,6 +10,8 @@ from northfell.core.errors import NotFound
 
 @dataclass(frozen=True, slots=True)
 class ReaderLink:
+    """A link that shows a project, or one element of it."""
+
     token: str
     project_id: int
     element_id: str

@@ -11,6 +11,8 @@ MOST = 2000  # versions looked back upon; an edit on an older one is refused
 
 @dataclass(frozen=True, slots=True)
 class Step:
+    """What made a version out of the one before."""
+
     version: int
     made_by: str
     title: str

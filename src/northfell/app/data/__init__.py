@@ -1,0 +1,1 @@
+"""Filling a network: edits, tables, catalogue, operating states."""

@@ -1,0 +1,1 @@
+"""Drawing a network: by hand, by typing, by pasting, on several sheets."""

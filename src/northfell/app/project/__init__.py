@@ -1,0 +1,1 @@
+"""Projects as a whole: opened, imported, repaired, kept, and who may do so."""

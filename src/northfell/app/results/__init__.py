@@ -1,0 +1,1 @@
+"""Results: run, kept current, gathered over all states, compared, given out."""

@@ -56,6 +56,8 @@ class Key:
 
 @dataclass(frozen=True)
 class Comparison:
+    """What proposals make of the findings and key results, beside the network itself."""
+
     variants: tuple[str, ...]  # the network first
     findings: tuple[FindingRow, ...]
     keys: Mapping[str, Mapping[str, Key]]  # state -> variant

@@ -24,8 +24,9 @@ class LabelJob:
 
 
 def labels_of(network: Network, results: Results | None = None, only: tuple[str, str] | None = None, made_on: date | None = None) -> LabelJob:
-    """Labels of all locations (or of one bus id and side), in the order of the network. A label stands for all states: where one of them
-    gives no result for a location that is fed, there is none.
+    """Labels of all locations (or of one bus id and side), in the order of the network.
+
+    A label stands for all states: where one of them gives no result for a location that is fed, there is none.
 
     Raises
     ------

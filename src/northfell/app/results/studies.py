@@ -44,7 +44,8 @@ class StateResults:
         return energised(self.elements, self.topology)
 
     def compiled(self, study: str) -> Compiled:
-        return self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
+        made: Compiled = self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
+        return made
 
     def result(self, study: Study[R]) -> R:
         """The result of a study.

@@ -105,7 +105,8 @@ def enclosure_classes() -> dict[str, EnclosureClass]:
 @cache
 def arc_flash_coefficients() -> dict[str, Any]:
     """All coefficient tables of IEEE 1584-2018."""
-    return json.loads(_text("ieee1584_2018_tables.json"))
+    read: dict[str, Any] = json.loads(_text("ieee1584_2018_tables.json"))
+    return read
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,1 @@
+"""What a network is, and how it changes."""

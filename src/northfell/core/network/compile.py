@@ -325,7 +325,7 @@ def _number(value: float | None) -> float:
     return math.nan if value is None else value
 
 
-def _branch(e: Conductor | Transformer | EquivalentBranch | SeriesReactor, v_a: float, v_b: float, s_base: float, f_hz: float) -> tuple:
+def _branch(e: Conductor | Transformer | EquivalentBranch | SeriesReactor, v_a: float, v_b: float, s_base: float, f_hz: float) -> tuple[Any, ...]:
     """r_flow, r_cold, r_hot, x, g, b, ratio, ratio_main, x_rated, rating, rating_is_a of one branch."""
     if isinstance(e, EquivalentBranch):
         k = s_base / e.s_base_mva
@@ -348,7 +348,7 @@ def _branch(e: Conductor | Transformer | EquivalentBranch | SeriesReactor, v_a: 
     return flow, r_20, hot, x, 0.0, b, 1.0, 1.0, math.nan, rating, True
 
 
-def _transformer(e: Transformer, v_hv: float, v_lv: float, s_base: float) -> tuple:
+def _transformer(e: Transformer, v_hv: float, v_lv: float, s_base: float) -> tuple[Any, ...]:
     r_own, x_own = transformer_per_unit(e)
     s = _number(e.s_rated_mva)
     to_system = (_number(e.v_lv_kv) / v_lv) ** 2 * s_base / (s * e.parallel)

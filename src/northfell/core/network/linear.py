@@ -31,7 +31,7 @@ class Factorised:
     def __getstate__(self) -> dict[str, Any]:
         return {**self.__dict__, "_lu": None}
 
-    def solve(self, rhs: NDArray, transposed: bool = False) -> NDArray:
+    def solve(self, rhs: NDArray[Any], transposed: bool = False) -> NDArray[Any]:
         """Solve for one or many right-hand sides, perhaps with the transposed matrix.
 
         Raises
@@ -41,7 +41,7 @@ class Factorised:
         """
         if self._lu is None:
             self._lu = self._made()
-        answer: NDArray = self._lu.solve(rhs, "T" if transposed else "N")
+        answer: NDArray[Any] = self._lu.solve(rhs, "T" if transposed else "N")
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer

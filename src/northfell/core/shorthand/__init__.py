@@ -1,0 +1,1 @@
+"""The line one types to extend a network."""

@@ -47,6 +47,8 @@ class FieldShown:
 
 @dataclass(frozen=True)
 class Card:
+    """All that the card of an element shows."""
+
     element: Element
     subtitle: str
     state: str

@@ -9,6 +9,8 @@ from northfell.drawing.shapes import Shape
 
 @dataclass(frozen=True)
 class Figure:
+    """A result with its unit, its verdict and its working."""
+
     label: str
     text: str
     unit: str = ""

@@ -14,6 +14,8 @@ from northfell.drawing.shapes import Shape
 
 @dataclass(frozen=True)
 class CellShown:
+    """A cell: its text, and what it is sorted by."""
+
     text: str
     sort: float | str = ""
     severity: str = ""
@@ -23,6 +25,8 @@ class CellShown:
 
 @dataclass(frozen=True)
 class RowShown:
+    """A row: the element it leads to, its cells, its verdict."""
+
     element: str
     cells: Sequence[CellShown]
     severity: str = ""
@@ -34,6 +38,8 @@ class RowShown:
 
 @dataclass(frozen=True)
 class Head:
+    """The head of a column."""
+
     label: str
     unit: str = ""
     number: bool = False
@@ -41,6 +47,8 @@ class Head:
 
 @dataclass(frozen=True)
 class Ledger:
+    """A table of the ledger, or why there is none."""
+
     tabs: list[tuple[str, str, int | None]]  # key, name, count
     heads: list[Head]
     rows: list[RowShown]

@@ -184,7 +184,8 @@ def gathering(request: Request, opened: Project) -> Job:
     """The run that gathers the findings of a version of a project, begun if it is not under way."""
     results = request.app.state.results.of(opened)
     key = f"{opened.version} {opened.proposal}"
-    return request.app.state.jobs.start(findings_place(opened), key, lambda job: gathering_of.findings(results, job.told))
+    begun: Job = request.app.state.jobs.start(findings_place(opened), key, lambda job: gathering_of.findings(results, job.told))
+    return begun
 
 
 def findings_place(opened: Project) -> str:

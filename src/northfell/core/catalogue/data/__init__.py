@@ -1,0 +1,1 @@
+"""Tables that are shipped, each with its source in the reader beside them."""

@@ -1,0 +1,1 @@
+"""The form of a declaration: one for each parameter."""

@@ -1,7 +1,7 @@
 """Three-winding transformers."""
 
 import re
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator
 
@@ -22,7 +22,7 @@ def _group(text: str) -> str:
     return text
 
 
-def _s(side: str, symbol: str) -> float | None:
+def _s(side: str, symbol: str) -> Any:
     return param(
         None, label=f"Rated power, {side}", symbol=symbol, unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF),
         meaning=f"Rated apparent power of the {side}.",
@@ -30,7 +30,7 @@ def _s(side: str, symbol: str) -> float | None:
     )
 
 
-def _v(side: str, symbol: str) -> float | None:
+def _v(side: str, symbol: str) -> Any:
     return param(
         None, label=f"Rated voltage, {side}", symbol=symbol, unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF),
         meaning="Rated line-to-line voltage at the main tap.",
@@ -38,7 +38,7 @@ def _v(side: str, symbol: str) -> float | None:
     )
 
 
-def _uk(pair: str, symbol: str) -> float | None:
+def _uk(pair: str, symbol: str) -> Any:
     return param(
         None, label=f"Impedance voltage, {pair}", symbol=f"ukr {symbol}", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
         meaning=f"Short-circuit voltage between {pair}, on the smaller rated power of the two; the third winding open.", source=IEC,
@@ -46,7 +46,7 @@ def _uk(pair: str, symbol: str) -> float | None:
     )
 
 
-def _ur(pair: str, symbol: str) -> float | None:
+def _ur(pair: str, symbol: str) -> Any:
     return param(
         None, label=f"Resistive part, {pair}", symbol=f"uRr {symbol}", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
         typical="three_winding_ur", meaning="Resistive part of that impedance voltage, on the same power.", source=IEC,

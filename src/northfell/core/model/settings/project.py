@@ -15,12 +15,16 @@ from northfell.core.model.settings.limits import Limits
 
 
 class DrawingSettings(Settings):
+    """How sheets are drawn."""
+
     symbols: Literal["IEC 60617", "IEEE 315"] = param(
         "IEC 60617", label="Symbols", section="Drawing", meaning="The standard after which symbols are drawn, on every sheet."
     )
 
 
 class UnitSettings(Settings):
+    """In which units lengths and sizes are shown."""
+
     lengths: Literal["m", "ft"] = param("m", label="Lengths in", section="Units", meaning="Route lengths on cards and in tables; files keep metres.")
     conductors: Literal["mm²", "AWG and kcmil"] = param(
         "mm²", label="Conductor sizes in", section="Units", meaning="Cross-sections on cards and in tables; files keep square millimetres."

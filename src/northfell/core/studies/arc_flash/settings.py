@@ -10,6 +10,8 @@ from northfell.core.model.settings import StudySettings
 
 
 class ArcFlashSettings(StudySettings):
+    """Settings of the arc-flash study."""
+
     STUDY, LABEL = "arc_flash", "Arc flash"
 
     standard: Literal["IEEE 1584-2018"] = param("IEEE 1584-2018", label="Standard", section="Arc flash", meaning="After which energies are computed.")

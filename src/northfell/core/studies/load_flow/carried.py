@@ -1,5 +1,7 @@
 """From solved voltages to what each element carries, and what each source then delivers."""
 
+from typing import Any
+
 import numpy as np
 
 from northfell.core.network import switch_currents
@@ -22,7 +24,7 @@ def carried(case: Case, v_fed: Complexes, messages: tuple[str, ...] = ()) -> Loa
     i_branch = np.einsum("bij,bj->bi", two_port, v[ends])
     s_branch = v[ends] * np.conj(i_branch)
 
-    def v_at(elements: tuple) -> Complexes:
+    def v_at(elements: tuple[Any, ...]) -> Complexes:
         return v[net.bus_of(elements)]
 
     s_load = power_drawn(np.abs(v_at(net.loads)), case.loads_draw)  # nan where not fed

@@ -132,7 +132,8 @@ class Controls:
     def _missed(self, v: Complexes) -> Floats:
         """By how much each changer's quantity stands above what it holds."""
         quantities = _quantities(self.case, self.changers, v)
-        return quantities - np.array([one.aim for one in self.changers])
+        off: Floats = quantities - np.array([one.aim for one in self.changers])
+        return off
 
     def _step_taps(self, v: Complexes, seen: dict[tuple[int, ...], float]) -> bool:
         """Move the taps that are beyond their bands; whether any moved.

@@ -21,7 +21,8 @@ from northfell.core.studies.load_flow.case import Case, Side
 from northfell.core.studies.load_flow.controls import Controls, ReactiveLimits
 from northfell.core.studies.load_flow.injections import asked_mw, by_exponents, with_slope
 from northfell.core.studies.load_flow.newton import EXPONENTS, Given, Jacobian, Unknown, newton, power_drawn
-from northfell.core.studies.load_flow.solve import STUDY, case_of
+from northfell.core.studies.load_flow.solve import case_of
+from northfell.core.studies.load_flow.sources import STUDY
 from northfell.core.tables import Cell, Table, build
 
 MOST_PART = 1000.0  # times the load of today, at which the search is given up

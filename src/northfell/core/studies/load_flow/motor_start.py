@@ -14,7 +14,8 @@ from northfell.core.studies.load_flow.carried import carried
 from northfell.core.studies.load_flow.controls import Controls, ReactiveLimits
 from northfell.core.studies.load_flow.injections import one_motor
 from northfell.core.studies.load_flow.result import LoadFlow
-from northfell.core.studies.load_flow.solve import STUDY, case_of
+from northfell.core.studies.load_flow.solve import case_of
+from northfell.core.studies.load_flow.sources import STUDY
 from northfell.core.tables import Cell, Table, build
 
 Motor = InductionMotor | SynchronousMotor

@@ -5,6 +5,7 @@ It knows indices, never names: see :mod:`northfell.core.studies.load_flow.solve`
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,7 +33,8 @@ class Outcome:
 
 def power_drawn(v_abs: Floats, load: Complexes) -> Complexes:
     """Load at each node for a voltage magnitude; `load` has shape (node, exponent)."""
-    return (load * v_abs[:, None] ** EXPONENTS).sum(axis=1)
+    drawn: Complexes = (load * v_abs[:, None] ** EXPONENTS).sum(axis=1)
+    return drawn
 
 
 Followed = Callable[[Floats], tuple[Complexes, Complexes]]  # magnitudes -> power given and its slope, by node
@@ -310,5 +312,5 @@ class Linearised:
         return p, q
 
 
-def _largest(error: NDArray) -> float:
+def _largest(error: NDArray[Any]) -> float:
     return float(np.max(np.abs(error))) if len(error) else 0.0

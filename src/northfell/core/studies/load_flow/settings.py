@@ -10,6 +10,8 @@ from northfell.core.model.settings import StudySettings
 
 
 class LoadFlowSettings(StudySettings):
+    """Settings of the load flow."""
+
     STUDY, LABEL = "load_flow", "Load flow"
 
     tolerance_mva: float = param(

@@ -38,7 +38,8 @@ class Device:
 
     def opens_at_s(self, i_a: Floats, edge: str = "slow") -> Floats:
         """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
-        return np.min([one.opens_at_s(i_a, edge) for one in self.functions], axis=0)
+        first: Floats = np.min([one.opens_at_s(i_a, edge) for one in self.functions], axis=0)
+        return first
 
     @property
     def picks_up_at_a(self) -> float:

@@ -173,6 +173,9 @@ def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
     return Function("fuse link", fuse, curve, "fuse", "fuse", 0.0, tell)
 
 
+# a function of one's own stands here
+
+
 REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("51", "inverse-time overcurrent", Relay, _inverse),
     FunctionKind("50", "high overcurrent stage", Relay, _high),

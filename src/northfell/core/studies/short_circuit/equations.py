@@ -66,7 +66,7 @@ def generator_correction(un_kv: ArrayLike, ur_kv: ArrayLike, c_max: ArrayLike, x
     ------
     IEC 60909-0:2016, correction factor for synchronous generators.
     """
-    return np.asarray(un_kv) / np.asarray(ur_kv) * np.asarray(c_max) / (1 + np.asarray(xd2) * np.asarray(sin_phi))
+    return np.asarray(un_kv, float) / np.asarray(ur_kv, float) * np.asarray(c_max, float) / (1 + np.asarray(xd2, float) * np.asarray(sin_phi, float))
 
 
 def generator_fictitious_resistance(xd2_ohm: ArrayLike, ur_kv: ArrayLike, sr_mva: ArrayLike) -> Floats:
@@ -77,7 +77,7 @@ def generator_fictitious_resistance(xd2_ohm: ArrayLike, ur_kv: ArrayLike, sr_mva
     IEC 60909-0:2016, fictitious resistance of synchronous machines.
     """
     low, large = np.asarray(ur_kv) <= 1.0, np.asarray(sr_mva) >= 100
-    return np.where(low, 0.15, np.where(large, 0.05, 0.07)) * np.asarray(xd2_ohm)
+    return np.where(low, 0.15, np.where(large, 0.05, 0.07)) * np.asarray(xd2_ohm, float)
 
 
 def motor_impedance(ur_kv: ArrayLike, sr_mva: ArrayLike, ilr_over_ir: ArrayLike, r_over_x: ArrayLike) -> Complexes:
@@ -95,7 +95,7 @@ def motor_impedance(ur_kv: ArrayLike, sr_mva: ArrayLike, ilr_over_ir: ArrayLike,
     """
     z = np.asarray(ur_kv) ** 2 / np.asarray(sr_mva) / np.asarray(ilr_over_ir)
     x = z / np.sqrt(1 + np.asarray(r_over_x) ** 2)
-    return np.asarray(r_over_x) * x + 1j * x
+    return np.asarray(r_over_x, float) * x + 1j * x
 
 
 def initial_current_ka(c: ArrayLike, un_kv: ArrayLike, z1_ohm: ArrayLike) -> Floats:
@@ -111,7 +111,7 @@ def initial_current_ka(c: ArrayLike, un_kv: ArrayLike, z1_ohm: ArrayLike) -> Flo
     ------
     IEC 60909-0:2016, three-phase short circuit.
     """
-    return np.asarray(c) * np.asarray(un_kv) / (np.sqrt(3) * np.abs(z1_ohm))
+    return np.asarray(c, float) * np.asarray(un_kv, float) / (np.sqrt(3) * np.abs(z1_ohm))
 
 
 def r_over_x_equivalent(zc: ArrayLike, fc_over_f: float) -> Floats:
@@ -143,7 +143,7 @@ def peak_factor(r_over_x: ArrayLike) -> Floats:
     ------
     IEC 60909-0:2016, peak current.
     """
-    return 1.02 + 0.98 * np.exp(-3 * np.asarray(r_over_x))
+    return 1.02 + 0.98 * np.exp(-3 * np.asarray(r_over_x, float))
 
 
 def peak_current_ka(kappa: ArrayLike, ik_ka: ArrayLike) -> Floats:
@@ -155,7 +155,7 @@ def peak_current_ka(kappa: ArrayLike, ik_ka: ArrayLike) -> Floats:
     ------
     IEC 60909-0:2016, peak current.
     """
-    return np.asarray(kappa) * np.sqrt(2) * np.asarray(ik_ka)
+    return np.asarray(kappa, float) * np.sqrt(2) * np.asarray(ik_ka, float)
 
 
 def converter_share(z_kj: ArrayLike, z_kk: ArrayLike, i_source: ArrayLike) -> Floats:
@@ -181,4 +181,4 @@ def converter_share(z_kj: ArrayLike, z_kk: ArrayLike, i_source: ArrayLike) -> Fl
     ------
     IEC 60909-0:2016, wind and photovoltaic units with full-size converter.
     """
-    return np.abs(np.asarray(z_kj) / np.asarray(z_kk)[..., None]) * np.asarray(i_source)
+    return np.abs(np.asarray(z_kj, complex) / np.asarray(z_kk, complex)[..., None]) * np.asarray(i_source, float)

@@ -10,6 +10,8 @@ from northfell.core.model.settings import StudySettings
 
 
 class ShortCircuitSettings(StudySettings):
+    """Settings of the short-circuit study."""
+
     STUDY, LABEL = "short_circuit", "Short circuit"
 
     standard: Literal["IEC 60909-0:2016"] = param("IEC 60909-0:2016", label="Standard", section="Short circuit", meaning="After which faults are computed.")

@@ -1,0 +1,1 @@
+"""The page of catalogue: its routes and its templates."""

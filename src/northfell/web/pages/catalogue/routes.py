@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse
 
 from northfell.app.data import catalogue
 from northfell.app.project.projects import change_project, open_project
+from northfell.core.catalogue.entries import Entry
 from northfell.core.catalogue.finding import answer_of, narrowed, questions
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
 from northfell.core.model.changes import Change
@@ -56,7 +57,7 @@ def _page(request: Request, db: Db, project_id: Id, kind: str = "", status: int 
 
 def _of_element(network: Network, element: Element, kind: str) -> dict[str, str]:
     """What is known of an element already, as far as entries answer to it."""
-    known = catalogue.Entry("", kind, "", {k: v for k, v in element.__dict__.items() if v is not None}, {"sizes": network.settings.units.conductors}, "")
+    known = Entry("", kind, "", {k: v for k, v in element.__dict__.items() if v is not None}, {"sizes": network.settings.units.conductors}, "")
     entries = catalogue.entries_of(network, kind)
     chosen: dict[str, str] = {}
     for question in questions(entries, kind, {}):
@@ -70,7 +71,7 @@ def _of_element(network: Network, element: Element, kind: str) -> dict[str, str]
     return chosen
 
 
-def _rated_for(network: Network, element: Element, entries: list[catalogue.Entry]) -> str:
+def _rated_for(network: Network, element: Element, entries: list[Entry]) -> str:
     """The lowest rated voltage of cables that may stand where the element does."""
     v_kv = getattr(network.elements[element.buses[0]], "v_nominal_kv", None) if element.buses else None
     rated = sorted({e.values["v_insulation_kv"] for e in entries if "v_insulation_kv" in e.values})

@@ -1,0 +1,1 @@
+"""The page of documents: its routes and its templates."""

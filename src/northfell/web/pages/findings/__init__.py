@@ -1,0 +1,1 @@
+"""The page of findings: its routes and its templates."""

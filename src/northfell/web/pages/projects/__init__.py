@@ -1,0 +1,1 @@
+"""The page of projects: its routes and its templates."""

@@ -1,0 +1,1 @@
+"""The page of proposals: its routes and its templates."""

@@ -1,0 +1,1 @@
+"""The page of readers: its routes and its templates."""

@@ -1,0 +1,1 @@
+"""The page of reference: its routes and its templates."""

@@ -1,0 +1,1 @@
+"""The working of a figure, and the files that leave."""

@@ -15,6 +15,7 @@ from northfell.core.studies import STUDIES, Asked
 from northfell.core.tables import Table
 from northfell.core.working import given_text, value_text
 from northfell.documents import sheets
+from northfell.documents.labels import Label
 from northfell.drawing.sheet import Drawing
 from northfell.formats import northfell_json, northfell_zip
 from northfell.web.shell.answering import Db, answer, file_answer, project_page, slug
@@ -107,7 +108,7 @@ def all_labels(request: Request, db: Db, view: Looking, part: bool = False) -> R
     return _pdf(opened.title, job.labels, f"labels-{slug(opened.title)}{'-part' if job.left_out else ''}.pdf")
 
 
-def _pdf(job: str, made: Sequence[labels.Label], name: str) -> Response:
+def _pdf(job: str, made: Sequence[Label], name: str) -> Response:
     return file_answer(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
 
 

@@ -1,0 +1,1 @@
+"""The page of states: its routes and its templates."""

@@ -1,0 +1,1 @@
+"""The page of tables: its routes and its templates."""

@@ -13,6 +13,8 @@ GROUPS = ("Boards", "Supply", "Transformers", "Conductors", "Switching", "Measur
 
 @dataclass(frozen=True)
 class TrayItem:
+    """A symbol of the tray."""
+
     kind: str  # as it is posted; a bus with its kind behind a colon
     title: str
     short: str

@@ -13,7 +13,7 @@ function put(live, sent, kids) {
   const again = focused && live.contains(focused) ? focused.dataset.element : null;
   if (sent.hasAttribute("data-some")) {
     const there = new Map(kids(live).map((kid) => [kid.n, kid]));
-    for (const fresh of [...sent.children]) {
+    for (const fresh of Array.from(sent.children)) { // a list of its own: what is put in place leaves it
       fresh.n = Number(fresh.dataset.n);
       fresh.removeAttribute("data-n");
       there.get(fresh.n)?.replaceWith(fresh);
