@@ -16,13 +16,13 @@ from northfell.core.model.changes import proposing
 from northfell.core.model.elements import Bus
 from northfell.core.tables import build
 from northfell.core.verdicts.acknowledging import acknowledge, take_back
-from northfell.drawing.path_chart import path_shapes
 from northfell.drawing.shapes import svg_of
 from northfell.web.shell.answering import Db, Id, answer, file_answer, project_page, slug, templates
 from northfell.web.shell.edits import Version
 from northfell.web.shell.stage import STAGES, has_why, name_of_study, of_study, stages_by_study
 from northfell.web.shell.view import Looking, View
 from northfell.web.shell.workspace import gathering
+from northfell.web.stages.flow.path_chart import path_shapes
 
 router = APIRouter(prefix="/projects/{project_id}")
 Chosen = Annotated[str, Query(max_length=200)]

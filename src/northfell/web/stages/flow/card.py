@@ -11,9 +11,9 @@ from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow, loading_severity, stages_of, voltage_severity
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.totals import steps_in, taps
-from northfell.drawing.path_chart import path_shapes
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
+from northfell.web.stages.flow.path_chart import path_shapes
 from northfell.web.stages.flow.tags import QUANTITIES, bus_value, value_of
 
 FLOW = urlencode({"study": "load_flow", "quantity": "flow"})

@@ -12,11 +12,11 @@ from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START,
 from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.outages import outages_table
-from northfell.drawing.loading_chart import loading_shapes
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
 from northfell.web.shell.view import View
+from northfell.web.stages.flow.loading_chart import loading_shapes
 
 SOURCES = "name bus mode p_mw q_mvar s_mva power_factor v_pu q_min_mvar q_max_mvar loading_pct"
 LOADS = "name bus p_rated_mw q_rated_mvar p_mw q_mvar power_factor v_pu why"

@@ -5,8 +5,8 @@ import math
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow.maximum import MaximumLoading
-from northfell.drawing.path_chart import BOTTOM, CURVE, GRID, LEFT, LIMIT, POINT, RIGHT, SMALL, TOP
 from northfell.drawing.shapes import Circle, Line, Shape, Style, Text
+from northfell.web.stages.flow.path_chart import BOTTOM, CURVE, GRID, LEFT, LIMIT, POINT, RIGHT, SMALL, TOP
 
 VALUE = Style(cls="v")
 
