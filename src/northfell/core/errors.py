@@ -5,6 +5,24 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 
+class Message(str):
+    """A line for people that says what it is about: who acts on it reads the code and the element, never the text."""
+
+    code: str
+    element: str  # id of what it is about; empty: nothing in particular
+    grave: bool
+
+    def __new__(cls, text: str, code: str = "", element: str = "", grave: bool = False) -> "Message":
+        made = super().__new__(cls, text)
+        made.code, made.element, made.grave = code, element, grave
+        return made
+
+
+def code_of(line: str) -> str:
+    """What a line is about, if it says so."""
+    return line.code if isinstance(line, Message) else ""
+
+
 class NorthfellError(Exception):
     """Base of every error a person can act on."""
 

@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from northfell.core.errors import Message, code_of
 from northfell.core.network.topology import Topology
 from northfell.core.rules.completeness import Missing
 
@@ -25,7 +26,7 @@ class HeldBack:
     @property
     def told(self) -> list[str]:
         """The reasons, one to a line, as they stand beside the results of the others."""
-        return [f"The part of the network at {self.bus} has no result. {reason}" for reason in self.reasons]
+        return [Message(f"The part of the network at {self.bus} has no result. {reason}", code_of(reason)) for reason in self.reasons]
 
 
 def held(topology: Topology, names: Mapping[int, str], reasons: Iterable[tuple[int, str]], why: Why, lacking: Mapping[str, Missing]) -> tuple[HeldBack, ...]:

@@ -1,6 +1,6 @@
 """Which islands lack data for a study: they are kept back, the others are computed."""
 
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, Message, code_of
 from northfell.core.model.elements import Element
 from northfell.core.network.compile import Compiled
 from northfell.core.rules.completeness import Missing, missing
@@ -26,7 +26,8 @@ def with_data(net: Compiled, study: str) -> Compiled:
 
 def told(net: Compiled, one: Missing) -> str:
     """What is missing, and whether a typical value can be filled in, or what that waits for."""
-    return f"{one} {help_for(net.elements, one.element, one.parameter.name, int(net.frequency_hz))}".rstrip()
+    helps = help_for(net.elements, one.element, one.parameter.name, int(net.frequency_hz))
+    return Message(f"{one} {helps}".rstrip(), code_of(helps), one.element.id)
 
 
 def fed(net: Compiled, study: str) -> Compiled:

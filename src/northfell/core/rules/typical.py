@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 from northfell.core.catalogue import tables
+from northfell.core.errors import Message
 from northfell.core.model.declare.parameters import parameter, parameters_of
 from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, Line, SynchronousGenerator, SynchronousMotor, Transformer  # fmt: skip
 from northfell.core.model.settings import study_keys
@@ -102,10 +103,13 @@ def can_fill(elements: Mapping[str, Element], element: Element, field: str, freq
     return field in filled
 
 
+FILLABLE = "can be filled"  # code of what is told of a field for which a rule gives a value
+
+
 def help_for(elements: Mapping[str, Element], element: Element, field: str, frequency_hz: int = RULES_HZ) -> str:
     """What can be done about an empty field, in words: that it can be filled, or what its rule waits for; empty where there is no rule."""
     if can_fill(elements, element, field, frequency_hz):
-        return "A typical value can be filled in."
+        return Message("A typical value can be filled in.", FILLABLE)
     waits = waits_for(elements, element, field, frequency_hz)
     return f"A typical value follows once {' and '.join(waits)} {'are' if len(waits) > 1 else 'is'} entered." if waits else ""
 

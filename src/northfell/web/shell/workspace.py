@@ -16,9 +16,10 @@ from northfell.app.results import gathering as gathering_of
 from northfell.app.results.findings import counts
 from northfell.app.results.pins import Pin
 from northfell.app.results.studies import Results, findings_in
-from northfell.core.errors import NorthfellError, NotFound
+from northfell.core.errors import CannotRun, NorthfellError, NotFound, code_of
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
+from northfell.core.rules.typical import FILLABLE
 from northfell.core.shorthand.reading import EXAMPLES
 from northfell.core.studies import STUDIES
 from northfell.core.verdicts import Finding
@@ -249,13 +250,13 @@ def problem_of(results: Results, view: View) -> list[str]:
     outcome = results.at(view.state).outcome(stage.study.key) if stage.study else None
     if not isinstance(outcome, NorthfellError):
         return [*outcome.net.held_back_told, *stage.waits(outcome)] if outcome else []
-    return [str(r) for r in getattr(outcome, "reasons", None) or [outcome]]
+    return [*outcome.reasons] if isinstance(outcome, CannotRun) else [str(outcome)]
 
 
 def offers_of(network: Network, results: Results, view: View) -> list[tuple[str, str]]:
     """Acts that supply what the stage lacks: their addresses, and their words."""
     lines = problem_of(results, view)
-    filled = [("typical", "Fill typical values")] if any("can be filled" in line for line in lines) else []
+    filled = [("typical", "Fill typical values")] if any(code_of(line) == FILLABLE for line in lines) else []
     return [*filled, *STAGES[view.stage].offers(network, lines)]
 
 

@@ -4,7 +4,7 @@ from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash.equations import Enclosure, arcing_current_ka, incident_energy_j_cm2
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.arc_flash.solve import run
+from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, run
 from northfell.core.studies.arc_flash.verdicts import energy, energy_severity
 from northfell.core.studies.arc_flash.working import explain_energy
 from northfell.core.studies.record import Asked, Study
@@ -25,5 +25,7 @@ ARC_FLASH = Study[ArcFlash](
 )  # fmt: skip
 
 __all__ = [
-    "ARC_FLASH", "ArcFlash", "Enclosure", "Location", "Variant", "arcing_current_ka", "energy_severity", "explain_energy", "incident_energy_j_cm2", "run",
+    "ARC_FLASH", "ArcFlash", "Enclosure", "Location", "NO_ENCLOSURE", "Variant", "arcing_current_ka", "energy_severity", "explain_energy",
+    "incident_energy_j_cm2",
+    "run",
 ]  # fmt: skip

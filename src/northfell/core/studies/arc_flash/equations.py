@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from northfell.core.catalogue.tables import arc_flash_coefficients
-from northfell.core.errors import InputRefused
+from northfell.core.errors import InputRefused, Message
 
 Floats = NDArray[np.float64]
 LEVELS_V = (600, 2700, 14300)  # voltages at which the intermediate values are formed
@@ -233,7 +233,7 @@ def boundary_mm(voc_kv: float, ibf_ka: float, box: Enclosure, t_ms: float, facto
     return found[0] if len(found) == 1 else interpolated(found[0], found[1], found[2], voc_kv)
 
 
-def out_of_range(voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: float) -> list[str]:
+def out_of_range(voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: float) -> list[Message]:
     """Where the inputs leave the range in which the model was tested, in words. Nothing is clamped.
 
     Source
@@ -244,15 +244,16 @@ def out_of_range(voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: floa
     i_range, g_range = ((0.5, 106.0), (6.35, 76.2)) if low else ((0.2, 65.0), (19.05, 254.0))
     told = []
     if not i_range[0] <= ibf_ka <= i_range[1]:
-        told.append(f"bolted current {ibf_ka:.4g} kA is outside {i_range[0]:g} to {i_range[1]:g} kA")
+        told.append(Message(f"bolted current {ibf_ka:.4g} kA is outside {i_range[0]:g} to {i_range[1]:g} kA", "bolted current # kA is outside # to # kA"))
     if not g_range[0] <= box.gap_mm <= g_range[1]:
-        told.append(f"gap {box.gap_mm:g} mm is outside {g_range[0]:g} to {g_range[1]:g} mm")
+        told.append(Message(f"gap {box.gap_mm:g} mm is outside {g_range[0]:g} to {g_range[1]:g} mm", "gap # mm is outside # to # mm"))
     if distance_mm < 305:
-        told.append(f"working distance {distance_mm:g} mm is below 305 mm")
+        told.append(Message(f"working distance {distance_mm:g} mm is below 305 mm", "working distance # mm is below # mm"))
     if box.in_box and box.width_mm < 4 * box.gap_mm:
-        told.append(f"box width {box.width_mm:g} mm is less than 4 times the gap")
+        told.append(Message(f"box width {box.width_mm:g} mm is less than 4 times the gap", "box width # mm is less than # times the gap"))
     if box.in_box and box.height_mm * box.width_mm > 1.549e6:
-        told.append("opening of the box is larger than 1.549 m²")
+        told.append(Message("opening of the box is larger than 1.549 m²", "opening of the box is larger than # m²"))
     if voc_kv <= 0.24 and ibf_ka < 2:
-        told.append("a sustained arc is possible but less likely at 240 V and below with less than 2 kA")
+        line = "a sustained arc is possible but less likely at 240 V and below with less than 2 kA"
+        told.append(Message(line, line.replace("240", "#").replace("2 kA", "# kA")))
     return told

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from northfell.core.catalogue.tables import UNVERIFIED_ELECTRODES
+from northfell.core.errors import Message
 from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.studies.arc_flash.equations import CAL
@@ -58,7 +59,7 @@ class Location:
     fed: bool
     variants: tuple[Variant, ...]
     devices: tuple[DeviceTime, ...]
-    warnings: tuple[str, ...]
+    warnings: tuple[Message, ...]
     waits: tuple[str, ...] = ()  # why a place that is fed has no result yet
 
     @property

@@ -7,7 +7,7 @@ from typing import cast
 
 import numpy as np
 
-from northfell.core.errors import CannotRun, InputRefused
+from northfell.core.errors import CannotRun, InputRefused, Message
 from northfell.core.model.elements import Breaker, Bus, Fuse, Relay
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
@@ -21,6 +21,10 @@ from northfell.core.studies.protection import Device, Zones, devices_of
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "arc_flash"
+NO_DEVICE = "no protective device stands between this place and a source"
+ONE_CASE = "the fast stage is reached in one case only: a little less current clears much slower"
+NO_MAIN = "no main device is named: the line side is not assessed"
+NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
 V_RANGE_KV = (0.208, 15.0)
 
 
@@ -51,7 +55,7 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     devices = devices_of(net.elements)
     places = places_of(net)
     if not places:
-        raise CannotRun(STUDY, ["No bus has enclosure data: set the electrode configuration of the buses at which people work."])
+        raise CannotRun(STUDY, [Message("No bus has enclosure data: set the electrode configuration of the buses at which people work.", NO_ENCLOSURE)])
     of_places, of_devices = _lacking(net)
     zones = Zones(net, devices)
     places = [replace(p, waits=(*p.waits, *of_places.get(net.topology.bus_ids[p.bus], ()))) for p in places]
@@ -162,16 +166,16 @@ def _not_computed(net: Compiled, place: Place) -> Location:
     bus, fed = _bus(net, place), net.topology.fed_bus(place.faulted)
     if net.is_held_back(place.faulted):
         reasons = [reason for one in net.held_back if place.faulted in one.buses for reason in one.reasons]
-        return Location(bus.id, place.faulted, place.side, True, (), (), (f"no result: {reasons[0]}",), tuple(reasons))
+        return Location(bus.id, place.faulted, place.side, True, (), (), (Message(f"no result: {reasons[0]}"),), tuple(reasons))
     if fed and place.waits:
-        return Location(bus.id, place.faulted, place.side, True, (), (), (f"waits for data: {place.waits[0]}",), place.waits)
+        return Location(bus.id, place.faulted, place.side, True, (), (), (Message(f"waits for data: {place.waits[0]}"),), place.waits)
     told = f"outside the method's range: {bus.v_nominal_kv or math.nan:g} kV is not between {V_RANGE_KV[0]:g} and {V_RANGE_KV[1]:g} kV"
-    return Location(bus.id, place.faulted, place.side, fed, (), (), (told,) if fed else ())
+    return Location(bus.id, place.faulted, place.side, fed, (), (), (Message(told),) if fed else ())
 
 
 def _beyond_model(bus: Bus, place: Place, ibf_ka: float) -> Location:
     """A place where the model gives no meaningful current or energy: no figures, and the reason."""
-    told = [f"the model gives no result for a bolted current of {ibf_ka:.4g} kA across a gap of {bus.gap_mm:g} mm"]
+    told = [Message(f"the model gives no result for a bolted current of {ibf_ka:.4g} kA across a gap of {bus.gap_mm:g} mm")]
     told += eq.out_of_range(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus), bus.working_distance_mm or math.nan)
     return Location(bus.id, place.faulted, place.side, True, (), (), tuple(told))
 
@@ -231,22 +235,23 @@ def _variant(
     return one, times
 
 
-def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus, found: list[Variant]) -> list[str]:
+def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus, found: list[Variant]) -> list[Message]:
     voc, box = bus.v_nominal_kv or math.nan, enclosure_of(bus)
-    told: list[str] = []
+    told: list[Message] = []
     for case in CASES:
         ibf = next(v.i_bolted_ka for v in found if v.case == case)
         told += [t for t in eq.out_of_range(voc, ibf, box, bus.working_distance_mm or math.nan) if t not in told]
     slow = max(found, key=lambda v: v.opens_at_s)
     if slow.device is None and math.isinf(slow.opens_at_s):
-        told.append("no protective device stands between this place and a source")
+        told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))
     elif math.isinf(slow.opens_at_s):
-        told.append(f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case")
+        line = f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case"
+        told.append(Message(line, "does not operate", slow.device or "", grave=True))
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
-        told.append(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s")
+        told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", "clears in # s; exposure taken as # s"))
     stages = {v.stage for v in found if v.device}
     if len({v.device for v in found}) == 1 and any("instantaneous" in s or "high stage" in s for s in stages) and len(stages) > 1:
-        told.append("the fast stage is reached in one case only: a little less current clears much slower")
+        told.append(Message(ONE_CASE, ONE_CASE))
     if bus.main is None and place.side == "load" and bus.bus_kind == "switchboard":
-        told.append("no main device is named: the line side is not assessed")
+        told.append(Message(NO_MAIN, NO_MAIN))
     return told

@@ -1,7 +1,6 @@
 """What an arc-flash study shows to be beyond a limit."""
 
 import math
-import re
 from collections.abc import Iterator
 
 from northfell.core.finding import Finding, severity_of
@@ -34,6 +33,5 @@ def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
             limit = limits.energy_breach_cal_cm2
             yield Finding("arc_flash", study.net.state, bus.id, bus.name, severity, text, worst.energy_cal_cm2, limit, "cal/cm²", check=f"energy, {one.side}")
         for warning in one.warnings:
-            grave = "no protective device" in warning or "does not operate" in warning
-            check = f"{one.side} side: {re.sub(r'[0-9.]+', '#', warning)}"  # the same in every state, whatever its figures
-            yield Finding("arc_flash", study.net.state, bus.id, bus.name, "breach" if grave else "close", f"{at}: {warning}.", check=check)
+            check = f"{one.side} side: {warning.code}"  # the same in every state, whatever its figures
+            yield Finding("arc_flash", study.net.state, bus.id, bus.name, "breach" if warning.grave else "close", f"{at}: {warning}.", check=check)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from northfell.core.errors import NoSolution
+from northfell.core.errors import Message, NoSolution
 from northfell.core.model.elements import CapacitorBank, Element, ThreeWindingTransformer, Transformer
 from northfell.core.model.elements.tap_changer import tap_ratio
 from northfell.core.model.network import title_of
@@ -19,6 +19,7 @@ from northfell.core.studies.load_flow.carried import carried
 from northfell.core.studies.load_flow.case import Case, Side
 from northfell.core.studies.load_flow.sources import STUDY, bus_name
 
+CONTROL = "control"  # code of what is told of a tap changer or a capacitor bank that cannot hold what it is set to hold
 MOST_ROUNDS = 200
 ALL_AT_ONCE = 12  # rounds in which every source beyond its limit is switched; afterwards only the worst
 MOST_RETURNS = 4  # times a node may take up its voltage again
@@ -157,7 +158,7 @@ class Controls:
         idle = [i for i in acting if abs(effect[i]) < LEAST_EFFECT]
         if idle:  # a step changes nothing of what they hold: a source holds it already, or it stands elsewhere
             self.hunting.update(idle)
-            self.messages += [f"{title_of(self.changers[i].element)}: its tap changer {POWERLESS}" for i in idle]
+            self.messages += [_told(self.changers[i].element, POWERLESS) for i in idle]
             acting = [i for i in acting if i not in idle]
             if not acting:
                 return False
@@ -175,7 +176,7 @@ class Controls:
             tried_before = True
         if tried_before:
             self.hunting.update(acting)
-            self.messages += [f"{title_of(self.changers[i].element)}: its tap changer {HUNTING}" for i in acting]
+            self.messages += [_told(self.changers[i].element, HUNTING) for i in acting]
             self._put_all(min(seen.items(), key=lambda item: item[1])[0])
         return False
 
@@ -216,11 +217,15 @@ class Controls:
             if abs(d) > one.band + 1e-9 and one.position in (one.low, one.high):
                 end = "lowest" if one.position == one.low else "highest"
                 what = f"{abs(d):.2%} of nominal" if one.holds_voltage else f"{abs(d):.4g} Mvar"
-                self.messages.append(f"{title_of(one.element)}: its tap changer stands at its {end} position and misses what it holds by {what}.")
+                self.messages.append(
+                    Message(
+                        f"{title_of(one.element)}: its tap changer stands at its {end} position and misses what it holds by {what}.", CONTROL, one.element.id
+                    )
+                )
             for other in one.followers:
                 if other.position != one.position:
                     told = f"stands at {other.tap_pct:g} %, the end of its range, and cannot follow {one.element.name} to {one.tap_pct:g} %."
-                    self.messages.append(f"{title_of(other.element)}: its tap changer {told}")
+                    self.messages.append(_told(other.element, told))
 
     # ---- capacitor steps
 
@@ -234,7 +239,9 @@ class Controls:
             if wanted == here[k]:
                 continue
             if there in seen:
-                message = f"{title_of(bank)}: its controller finds no number of steps at rest; it stays at {here[k]} of {bank.steps}."
+                message = Message(
+                    f"{title_of(bank)}: its controller finds no number of steps at rest; it stays at {here[k]} of {bank.steps}.", CONTROL, bank.id
+                )
                 if message not in self.messages:
                     self.messages.append(message)
                 continue
@@ -250,10 +257,12 @@ class Controls:
             n = self.steps_in[bank.id]
             if bank.switching == "by power factor" and bank.measured_at not in under_voltage:
                 what = "is not under voltage"
-                self.messages.append(f"{title_of(bank)}: where it measures the power factor {what}; its {n} steps stay as they are given.")
+                self.messages.append(
+                    Message(f"{title_of(bank)}: where it measures the power factor {what}; its {n} steps stay as they are given.", CONTROL, bank.id)
+                )
             elif (wanted := self._wanted(bank, n, v)) > bank.steps or wanted < 0:
                 which = f"all {bank.steps} steps in" if wanted > 0 else "no step in"
-                self.messages.append(f"{title_of(bank)}: its controller has {which} and still misses what it holds.")
+                self.messages.append(Message(f"{title_of(bank)}: its controller has {which} and still misses what it holds.", CONTROL, bank.id))
 
     def _wanted(self, bank: CapacitorBank, n: int, v: Complexes) -> int:
         if bank.switching == "by voltage":
@@ -466,15 +475,17 @@ def _changers(case: Case, messages: list[str]) -> list[Changer]:
         follows = e.tap_changer == "follows another"
         if not follows and (node < 0 or not case.fed[node]):
             held = net.name(e.tap_bus) if terminal < 0 and e.tap_bus else "the side that it holds"
-            messages.append(f"{title_of(e)}: {held} has no voltage in this state; its tap changer stays where it is given, {e.tap_pct:g} %.")
+            messages.append(
+                Message(f"{title_of(e)}: {held} has no voltage in this state; its tap changer stays where it is given, {e.tap_pct:g} %.", CONTROL, e.id)
+            )
             continue
         low, high = math.ceil(e.tap_lowest_pct / e.tap_step_pct - 1e-9), math.floor(e.tap_highest_pct / e.tap_step_pct + 1e-9)
         start = min(max(round(e.tap_pct / e.tap_step_pct), low), high)
         if not follows and abs(start * e.tap_step_pct - e.tap_pct) > 1e-6:
             told = f"{e.tap_pct:g} % is no position of it" if low <= round(e.tap_pct / e.tap_step_pct) <= high else f"{e.tap_pct:g} % is beyond its positions"
-            messages.append(f"{title_of(e)}: the tap given, {told}; its tap changer starts from {start * e.tap_step_pct:g} %.")
+            messages.append(Message(f"{title_of(e)}: the tap given, {told}; its tap changer starts from {start * e.tap_step_pct:g} %.", CONTROL, e.id))
         if not follows and terminal < 0 and (e.tap_drop_r_ohm or e.tap_drop_x_ohm):
-            messages.append(f"{title_of(e)}: line-drop compensation does not act while it holds the voltage of another bus.")
+            messages.append(Message(f"{title_of(e)}: line-drop compensation does not act while it holds the voltage of another bus.", CONTROL, e.id))
         z_base = net.v_nominal_kv[bus] ** 2 / net.s_base_mva
         drop = complex(e.tap_drop_r_ohm, e.tap_drop_x_ohm) / z_base if terminal >= 0 and math.isfinite(z_base) else 0j
         feeds = terminal > 0 and drop == 0 and node not in case.sources.held and node not in case.sources.magnitude
@@ -482,6 +493,10 @@ def _changers(case: Case, messages: list[str]) -> list[Changer]:
         rated = _rated_mva(e, terminal) / net.s_base_mva
         found.append(Changer(e, rows, terminal, node, e.tap_step_pct, low, high, start, start, drop, grade, feeds, rated))
     return _led(found, net.elements, messages)
+
+
+def _told(e: Element, what: str) -> Message:
+    return Message(f"{title_of(e)}: its tap changer {what}", CONTROL, e.id)
 
 
 def _led(found: list[Changer], elements: Mapping[str, Element], messages: list[str]) -> list[Changer]:
@@ -495,7 +510,7 @@ def _led(found: list[Changer], elements: Mapping[str, Element], messages: list[s
         else:
             name = elements[one.element.tap_master].name if one.element.tap_master else "none"
             told = f"follows {name}, which has no tap changer that acts in this state; it stays where it is given, {one.element.tap_pct:g} %."
-            messages.append(f"{title_of(one.element)}: its tap changer {told}")
+            messages.append(_told(one.element, told))
     return list(own.values())
 
 

@@ -3,11 +3,13 @@
 import math
 from collections.abc import Iterator
 
+from northfell.core.errors import Message
 from northfell.core.finding import Finding, severity_of
 from northfell.core.model.elements import Consumer, Element, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
+from northfell.core.studies.load_flow.controls import CONTROL
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.result import LoadFlow
@@ -170,11 +172,9 @@ def start_findings(started: MotorStart, limits: Limits) -> list[Finding]:
 
 def taps(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Controls that cannot hold what they are set to hold."""
-    names = {title_of(e): e for e in flow.net.elements.values() if hasattr(e, "tap_changer") or hasattr(e, "steps_in")}
     for note in flow.notes:
-        e: Element | None = next((one for title, one in names.items() if note.startswith(f"{title}:")), None)
-        if e is not None:
-            yield Finding(STUDY, flow.net.state, e.id, e.name, "close", note, check="control")
+        if isinstance(note, Message) and note.code == CONTROL:
+            yield Finding(STUDY, flow.net.state, note.element, flow.net.name(note.element), "close", str(note), check=CONTROL)
 
 
 CHECKS = (loading, voltage, not_fed, reactive_limits, capability, held_down, power_factor, taps)

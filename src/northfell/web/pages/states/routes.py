@@ -8,14 +8,14 @@ from fastapi.responses import RedirectResponse
 
 from northfell.app.data import edits, preparing, states
 from northfell.app.project.projects import change_project, open_project
-from northfell.core.errors import NorthfellError, NotFound
+from northfell.core.errors import NorthfellError, NotFound, code_of
 from northfell.core.model.changes import Change
 from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.settings import study_keys
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.rules.completeness import missing_of
-from northfell.core.rules.typical import help_for
+from northfell.core.rules.typical import FILLABLE, help_for
 from northfell.web.shell.answering import Db, Id, project_page
 from northfell.web.shell.edits import Typed, Version, change_shown
 from northfell.web.shell.view import Looking
@@ -124,7 +124,7 @@ def _missing(request: Request, db: Db, project_id: Id, status: int = 200, refuse
                 found[m.parameter.name] = m.parameter
         rows += [(e, found[name], studies, help_for(by_state[NORMAL], e, name, network.settings.frequency_hz)) for name, studies in fields.items()]
     assumed = sum(len(e.assumed) for e in elements.values())
-    fillable = any("can be filled" in row[3] for row in rows)
+    fillable = any(code_of(row[3]) == FILLABLE for row in rows)
     seen = {"rows": rows, "studies": study_keys(), "fillable": fillable, "assumed": assumed, "refused": refused or []}
     return project_page(request, opened, "pages/states/missing.html", "Missing data", status, **seen)
 

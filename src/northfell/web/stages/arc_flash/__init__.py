@@ -5,8 +5,9 @@ from collections.abc import Iterable
 from typing import Any
 
 from northfell.app.data.preparing import boards_without
+from northfell.core.errors import Message, code_of
 from northfell.core.model.network import Network
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash
+from northfell.core.studies.arc_flash import ARC_FLASH, NO_ENCLOSURE, ArcFlash
 from northfell.web.shell.stage import Look, Stage, Tab
 from northfell.web.stages.arc_flash.card import arc_flash_figures
 from northfell.web.stages.arc_flash.label import label_of
@@ -17,11 +18,11 @@ from northfell.web.stages.arc_flash.tags import arc_flash_tags
 def _waits(arc: ArcFlash) -> list[str]:
     """Each reason for which places of work wait, once, with how many they are."""
     reasons = Counter(reason for one in arc.locations for reason in one.waits)
-    return [f"{reason} {n} location{'s wait' if n > 1 else ' waits'} for it." for reason, n in reasons.items()]
+    return [Message(f"{reason} {n} location{'s wait' if n > 1 else ' waits'} for it.", code_of(reason)) for reason, n in reasons.items()]
 
 
 def _offers(network: Network, problem: list[str]) -> Iterable[tuple[str, str]]:
-    if any("No bus has enclosure data" in line for line in problem) and boards_without(network):
+    if any(code_of(line) == NO_ENCLOSURE for line in problem) and boards_without(network):
         yield "arc-flash", "Enclosures and mains of all boards"
 
 
