@@ -43,7 +43,7 @@ class Finding:
         return {k: None if isinstance(v, float) and not math.isfinite(v) else v for k, v in told.items()}  # JSON knows no infinity
 
 
-def severity_of(value: float, close: float, breach: float) -> Severity | None:
+def severity_of(value: float, close: float, breach: float) -> Literal["breach", "close"] | None:
     """Where a value stands: within limits, near the limit, or beyond it. Compared before any rounding; equal is within."""
     beyond = value > breach and not math.isclose(value, breach, rel_tol=1e-9)  # 1.06 p.u. is 6 %, not a hair more
     return "breach" if beyond else "close" if value >= close else None

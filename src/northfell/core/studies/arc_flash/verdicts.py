@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator
+from typing import Literal
 
 from northfell.core.finding import Finding, severity_of
 from northfell.core.model.settings import Limits
@@ -9,7 +10,7 @@ from northfell.core.quantities import figure
 from northfell.core.studies.arc_flash.result import ArcFlash
 
 
-def energy_severity(limits: Limits, energy_cal_cm2: float | None) -> str:
+def energy_severity(limits: Limits, energy_cal_cm2: float | None) -> Literal["breach", "close", ""]:
     """The verdict on an incident energy; empty within limits and where there is none."""
     return "" if energy_cal_cm2 is None else severity_of(energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2) or ""
 
@@ -24,7 +25,7 @@ def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
             continue
         at = f"{bus.name}, {one.side} side"
         device = study.net.name(worst.device) if worst.device else "no device"
-        severity = severity_of(worst.energy_cal_cm2, limits.energy_close_cal_cm2, limits.energy_breach_cal_cm2)
+        severity = energy_severity(limits, worst.energy_cal_cm2)
         if severity:
             opens = f"{device} opens in {figure(worst.opens_at_s, 3)} s." if math.isfinite(worst.opens_at_s) else f"{device} opens."
             known = math.isfinite(worst.energy_cal_cm2)

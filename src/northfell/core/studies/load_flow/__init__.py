@@ -1,6 +1,7 @@
 """Balanced load flow: voltages, flows, loadings and losses of one operating state."""
 
 from northfell.core.errors import NotFound
+from northfell.core.studies.load_flow.judging import loading_severity, low_severity, start_severity, voltage_severity
 from northfell.core.studies.load_flow.loading import Loading, loading_limits, stages_of
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 from northfell.core.studies.load_flow.motor_start import start
@@ -8,7 +9,7 @@ from northfell.core.studies.load_flow.outages import each_out, outages_table
 from northfell.core.studies.load_flow.result import LoadFlow
 from northfell.core.studies.load_flow.settings import LoadFlowSettings
 from northfell.core.studies.load_flow.solve import run
-from northfell.core.studies.load_flow.verdicts import CHECKS, loading_severity, low_severity, start_findings, voltage_severity
+from northfell.core.studies.load_flow.verdicts import CHECKS, start_findings
 from northfell.core.studies.load_flow.working import QUANTITIES, explain_flow
 from northfell.core.studies.record import Asked, OnRequest, Study
 from northfell.core.working import Working
@@ -40,6 +41,6 @@ LOAD_FLOW = Study[LoadFlow](
 )  # fmt: skip
 
 __all__ = [
-    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "loading_limits", "loading_severity", "low_severity", "run",
+    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "loading_limits", "loading_severity", "low_severity", "run", "start_severity",
     "stages_of", "voltage_severity",
 ]  # fmt: skip

@@ -13,6 +13,7 @@ from northfell.core.network import Compiled
 from northfell.core.studies.load_flow.carried import carried
 from northfell.core.studies.load_flow.controls import Controls, ReactiveLimits
 from northfell.core.studies.load_flow.injections import one_motor
+from northfell.core.studies.load_flow.judging import start_severity
 from northfell.core.studies.load_flow.result import LoadFlow
 from northfell.core.studies.load_flow.solve import case_of
 from northfell.core.studies.load_flow.sources import STUDY
@@ -59,10 +60,10 @@ class MotorStart:
     def accepted(self, limits: Limits) -> list[str]:
         """What speaks against the start, in words; empty where it is within the limits."""
         told = []
-        if self.terminal_pct < limits.start_voltage_pct:
+        if start_severity(limits, True, self.terminal_pct, 0.0):
             told.append(f"{self.motor.name} has {self.terminal_pct:.1f} % at its terminals, accepted is {limits.start_voltage_pct:g} % or more.")
         bus, dip = self.worst_dip()
-        if dip > limits.start_dip_pct:
+        if start_severity(limits, False, 100.0, dip):
             told.append(f"The voltage of {self.before.net.name(bus)} falls by {dip:.1f} %, accepted is at most {limits.start_dip_pct:g} %.")
         return told
 

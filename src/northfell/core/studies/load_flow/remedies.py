@@ -27,6 +27,7 @@ from northfell.core.model.elements import (  # fmt: skip
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.network import compile_network
 from northfell.core.quantities import MINUS, figure, fixed
+from northfell.core.studies.load_flow.judging import loading_severity, voltage_severity
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.result import LoadFlow
@@ -114,11 +115,9 @@ def _beyond(flow: LoadFlow, network: Network) -> set[str]:
     limits = network.settings.limits
     found = set()
     for e in flow.net.elements.values():
-        if isinstance(e, Bus):
-            v = abs(flow.voltage(e.id))
-            if e.bus_kind != "junction" and math.isfinite(v) and 100 * abs(v - 1) > limits.voltage_breach_pct * (1 + 1e-9):
-                found.add(e.id)
-        if flow.net.topology.live.get(e.id) and (pct := flow.loading(e).pct) is not None and pct > loading_limits(limits, e)[1] * (1 + 1e-9):
+        if isinstance(e, Bus) and voltage_severity(limits, e, abs(flow.voltage(e.id))) == "breach":
+            found.add(e.id)
+        if flow.net.topology.live.get(e.id) and loading_severity(limits, e, flow.loading(e).pct) == "breach":
             found.add(e.id)
     return found
 

@@ -5,11 +5,12 @@ from collections.abc import Iterator
 
 from northfell.core.errors import Message
 from northfell.core.finding import Finding, severity_of
-from northfell.core.model.elements import Consumer, Element, Inverter, SynchronousGenerator
+from northfell.core.model.elements import Consumer, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow.controls import CONTROL
+from northfell.core.studies.load_flow.judging import loading_severity, voltage_severity
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.result import LoadFlow
@@ -26,8 +27,8 @@ def loading(flow: LoadFlow, limits: Limits, emergency: bool = False) -> Iterator
         if one.pct is None or one.rating is None:
             continue
         close, breach = loading_limits(limits, e)
-        severity = severity_of(one.pct, close, breach)
-        if severity is None:
+        severity = loading_severity(limits, e, one.pct)
+        if not severity:
             continue
         power = flow.terminal_power.get(e.id)
         shares = f", {figure(abs(power[0].real))} MW with {figure(abs(power[0].imag))} Mvar" if power else ""
@@ -37,33 +38,14 @@ def loading(flow: LoadFlow, limits: Limits, emergency: bool = False) -> Iterator
         yield Finding(STUDY, flow.net.state, e.id, e.name, severity, text, one.pct, breach, "%", help_, "loading")
 
 
-def loading_severity(limits: Limits, e: Element, pct: float | None) -> str:
-    """The verdict on a loading; empty where it is within limits or not known."""
-    return "" if pct is None else severity_of(pct, *loading_limits(limits, e)) or ""
-
-
-def voltage_severity(limits: Limits, bus: Element, v_pu: float | None) -> str:
-    """The verdict on the voltage of a bus; empty within limits, where it is not known, and for a junction, which is not judged."""
-    if v_pu is None or not math.isfinite(v_pu) or getattr(bus, "bus_kind", "") == "junction":
-        return ""
-    return severity_of(abs(100 * (v_pu - 1)), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
-
-
-def low_severity(limits: Limits, v_pu: float | None) -> str:
-    """The verdict on how far a voltage stands below nominal; empty within limits and where it is not known."""
-    return "" if v_pu is None else severity_of(100 * (1 - v_pu), limits.voltage_close_pct, limits.voltage_breach_pct) or ""
-
-
 def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Boards whose voltage stands far from nominal."""
     for i, bus_id in enumerate(flow.net.topology.bus_ids):
         v = abs(complex(flow.v[i]))
         bus = flow.net.elements[bus_id]
-        if math.isnan(v) or getattr(bus, "bus_kind", "") == "junction":
-            continue
         deviation = 100 * (v - 1)
-        severity = severity_of(abs(deviation), limits.voltage_close_pct, limits.voltage_breach_pct)
-        if severity is None:
+        severity = voltage_severity(limits, bus, v)
+        if not severity:
             continue
         kv = v * float(flow.net.v_nominal_kv[i])
         measured = f"{figure(kv)} kV, " if math.isfinite(kv) else ""

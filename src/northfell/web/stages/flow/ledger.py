@@ -8,7 +8,7 @@ from northfell.app.results.studies import Results, kept_as, requested
 from northfell.core.model.elements import Bus, Consumer, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
-from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START, LoadFlow, loading_severity, low_severity, voltage_severity
+from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START, LoadFlow, loading_severity, low_severity, start_severity, voltage_severity
 from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.outages import outages_table
@@ -248,8 +248,7 @@ def starts(look: Look) -> Ledger:
     rows = []
     for record in one.table().records():
         at_motor = network.id_of_name[record["bus"]] == motor.bus
-        low = 100 * record["v_during_pu"] < limits.start_voltage_pct if at_motor else record["dip_pct"] > limits.start_dip_pct
-        severity = "breach" if low else ""
+        severity = start_severity(limits, at_motor, 100 * record["v_during_pu"], record["dip_pct"])
         cells = [text(record["bus"]), text("its terminals" if at_motor else ""), num(record["v_before_pu"], 4), num(record["v_during_pu"], 4, severity),
                  num(record["dip_pct"], 2, severity)]  # fmt: skip
         rows.append(RowShown(network.id_of_name[record["bus"]], cells, severity))

@@ -4,7 +4,6 @@ import cmath
 import math
 from dataclasses import dataclass
 
-from northfell.core.finding import severity_of
 from northfell.core.model.elements import Bus, Compensation, Element, Switching
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import MINUS, figure, fixed
@@ -73,7 +72,7 @@ def _element(flow: LoadFlow, e: Element, limits: Limits, chosen: tuple[str, ...]
     one = flow.loading(e) if len(e.TERMINALS) > 1 else None
     pct = one.pct if one else None
     severity = loading_severity(limits, e, pct)
-    tone = loading_tone(pct, *loading_limits(limits, e)) if shade == "loading" and pct is not None else ""
+    tone = loading_tone(limits, e, pct) if shade == "loading" and pct is not None else ""
     toward = 0 if abs(power[0].real) < 1e-9 else 1 if power[0].real > 0 else -1
     if isinstance(e, Switching):
         lines: tuple[tuple[str, str], ...] = ((fixed(pct, 0), "%"),) if severity and pct is not None else ()
@@ -144,7 +143,7 @@ def voltage_shade(deviation_pct: float, limits: Limits) -> str:
     return "" if step == 0 else f"{'high' if deviation_pct > 0 else 'low'}-{step}"
 
 
-def loading_tone(pct: float, close_pct: float, breach_pct: float) -> str:
+def loading_tone(limits: Limits, e: Element, pct: float) -> str:
     """Class of a loaded element: from mist to ink up to where it is near its limit, beyond that the verdict."""
-    severity = severity_of(pct, close_pct, breach_pct)
-    return f"tone-{severity}" if severity else f"tone-{1 + min(TONES - 1, int(TONES * pct / close_pct))}"
+    severity = loading_severity(limits, e, pct)
+    return f"tone-{severity}" if severity else f"tone-{1 + min(TONES - 1, int(TONES * pct / loading_limits(limits, e)[0]))}"
