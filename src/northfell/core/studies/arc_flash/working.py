@@ -1,6 +1,7 @@
 """How an incident energy came about, derived again with the study's own equations."""
 
 import math
+from dataclasses import replace
 
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import title_of
@@ -9,7 +10,24 @@ from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import METHOD, ArcFlash, Location, Variant, coefficients_status
 from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s, reduction
 from northfell.core.studies.protection import devices_of
-from northfell.core.working import Working
+from northfell.core.working import Equation, Working
+
+REDUCED = Equation(
+    "Iarc,min", "Iarc·(1 − 0.5·VarCf)", lambda i_arc_ka, var_cf: i_arc_ka * (1 - 0.5 * var_cf), {"Iarc": "i_arc_ka", "VarCf": "var_cf"}, "kA",
+    f"{METHOD}, 4.5",
+)  # fmt: skip
+REDUCED_BY_SHARE = Equation(
+    "Iarc,min", "Iarc·(1 − own variation)", lambda i_arc_ka, share: i_arc_ka * (1 - share), {"Iarc": "i_arc_ka", "own variation": "share"}, "kA"
+)
+THROUGH = Equation(
+    "I", "Iarc·I″k(device)/Ibf", lambda i_arc_ka, through_ka, i_bolted_ka: i_arc_ka / i_bolted_ka * through_ka,
+    {"Iarc": "i_arc_ka", "I″k(device)": "through_ka", "Ibf": "i_bolted_ka"}, "kA",
+)  # fmt: skip
+EES = Equation(
+    "EES", "(H1 + W1)/2", lambda height_in, width_in: (height_in + width_in) / 2, {"H1": "height_in", "W1": "width_in"}, "in",
+    f"{METHOD}, 4.8.3, Table 6", 4,
+)  # fmt: skip
+IN_CALORIES = Equation("E", "E / 4.184", lambda energy_j_cm2: energy_j_cm2 / eq.CAL, {"E": "energy_j_cm2"}, "cal/cm²")
 
 
 def explain_energy(study: ArcFlash, location: Location, variant: Variant | None = None, quantity: str = "energy_cal_cm2") -> Working:
@@ -28,15 +46,13 @@ def explain_energy(study: ArcFlash, location: Location, variant: Variant | None 
         factor = reduction(study.settings, bus)
         by_standard = study.settings.variation == "by standard"
         cf = 2 * (1 - factor)
-        told = ("Iarc·(1 − 0.5·VarCf)", f"{f(full, 5)} · (1 − 0.5 · {f(cf)})", f"{METHOD}, 4.5")
+        which = "At 600 V and below only the final current is reduced." if voc <= 0.6 else "All three intermediate currents are reduced."
         if by_standard:
             w.step("Variation factor", "VarCf", "k1·V⁶ + … + k7", f"V = {f(voc)} kV, {box.configuration}", cf, "", f"{METHOD}, 4.5 (Eq. 2), Table 2")
+            REDUCED.note(w, "Reduced arcing current", which, i_arc_ka=full, var_cf=cf)
         else:
-            told = ("Iarc·(1 − own variation)", f"{f(full, 5)} · (1 − {f(1 - factor)})", f"study settings “{net.network.settings.set_name}”")
-        w.step(
-            "Reduced arcing current", "Iarc,min", *told[:2], full * factor, "kA", told[2],
-            "At 600 V and below only the final current is reduced." if voc <= 0.6 else "All three intermediate currents are reduced.",
-        )  # fmt: skip
+            own = replace(REDUCED_BY_SHARE, source=f"study settings “{net.network.settings.set_name}”")
+            own.note(w, "Reduced arcing current", which, i_arc_ka=full, share=1 - factor)
     t = _arc_time(w, study, location, one, full * factor)
     cf_box = _correction(w, box, voc)
     _energy(w, box, voc, ibf, d, t, factor, cf_box, quantity)
@@ -91,16 +107,9 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
         through = abs(complex(flow.terminals[one.device][0, 0]))
         name = net.name(one.device)
         w.given(f"I″k({name})", f"bolted current through {name}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
-        i_device = i_arc / one.i_bolted_ka * through
-        w.step(
-            f"Arcing current through {name}",
-            f"I({name})",
-            "Iarc·I″k(device)/Ibf",
-            f"{f(i_arc, 5)} · {f(through, 5)} / {f(one.i_bolted_ka, 5)}",
-            i_device,
-            "kA",
-            note="Arcing current divides like the bolted current; at the voltage of the device.",
-        )
+        divides = "Arcing current divides like the bolted current; at the voltage of the device."
+        of_device = replace(THROUGH, symbol=f"I({name})")
+        i_device = of_device.note(w, f"Arcing current through {name}", divides, i_arc_ka=i_arc, through_ka=through, i_bolted_ka=one.i_bolted_ka)
         devices_of(net.elements)[one.device].clearing(i_device * 1000, w)
     others = [d for d in location.devices if (d.case, d.variant) == (one.case, one.variant) and d.device != one.device]
     for d in others:
@@ -129,11 +138,8 @@ def _correction(w: Working, box: eq.Enclosure, voc: float) -> float:
     if not box.in_box:
         return w.step("Enclosure correction", "CF", "1 in open air", box.configuration, 1.0, "", f"{METHOD}, 4.8")
     height, width, shallow = eq.equivalent_box_in(box, voc)
-    ees = (height + width) / 2
-    w.step(
-        "Equivalent box", "EES", "(H1 + W1)/2", f"({f(height)} + {f(width)})/2, {'shallow' if shallow else 'typical'} box", ees, "in",
-        f"{METHOD}, 4.8.3, Table 6", "" if box.configuration == "VCB" else "Constants of Eq. 11 and 12 unverified for this configuration.",
-    )  # fmt: skip
+    unverified = "" if box.configuration == "VCB" else " Constants of Eq. 11 and 12 unverified for this configuration."
+    ees = EES.note(w, "Equivalent box", f"A {'shallow' if shallow else 'typical'} box.{unverified}", height_in=height, width_in=width)
     cf = eq.correction_of(box, voc)
     equation = "1/(b1·EES² + b2·EES + b3)" if shallow else "b1·EES² + b2·EES + b3"
     return w.step("Enclosure correction", "CF", equation, f"EES = {f(ees)} in, {box.configuration}", cf, "", f"{METHOD}, 4.8.4, Table 7")
@@ -157,7 +163,7 @@ def _energy(w: Working, box: eq.Enclosure, voc: float, ibf: float, d: float, t: 
         e = eq.incident_energy_j_cm2(voc, ibf, box, d, t, factor)
         if voc > 0.6:
             w.step("Energy at the voltage", "E", "interpolation between the levels at V", f"V = {f(voc)} kV", e, "J/cm²", f"{METHOD}, 4.9 (Eq. 19 to 21)")
-        w.result = w.step("Incident energy", "E", "E / 4.184", f"{f(e, 5)} / 4.184", e / eq.CAL, "cal/cm²")
+        w.result = IN_CALORIES.note(w, "Incident energy", energy_j_cm2=e)
         w.unit = "cal/cm²"
         return
     for v, i3, i13 in levels:

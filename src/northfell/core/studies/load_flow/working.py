@@ -12,10 +12,19 @@ from northfell.core.network import branch_two_ports
 from northfell.core.quantities import figure as f
 from northfell.core.studies.load_flow.solved import Solved
 from northfell.core.studies.load_flow.totals import taps
-from northfell.core.working import Working
+from northfell.core.working import Equation, Working
 
 QUANTITIES = ("v_pu", "flow", "loading_pct")
 SOURCE = "Load flow in per unit, nodal power balance"
+VOLTAGE = Equation("U", "|u|·Un", lambda v_pu, un_kv: abs(v_pu) * un_kv, {"|u|": "v_pu", "Un": "un_kv"}, "kV")
+LOSSES = Equation("ΔS", "S1 + S2", lambda s1, s2: s1 + s2, {"S1": "s1", "S2": "s2"}, "MVA", "sum over the terminals")
+CURRENT = Equation(
+    "I", "1000·|S| / (√3·U)", lambda s_mva, u_kv: 1000 * abs(s_mva) / math.sqrt(3) / u_kv, {"|S|": "s_mva", "U": "u_kv"}, "A", "S in MVA, U in kV"
+)
+AT_RATED = Equation(
+    "S", "√3·Ur·I", lambda ur_kv, i_ka: math.sqrt(3) * ur_kv * i_ka, {"Ur": "ur_kv", "I": "i_ka"}, "MVA", "a winding is heated by its current; I in kA"
+)
+LOADING = Equation("loading", "100·carries / rating", lambda carries, rating: 100 * carries / rating, {"carries": "carries", "rating": "rating"}, "%")
 
 
 def explain_flow(flow: Solved, element: Element, quantity: str) -> Working:
@@ -60,7 +69,7 @@ def _voltage(flow: Solved, bus: Bus) -> Working:
     w.step("Balance at the bus", "Σ S", "sum of the powers into all elements", "as above", _clean(total), "MVA", SOURCE, "Zero within the tolerance.")
     w.step("Voltage found", "U", "the value at which every bus balances", "Newton's method, starting flat", v, "p.u.", SOURCE)
     if math.isfinite(un):
-        w.step("Voltage", "|U|", "|U|·Un", f"{f(abs(v), 5)} · {f(un)}", abs(v) * un, "kV")
+        VOLTAGE.note(w, "Voltage", v_pu=v, un_kv=un)
     w.result, w.unit = abs(v), "p.u."
     return w
 
@@ -97,7 +106,10 @@ def _terminal_powers(flow: Solved, e: Element, w: Working) -> complex:
     if len(rows) > 1:
         for terminal, s_terminal in zip(e.TERMINALS, sums, strict=True):
             w.step(f"Power at {terminal.replace('_', ' ')}", "S", "sum of the branches at it", "", s_terminal, "MVA")
-    w.step("Losses", "ΔS", "sum over the terminals", " + ".join(f(abs(s)) for s in sums), sum(sums, 0j), "MVA")
+    if len(sums) == 2:
+        LOSSES.note(w, "Losses", s1=sums[0], s2=sums[1])
+    else:
+        w.step("Losses", "ΔS", "sum over the terminals", "", sum(sums, 0j), "MVA")
     return sums[0]
 
 
@@ -122,26 +134,17 @@ def _loading(flow: Solved, e: Element, w: Working) -> Working:
         bus = flow.net.topology.bus_index[e.buses[at]]
         u = abs(complex(flow.v[bus])) * float(flow.net.v_nominal_kv[bus])
         where = one.terminal.replace("_", " ")
-        w.step(f"Current at {where}, which governs", "I", "|S| / (√3·U)", f"{f(abs(s), 5)} MVA / (√3 · {f(u, 5)} kV)", one.carries, "A")
+        CURRENT.note(w, f"Current at {where}, which governs", s_mva=s, u_kv=u)
     elif one.basis.endswith("by current"):
         bus = flow.net.topology.bus_index[e.buses[at]]
         u = abs(complex(flow.v[bus])) * float(flow.net.v_nominal_kv[bus])
         where = one.terminal.replace("_", " ")
-        i = w.step(
-            f"Current at {where}, which governs", "I", "|S| / (√3·U)", f"{f(abs(s), 5)} MVA / (√3 · {f(u, 5)} kV)", 1000 * abs(s) / math.sqrt(3) / u, "A"
-        )
+        i = CURRENT.note(w, f"Current at {where}, which governs", s_mva=s, u_kv=u)
         rated = one.carries / (math.sqrt(3) * i / 1000)
         w.step("Rated voltage at the tap in use", "Ur", "of the side with the taps, 1 + tap/100 times that at the main tap", _tap(flow, e), rated, "kV")
-        w.step("Power at rated voltage", "S", "√3·Ur·I", f"√3 · {f(rated, 5)} · {f(i / 1000, 5)}", one.carries, "MVA", "a winding is heated by its current")
+        AT_RATED.note(w, "Power at rated voltage", ur_kv=rated, i_ka=i / 1000)
     else:
         w.step(f"Apparent power at {one.terminal.replace('_', ' ')}, which governs", "|S|", "√(P² + Q²)", f"√({f(s.real)}² + {f(s.imag)}²)", one.carries, "MVA")
-    w.step(
-        "Loading",
-        "carries / rating",
-        f"100·{'I' if one.unit == 'A' else 'S' if one.basis.endswith('by current') else '|S|'} / rating",
-        f"100 · {f(one.carries, 5)} / {f(one.rating)}",
-        one.pct,
-        "%",
-    )
-    w.result, w.unit = one.pct, "%"
+    w.result = LOADING.note(w, "Loading", carries=one.carries, rating=one.rating)
+    w.unit = "%"
     return w

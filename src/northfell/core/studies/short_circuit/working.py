@@ -19,8 +19,25 @@ from northfell.core.quantities import figure as f
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import METHOD, ShortCircuit
 from northfell.core.studies.short_circuit.solve import FC_OVER_F, factor_c, machine_mva, motor_rating
-from northfell.core.working import Working
+from northfell.core.working import Equation, Working
 
+INITIAL = Equation("I″k", "c·Un / (√3·|Z1|)", eq.initial_current_ka, {"c": "c", "Un": "un_kv", "|Z1|": "z1_ohm"}, "kA", f"{METHOD}, three-phase short circuit")
+BOTH = Equation("I″k", "I″k + I″k,PF", lambda ik_ka, added_ka: ik_ka + added_ka, {"I″k": "ik_ka", "I″k,PF": "added_ka"}, "kA", METHOD)
+RATIO = Equation(
+    "R/X", "(Rc/Xc)·(fc/f)", lambda rc, xc, fc_over_f: eq.r_over_x_equivalent(complex(rc, xc), fc_over_f), {"Rc": "rc", "Xc": "xc", "fc/f": "fc_over_f"}, "",
+    f"{METHOD}, method (c)",
+)  # fmt: skip
+KAPPA = Equation("κ", "1.02 + 0.98·e^(−3·R/X)", eq.peak_factor, {"R/X": "r_over_x"}, "", f"{METHOD}, peak current")
+PEAK = Equation("ip", "κ·√2·I″k", eq.peak_current_ka, {"κ": "kappa", "I″k": "ik_ka"}, "kA", f"{METHOD}, peak current")
+PEAK_OF_BOTH = Equation(
+    "ip", "κ·√2·I″k + √2·I″k,PF", lambda kappa, ik_ka, added_ka: eq.peak_current_ka(kappa, ik_ka) + math.sqrt(2) * added_ka,
+    {"κ": "kappa", "I″k": "ik_ka", "I″k,PF": "added_ka"}, "kA", f"{METHOD}, peak current",
+)  # fmt: skip
+FEEDER = Equation(
+    "ZQ", "c·UnQ / (√3·I″kQ)", lambda c, un_kv, ik_ka: abs(feeder_impedance(c, un_kv, ik_ka, 0.0)), {"c": "c", "UnQ": "un_kv", "I″kQ": "ik_ka"}, "ohm",
+    f"{METHOD}, network feeders", 4,
+)  # fmt: skip
+KT = Equation("KT", "0.95·cmax/(1 + 0.6·xT)", eq.transformer_correction, {"cmax": "c_max", "xT": "x_t"}, "", f"{METHOD}, KT", 4)
 SHARE_SHOWN = 0.005  # elements that carry less of the fault current are counted, not listed
 
 
@@ -47,32 +64,26 @@ def explain_fault(study: ShortCircuit, bus: int, case: str, quantity: str = "ik_
         note="Loads, shunts and line charging are left out; tap changers stand on the main tap."
         + (" Motors are left out; lines have their end-of-fault temperature." if case == "min" else " Motors take part; lines have 20 °C."),
     )  # fmt: skip
-    ik = float(eq.initial_current_ka(c, un, z1))
     added = float(one.i_converters_ka[bus])
-    w.step(
-        "Initial symmetrical short-circuit current" + (" without converters" if added else ""), "I″k", "c·Un / (√3·|Z1|)",
-        f"{f(c)} · {f(un)} / (√3 · {f(abs(z1), 5)})", ik, "kA", f"{METHOD}, three-phase short circuit",
-    )  # fmt: skip
+    ik = INITIAL.note(w, "Initial symmetrical short-circuit current" + (" without converters" if added else ""), c=c, un_kv=un, z1_ohm=z1)
     if added:
         units = ", ".join(f"{e.name} {f(e.ik_over_ir)}{'~' if 'ik_over_ir' in e.assumed else ''} × Ir" for e in one.inverters)
         w.step("Added by full converters", "I″k,PF", "Σ |Zkj/Zkk|·IskPFj", units, added, "kA", f"{METHOD}, units with full-size converter",
                "Added by magnitude, in phase with the rest: the highest sum.")  # fmt: skip
     w.result, w.unit = ik + added, "kA"
     if added and quantity == "ik_ka":
-        w.step("Initial symmetrical short-circuit current", "I″k", "sum of both", f"{f(ik, 5)} + {f(added, 5)}", ik + added, "kA", METHOD)
+        BOTH.note(w, "Initial symmetrical short-circuit current", ik_ka=ik, added_ka=added)
     if quantity == "ip_ka":
         zc = w.step(
             "Impedance at the equivalent frequency", "Zc", "Zkk with every reactance times fc/f", f"fc/f = {FC_OVER_F:g}", complex(one.zc_ohm[bus]), "ohm",
             f"{METHOD}, peak current, method (c)",
         )  # fmt: skip
-        ratio = float(eq.r_over_x_equivalent(zc, FC_OVER_F))
-        w.step("Ratio at the fault", "R/X", "(Rc/Xc)·(fc/f)", f"{f(zc.real, 5)} / {f(zc.imag, 5)} · {FC_OVER_F:g}", ratio, "", f"{METHOD}, method (c)")
-        kappa = float(eq.peak_factor(ratio))
-        w.step("Peak factor", "κ", "1.02 + 0.98·e^(−3·R/X)", f"1.02 + 0.98·e^(−3·{f(ratio)})", kappa, "", f"{METHOD}, peak current")
-        ip = float(eq.peak_current_ka(kappa, ik)) + math.sqrt(2) * added
-        law, numbers = ("κ·√2·I″k + √2·I″k,PF", f" + √2 · {f(added, 5)}") if added else ("κ·√2·I″k", "")
-        w.step("Peak short-circuit current", "ip", law, f"{f(kappa)} · √2 · {f(ik, 5)}{numbers}", ip, "kA", f"{METHOD}, peak current")
-        w.result = ip
+        ratio = RATIO.note(w, "Ratio at the fault", rc=zc.real, xc=zc.imag, fc_over_f=FC_OVER_F)
+        kappa = KAPPA.note(w, "Peak factor", r_over_x=ratio)
+        if added:
+            w.result = PEAK_OF_BOTH.note(w, "Peak short-circuit current", kappa=kappa, ik_ka=ik, added_ka=added)
+        else:
+            w.result = PEAK.note(w, "Peak short-circuit current", kappa=kappa, ik_ka=ik)
     return w
 
 
@@ -116,18 +127,14 @@ def _impedance(study: ShortCircuit, e: Element, case: str, un: float) -> tuple[s
     if isinstance(e, Infeed):
         c = float(factor_c(study.settings, un, case))
         field = "ik_max_ka" if case == "max" else "ik_min_ka"
-        z = abs(feeder_impedance(c, un, getattr(e, field), e.r_over_x or 0.0))
-        return (
-            title_of(e),
-            "c·UnQ / (√3·I″kQ), R/X as given",
-            f"{f(c)} · {f(un)} / (√3 · {told(field)}) = {f(z)}, R/X = {told('r_over_x')}",
-            f"{METHOD}, network feeders",
-        )
+        given = {"c": c, "un_kv": un, "ik_ka": getattr(e, field)}
+        numbers = FEEDER.put_in({"ik_ka": "~"} if field in e.assumed else {}, **given)
+        return title_of(e), f"{FEEDER.text}, R/X as given", f"{numbers} = {f(FEEDER.value(**given))}, R/X = {told('r_over_x')}", FEEDER.source
     if isinstance(e, Transformer):
         r, x = transformer_per_unit(e)
-        k = float(eq.transformer_correction(c_max, x))
         numbers = (
-            f"KT = 0.95·{f(c_max)}/(1 + 0.6·{f(x)}) = {f(k)}; ukr = {told('uk_pct')} %, uRr = {f(100 * r)} %, UrTLV = {told('v_lv_kv')} kV, "
+            f"KT = {KT.put_in(c_max=c_max, x_t=x)} = {f(KT.value(c_max=c_max, x_t=x))}; "
+            f"ukr = {told('uk_pct')} %, uRr = {f(100 * r)} %, UrTLV = {told('v_lv_kv')} kV, "
             f"SrT = {told('s_rated_mva')} MVA" + (f", {e.parallel} in parallel" if e.parallel > 1 else "")
         )
         return title_of(e), "KT·(uRr + j·√(ukr² − uRr²))·UrTLV²/SrT", numbers, f"{METHOD}, network transformers and KT"
