@@ -5,7 +5,7 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
 from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.finding import Finding
-from northfell.core.model.changes import Add, Change, Remove, Set, Switch, apply_change, proposing
+from northfell.core.model.changes import Add, Change, PutSetting, PutState, Remove, Scale, Set, Switch, apply_change, proposing
 from northfell.core.model.network import OperatingState
 from northfell.core.verdicts.acknowledging import acknowledge, still_holds, take_back, worst_of
 
@@ -123,3 +123,22 @@ def test_an_acknowledged_finding_comes_back_when_its_figure_grows(network):
     kept = made(network, acknowledge(network, falling, "known")).acknowledged[0]
     assert not still_holds(kept, Finding("load_flow", "Normal", "G", "G", "breach", "cosφ", 0.8, 0.9, check="power factor", falls=True))
     assert made(n, take_back(n, worst.key)).acknowledged == []
+
+
+def test_what_stands_otherwise_than_when_it_was_proposed_is_a_conflict_and_what_does_not_is_none(network):
+    """A factor, a setting, a state: no conflict while they stand as they did, one each once somebody changed them."""
+    acts = (
+        Scale(state="Night", of="load_factors", group="", factor=0.5), PutSetting(path="limits.loading_close_pct", value=80.0),
+        PutState(name="Night", to=OperatingState(name="Night", load_factors={"Pumps": 0.2})),
+    )  # fmt: skip
+    others = (
+        Scale(state="Night", of="load_factors", group="", factor=0.9), PutSetting(path="limits.loading_close_pct", value=70.0),
+        PutState(name="Night", to=OperatingState(name="Night", load_factors={"Lights": 0.2})),
+    )  # fmt: skip
+    for act, other in zip(acts, others, strict=True):
+        kept = made(network, proposing.new_proposal(network, "One", "", [Change("one", (act,))]))
+        assert not proposing.inside(kept, "One").conflicts
+        moved_on = made(kept, Change("meanwhile", (other,)))
+        assert len(proposing.inside(moved_on, "One").conflicts) == 1
+        elsewhere = made(kept, longer(1234.0))
+        assert not proposing.inside(elsewhere, "One").conflicts

@@ -133,3 +133,50 @@ def test_every_contradiction_is_told_at_once():
         compile_network(network_of([BUS_A, {**BUS_C, "v_nominal_kv": 0.4}, INFEED, *wrong]), "Normal")
     assert len(error.value.reasons) == 2
     assert "joins buses of 11 kV and 0.4 kV" in error.value.reasons[0]
+
+
+THREE = {
+    "kind": "three_winding_transformer", "name": "T", "hv_bus": "A", "mv_bus": "B", "lv_bus": "C", "s_hv_mva": 20.0, "s_mv_mva": 15.0, "s_lv_mva": 8.0,
+    "v_hv_kv": 33.0, "v_mv_kv": 11.0, "v_lv_kv": 11.0, "uk_hv_mv_pct": 9.0, "uk_hv_lv_pct": 12.0, "uk_mv_lv_pct": 5.0, "ur_hv_mv_pct": 0.5,
+    "ur_hv_lv_pct": 0.6, "ur_mv_lv_pct": 0.4, "vector_group": "YNyn0yn0",
+}  # fmt: skip
+
+
+def test_three_windings_at_no_load_draw_the_no_load_power_and_in_pairs_their_impedance():
+    """Magnetising: 30 kW and 0.8 % of 20 MVA. Each pair alone: its uk on the smaller power of the two, at the transformer's rated voltages."""
+    from northfell.app.results.studies import StateResults
+
+    hv = {**BUS_A, "v_nominal_kv": 33.0}
+    given = network_of([hv, BUS_B, BUS_C, INFEED, {**THREE, "no_load_loss_kw": 30.0, "no_load_current_pct": 0.8}])
+    s = StateResults(given, "Normal").result(LOAD_FLOW).terminal_power["T"][0]
+    assert s.real == pytest.approx(0.030, rel=2e-3)
+    assert s.imag == pytest.approx(math.sqrt((0.008 * 20) ** 2 - 0.030**2), rel=2e-3)
+    net = compile_network(given, "Normal")
+    ab, ac, bc = net.windings[0].pairs
+    assert ab == pytest.approx(complex(0.005, math.sqrt(0.09**2 - 0.005**2)) * 100 / 15)
+    assert ac == pytest.approx(complex(0.006, math.sqrt(0.12**2 - 0.006**2)) * 100 / 8)
+    assert bc == pytest.approx(complex(0.004, math.sqrt(0.05**2 - 0.004**2)) * 100 / 8)
+    assert net.windings[0].x_rated == pytest.approx([math.sqrt(0.09**2 - 0.005**2), math.sqrt(0.12**2 - 0.006**2), math.sqrt(0.05**2 - 0.004**2)])
+    assert net.windings[0].scale == pytest.approx([1.0, 1.0, 1.0])
+
+
+def test_three_windings_that_magnetise_by_more_than_their_current_are_told():
+    given = [{**BUS_A, "v_nominal_kv": 33.0}, BUS_B, BUS_C, INFEED, {**THREE, "no_load_loss_kw": 170.0, "no_load_current_pct": 0.8}]
+    with pytest.raises(CannotRun, match=r"no_load_loss_kw alone asks for 0[.]85 %"):
+        compile_network(network_of(given), "Normal")
+
+
+def test_a_reactor_by_hand():
+    """5 % at 400 A on 11 kV: X = 0.05·11/(√3·0.4) ohm, R a thirtieth of it."""
+    reactor = {"kind": "series_reactor", "name": "L", "from_bus": "A", "to_bus": "B", "i_rated_a": 400.0, "uk_pct": 5.0, "r_over_x": 0.03}
+    b = compile_network(network_of([BUS_A, BUS_B, INFEED, reactor]), "Normal").branches
+    x_ohm = 0.05 * 11 / (math.sqrt(3) * 0.4)
+    assert complex(b.r_cold[0], b.x[0]) * 1.21 == pytest.approx(complex(0.03 * x_ohm, x_ohm))
+
+
+def test_what_is_kept_back_has_no_data_left():
+    """An island taken as not fed enters nothing: unit reactance, no shunt, ratio one, no rating."""
+    net = compile_network(network_of([BUS_A, BUS_B, INFEED, {**CABLE, "c_uf_per_km": 0.4}]), "Normal").masked([0])
+    b = net.branches
+    assert (b.r_flow[0], b.r_cold[0], b.r_hot[0], b.x[0], b.g[0], b.b[0], b.ratio[0], b.ratio_main[0]) == (0, 0, 0, 1, 0, 0, 1, 1)
+    assert math.isnan(b.x_rated[0])

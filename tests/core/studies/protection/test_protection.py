@@ -106,3 +106,39 @@ def test_a_breaker_without_trip_and_relay_is_no_device_and_a_relay_out_of_servic
     assert "Q10" not in devices_of(elements)
     elements["B25"] = elements["B25"].model_copy(update={"in_service": False})
     assert "Q25" not in devices_of(elements)
+
+
+def test_an_electronic_trip_by_hand_at_both_edges():
+    """Long time 36·tr/(I/Ir)² less 20 % at the fast edge; short time by its band; instantaneous 50 and 20 ms; each pickup 10 % to either side."""
+    breaker = Breaker(id="Q", name="Q", from_bus="A", to_bus="B", **TRIP, trip_isd_a=500.0, trip_tsd="0.2", trip_ii_a=2000.0)
+    device = Device(breaker)
+
+    def both(i_a):
+        return tuple(float(device.opens_at_s(np.array([i_a]), edge)[0]) for edge in ("fast", "slow"))
+
+    assert both(104.0) == (math.inf, math.inf)
+    assert both(110.0) == (pytest.approx(0.8 * 180 / 1.1**2), math.inf)  # from 1.05 on at the fast edge, from 1.20 on at the slow one
+    assert both(300.0) == (pytest.approx(0.8 * 20), pytest.approx(20.0))
+    assert both(500.0) == (pytest.approx(0.14), pytest.approx(7.2))  # 450 A at the fast edge, 550 A at the slow one
+    assert both(600.0) == (pytest.approx(0.14), pytest.approx(0.20))
+    assert both(1900.0) == (pytest.approx(0.02), pytest.approx(0.20))
+    assert both(2300.0) == (pytest.approx(0.02), pytest.approx(0.05))
+    assert device.picks_up_at_a == 100.0
+    told = {i: device.clearing(i).stage for i in (104.0, 300.0, 600.0, 2300.0)}
+    assert told == {104.0: "Q does not pick up", 300.0: "Q long time", 600.0: "Q short time", 2300.0: "Q instantaneous"}
+    pickups = {one.code: one.curve.tolerance.pickup for one in device.functions}
+    assert pickups == {"trip L": (pytest.approx(0.05), pytest.approx(0.2)), "trip S": (-0.1, 0.1), "trip I": (-0.1, 0.1)}
+
+
+def test_a_device_matters_to_a_place_only_on_its_way_to_a_source():
+    """Source – Q1 – board – Q2 – load: Q1 is on the board's way, Q2 is not; a tie to a second source is."""
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 0.4} for n in "SBLR"]
+    ways = [{"kind": "breaker", "name": f"Q{k}", "from_bus": a, "to_bus": b, **TRIP} for k, (a, b) in enumerate(("SB", "BL", "BR"), 1)]
+    for second in (False, True):
+        infeeds = [{"kind": "infeed", "name": f"G{b}", "bus": b} for b in ("S", *("R" if second else ""))]
+        network = network_of([*buses, *ways, *infeeds])
+        net = compile_network(network, "Normal")
+        zones = Zones(net, devices_of(net.elements))
+        at = net.topology.bus_index
+        assert [zones.on_a_way(at["B"], q) for q in ("Q1", "Q2", "Q3")] == [True, False, second]
+        assert [zones.on_a_way(at["L"], q) for q in ("Q1", "Q2", "Q3")] == [True, True, second]

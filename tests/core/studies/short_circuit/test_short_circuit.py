@@ -9,7 +9,9 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, network_of
 from tests.core.random_networks import networks
 
 from northfell.app.results.studies import StateResults
+from northfell.core.errors import NotFound
 from northfell.core.model.elements import Bus
+from northfell.core.studies import Asked
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT, explain_fault
 from northfell.core.studies.short_circuit import equations as eq
 
@@ -145,3 +147,55 @@ def test_buses_that_are_not_fed_have_no_row():
     network = network_of([BUS_A, BUS_B, INFEED])
     assert faults_of(network).faults_table().column("bus") == ["A", "A"]
     assert sum(isinstance(e, Bus) for e in network.elements.values()) == 2
+
+
+def test_motors_by_hand_each_kind_of_them():
+    """ZM = UrM²/SrM/(ILR/IrM): from shaft power, efficiency and power factor, several at once; of a load's share; of a regenerative drive."""
+    motor = {"kind": "induction_motor", "name": "M", "bus": "A", "p_rated_kw": 500.0, "v_rated_kv": 10.5, "efficiency_pct": 94.0, "power_factor": 0.87,
+             "ilr_over_ir": 6.0, "r_over_x": 0.1, "pole_pairs": 2, "count": 3}  # fmt: skip
+    load = {
+        "kind": "load",
+        "name": "E",
+        "bus": "A",
+        "p_mw": 3.0,
+        "q_mvar": 4.0,
+        "motor_share_pct": 40.0,
+        "load_factor": 0.5,
+        "ilr_over_ir": 5.0,
+        "r_over_x": 0.42,
+    }
+    s_motors, s_share = 3 * 0.5 / 0.94 / 0.87, 5.0 * 0.5 * 0.4
+    for element, z in (
+        (motor, 10.5**2 / s_motors / 6.0), ({**motor, "starter": "regenerative drive"}, 10.5**2 / s_motors / 3.0), (load, 11.0**2 / s_share / 5.0),
+    ):  # fmt: skip
+        one = faults_of(network_of([BUS_A, INFEED, element])).cases["max"]
+        z_base = 1.21
+        assert abs(complex(one.z_motor_pu[0])) * z_base == pytest.approx(z, rel=1e-9)
+    ratio = complex(faults_of(network_of([BUS_A, INFEED, motor])).cases["max"].z_motor_pu[0])
+    assert ratio.real / ratio.imag == pytest.approx(0.1)
+
+
+def test_a_full_converter_adds_its_current_and_two_of_them_twice():
+    """At its own bus a unit adds IskPF = (Ik/Ir)·Ir; the peak of what it adds is √2 times that."""
+    solar = {"kind": "inverter", "name": "S", "bus": "A", "p_mw": 1.0, "s_rated_mva": 1.2, "ik_over_ir": 1.1}
+    none = faults_of(network_of([BUS_A, INFEED])).cases["max"]
+    for count in (1, 2):
+        one = faults_of(network_of([BUS_A, INFEED, {**solar, "count": count}])).cases["max"]
+        added = count * 1.1 * 1.2 / (math.sqrt(3) * 11)
+        assert one.ik_ka[0] - none.ik_ka[0] == pytest.approx(added)
+        assert one.ip_ka[0] - none.ip_ka[0] == pytest.approx(math.sqrt(2) * added)
+
+
+def test_the_working_is_of_the_bus_case_and_quantity_that_were_asked_for():
+    study = faults_of(network_of([BUS_A, BUS_B, INFEED, CABLE]))
+    for element, bus in (("A", 0), ("B", 1)):
+        for case in ("max", "min"):
+            for quantity in ("ik_ka", "ip_ka"):
+                made = SHORT_CIRCUIT.explain(study, Asked(element, quantity, case))
+                assert made.result == pytest.approx(float(getattr(study.cases[case], quantity)[bus]), rel=1e-12)
+    assert SHORT_CIRCUIT.explain(study, Asked("A", "ik_ka", faulted=1)).result == pytest.approx(float(study.cases["max"].ik_ka[1]))
+    with pytest.raises(NotFound):
+        SHORT_CIRCUIT.explain(study, Asked("W", "ik_ka"))
+    minimum = SHORT_CIRCUIT.explain(study, Asked("A", "ik_ka", "min"))
+    feeder = next(step for step in minimum.steps if step.symbol == "Z(G)")
+    assert "8.000" in feeder.substituted  # the lower fault level in the minimum case
