@@ -1,13 +1,12 @@
 """Use cases on projects: open, change, undo, redo. Every change is kept in the database before it is answered."""
 
-from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from sqlite3 import Connection
-from threading import Lock
 
 from pydantic import ValidationError
 
+from northfell.app.keeping import Kept
 from northfell.app.project.importing import with_sheets
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model.changes import Change, apply_change, apply_completed, proposing
@@ -48,26 +47,7 @@ class NothingToUndo(NorthfellError):
     """There is no change to undo or redo."""
 
 
-class _Networks:
-    """The last few networks read, by project and version: an edit need not read the whole project again."""
-
-    def __init__(self, most: int = 8) -> None:
-        self._kept: OrderedDict[tuple[int, int, str], Network] = OrderedDict()
-        self._most = most
-        self._lock = Lock()
-
-    def get(self, key: tuple[int, int, str]) -> Network | None:
-        with self._lock:
-            return self._kept.get(key)
-
-    def put(self, key: tuple[int, int, str], network: Network) -> None:
-        with self._lock:
-            self._kept[key] = network
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-
-
-_networks = _Networks()
+_networks: Kept[tuple[int, int, str], Network] = Kept(8)  # the last few read, by project and version: an edit need not read the whole project again
 
 
 def create_project(db: Connection, network: Network, folder: str = "") -> int:

@@ -1,13 +1,13 @@
 """Running studies over operating states, keeping what is current, and gathering findings."""
 
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
-from threading import Lock, RLock
+from threading import RLock
 from typing import Any, TypeVar
 
+from northfell.app.keeping import Kept
 from northfell.app.project.projects import Project
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Element
@@ -238,16 +238,8 @@ class ResultsCache:
 
     def __init__(self, most: int = 12, away: Callable[..., Any] | None = None) -> None:
         self._away = away
-        self._kept: OrderedDict[tuple[int, int, str], Results] = OrderedDict()
-        self._most = most
-        self._lock = Lock()  # requests run side by side
+        self._kept: Kept[tuple[int, int, str], Results] = Kept(most)
 
     def of(self, project: Project) -> Results:
-        key = (project.id, project.version, project.proposal)
-        with self._lock:
-            if key not in self._kept:
-                self._kept[key] = Results(project.network, self._away)
-                while len(self._kept) > self._most:
-                    self._kept.popitem(last=False)
-            self._kept.move_to_end(key)
-            return self._kept[key]
+        """The results of a version; each study is run when it is first asked for."""
+        return self._kept.of((project.id, project.version, project.proposal), lambda: Results(project.network, self._away))

@@ -1,8 +1,8 @@
 """The sheet as it is shown: the network's drawing with the tags of the stage, and what was worked out before kept for the next time."""
 
-from collections import OrderedDict
 from threading import Lock
 
+from northfell.app.keeping import Kept
 from northfell.core.errors import NorthfellError
 from northfell.core.model.network import Network, Sheet
 from northfell.core.model.settings import study_keys
@@ -18,18 +18,11 @@ class SheetMemories:
     """Memories of the last few sheets that were looked at. Each is used by one request at a time."""
 
     def __init__(self, most: int = 16) -> None:
-        self._kept: OrderedDict[tuple[int, str, str], tuple[SheetMemory, Lock]] = OrderedDict()
-        self._most = most
-        self._lock = Lock()
+        self._kept: Kept[tuple[int, str, str], tuple[SheetMemory, Lock]] = Kept(most)
 
     def of(self, key: tuple[int, str, str]) -> tuple[SheetMemory, Lock]:
-        with self._lock:
-            if key not in self._kept:
-                self._kept[key] = SheetMemory(), Lock()
-                while len(self._kept) > self._most:
-                    self._kept.popitem(last=False)
-            self._kept.move_to_end(key)
-            return self._kept[key]
+        """The memory of a sheet, with the lock under which it is used."""
+        return self._kept.of(key, lambda: (SheetMemory(), Lock()))
 
 
 def drawing_of(look: Look, sheet: Sheet, memories: SheetMemories) -> Drawing:

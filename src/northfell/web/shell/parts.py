@@ -4,11 +4,10 @@ A window says with each request what it shows, by a token that it was given with
 sent; otherwise everything is.
 """
 
-from collections import OrderedDict
 from dataclasses import dataclass, field, replace
 from hashlib import sha256
-from threading import Lock
 
+from northfell.app.keeping import Kept
 from northfell.drawing.shapes import Group
 from northfell.web.shell.view import View
 
@@ -40,20 +39,14 @@ class Part:
 class Answers:
     """The last answers, by token."""
 
-    most: int = 24
-    _kept: OrderedDict[str, Shown] = field(default_factory=OrderedDict)
-    _lock: Lock = field(default_factory=Lock)
+    _kept: Kept[str, Shown] = field(default_factory=lambda: Kept(24))
 
     def part(self, view: View, version: int, groups: list[Group], rows: list[str], rest: tuple[object, ...], has: str) -> Part:
         """What to send to a window that shows `has` (empty: nothing)."""
         token = sha256(f"{version} {view!r}".encode()).hexdigest()[:24]
         base, table = replace(view, selected="").url, (view.stage, view.shown_tab)
-        with self._lock:
-            before = self._kept.get(has)
-            self._kept[token] = Shown(tuple(groups), tuple(rows), base, table, rest)
-            self._kept.move_to_end(token)
-            while len(self._kept) > self.most:
-                self._kept.popitem(last=False)
+        before = self._kept.get(has)
+        self._kept.put(token, Shown(tuple(groups), tuple(rows), base, table, rest))
         if before is None:
             return Part(token, list(enumerate(groups)), list(enumerate(rows)))
         same_sheet = before.base == base and [g.element for g in before.groups] == [g.element for g in groups]

@@ -1,23 +1,20 @@
 """Rows of the ledger as text. A ledger may have thousands, of which an edit changes a few: what was written once is kept."""
 
-from collections import OrderedDict
 from html import escape
-from threading import Lock
 
+from northfell.app.keeping import Kept
 from northfell.core.quantities import fixed
 from northfell.web.shell.stage import STAGES
 from northfell.web.shell.table_cells import CellShown, RowShown
 from northfell.web.shell.view import View
 
-MOST_KEPT = 20_000
 ORDER = {"breach": 0, "close": 1, "missing": 2}
 MARKS = {  # as the macro of the templates draws them
     "breach": '<svg class="wedge-mark" viewBox="0 0 10 10" role="img" aria-label="beyond a limit"><path class="wedge breach" d="M1 1V9H9Z"/></svg>',
     "close": '<svg class="wedge-mark" viewBox="0 0 10 10" role="img" aria-label="near a limit"><path class="wedge close" d="M1 1V9H9Z"/></svg>',
     "missing": '<svg class="wedge-mark" viewBox="0 0 10 10" role="img" aria-label="data missing"><circle class="ring" cx="5" cy="5" r="3.6"/></svg>',
 }
-_kept: OrderedDict[tuple[object, ...], str] = OrderedDict()
-_lock = Lock()
+_kept: Kept[tuple[object, ...], str] = Kept(20_000)
 
 
 def rows_html(rows: list[RowShown], view: View) -> list[str]:
@@ -27,15 +24,8 @@ def rows_html(rows: list[RowShown], view: View) -> list[str]:
     for row in rows:
         selected = bool(row.element) and row.element == view.selected and (row.side == view.side or not STAGES[view.stage].by_side)
         key = (base, row.element, row.severity, row.side, row.state, row.act, selected, *row.cells)
-        with _lock:
-            html = _kept.get(key)
-        if html is None:
-            html = _row(row, view, selected)
-            with _lock:
-                _kept[key] = html
-                while len(_kept) > MOST_KEPT:
-                    _kept.popitem(last=False)
-        made.append(html)
+        html = _kept.get(key)
+        made.append(_kept.put(key, _row(row, view, selected)) if html is None else html)
     return made
 
 
