@@ -142,7 +142,7 @@ def test_every_element_has_figures_or_a_word_why_not(stage, state):
 
 
 def test_ends_look_through_plain_junctions_only():
-    ends = Ends(NETWORK.elements)
+    ends = Ends(NETWORK.elements, NETWORK.adjacency)
     assert ends.of(NETWORK.elements["T3"]) == "11 kV board A → Filter hall"
     assert ends.of(NETWORK.elements["Q21"]) == "11 kV board A → P1"
     assert ends.of(NETWORK.elements["Infeed A"]) == "33 kV intake"

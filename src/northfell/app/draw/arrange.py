@@ -140,7 +140,11 @@ def unfold(network: Network, sheet_name: str, board_id: str) -> Change:
     """Draw the ways of a board out of its schedule."""
     sheet, board = network.sheet(sheet_name), network.element(board_id)
     place = _board_place(sheet, network, board_id).model_copy(update={"schedule": False})
-    ways = [way.elements for way in ways_of(network.elements, board_id, Connections(network.elements)) if not any(i in sheet.placements for i in way.elements)]
+    ways = [
+        way.elements
+        for way in ways_of(network.elements, board_id, Connections(network.elements, network.adjacency))
+        if not any(i in sheet.placements for i in way.elements)
+    ]
     found = hung(network.elements, board_id, ways, {**sheet.placements, board_id: place})
     moves = [Move(sheet=sheet.name, id=i, to=p) for i, p in {board_id: place, **found}.items()]
     return Change(f"{board.name}: ways drawn out", tuple(moves))
@@ -160,7 +164,7 @@ def lay_out(network: Network, sheet_name: str) -> Change:
     closed = {i: e for i, e in on_it.items() if all(b in on_it for b in e.buses)}
     if not any(p.schedule for p in sheet.placements.values()) and len(parts := sheets_of(closed)) > 1:
         return _parted(network, sheet, on_it, parts)
-    known = Connections(network.elements)
+    known = Connections(network.elements, network.adjacency)
     folded = {i: ways_of(network.elements, i, known) for i, p in sheet.placements.items() if p.schedule and i in closed}
     sizes = {i: schedule_size([[network.elements[e] for e in way.elements] for way in ways], network.settings.units) for i, ways in folded.items()}
     places = laid_out(closed, {i: (wide / STEP, high / STEP) for i, (wide, high) in sizes.items()})

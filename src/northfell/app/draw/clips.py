@@ -26,7 +26,7 @@ def clip_of(network: Network, sheet_name: str, ids: Iterable[str]) -> str:
     """The elements of a selection with their places, as text; relays come with their breakers, junctions with what ends on them."""
     sheet = network.sheet(sheet_name)
     wanted = dict.fromkeys(i for i in ids if network.element(i))
-    known = Connections(network.elements)
+    known = Connections(network.elements, network.adjacency)
     for i in list(wanted):
         wanted.update(dict.fromkeys(known.attached.get(i, ())))
     cut: dict[str, dict[str, Any]] = {}  # buses that stay behind: a junction of the clip stands for each

@@ -185,7 +185,7 @@ def _insert(d: _Draft, standing: Standing, raw: dict[str, Any], cls: type[Elemen
 
 def _make_room(d: _Draft, e: Element, bus: str, by: float, upright: bool) -> None:
     """Shift what hangs beyond a terminal, unless it comes back to the bus by another way."""
-    beyond = Connections(d.network.elements).beyond(e.id, bus)
+    beyond = Connections(d.network.elements, d.network.adjacency).beyond(e.id, bus)
     if any(bus in d.network.elements[i].buses for i in beyond[1:]):
         beyond = [e.id]
     for i in beyond:
@@ -206,7 +206,7 @@ def connect(network: Network, sheet_name: str, element_id: str, terminal: int, x
     if target == old:
         return Change("", ())
     field_name = e.TERMINALS[terminal]
-    lonely = getattr(network.elements[old], "bus_kind", "") == "junction" and len(Connections(network.elements).at[old]) == 1
+    lonely = getattr(network.elements[old], "bus_kind", "") == "junction" and len(Connections(network.elements, network.adjacency).at[old]) == 1
     if target is None:
         if lonely:  # its own loose end goes where it was taken
             return Change(f"Moved {network.elements[old].name}", (Move(sheet=d.sheet.name, id=old, to=Placement(x=snapped(x), y=snapped(y))),))
@@ -231,7 +231,7 @@ def join(network: Network, sheet_name: str, bus_id: str, x: float, y: float) -> 
     if getattr(network.elements[gone], "bus_kind", "") != "junction":
         told = "Two boards are joined by a breaker, a cable or a transformer: draw one between them."
         raise NetworkRefused([InputRefused("place", network.elements[target].name, "a junction", told, f"Bus {bus.name}")])
-    for i in Connections(network.elements).at[gone]:
+    for i in Connections(network.elements, network.adjacency).at[gone]:
         e = network.elements[i]
         d.acts += [Connect(id=i, terminal=t, bus=stays) for t, b in zip(e.TERMINALS, e.buses, strict=True) if b == gone]
     d.acts.append(Remove(id=gone))
@@ -299,7 +299,7 @@ def _bus_of_wire(network: Network, wire: tuple[str, int]) -> str:
 def remove(network: Network, ids: Iterable[str]) -> Change:
     """Delete elements from the network, with what stands at them alone: relays, current transformers, bare junctions."""
     gone = dict.fromkeys(i for i in ids if network.element(i))
-    known = Connections(network.elements)
+    known = Connections(network.elements, network.adjacency)
     for i in list(gone):
         gone.update(dict.fromkeys(known.attached.get(i, ())))
     hanging = {e for i in gone if i in known.at for e in known.at[i] if e not in gone}

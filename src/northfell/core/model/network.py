@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
+from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.declare.parameters import Parameter, parameter, parameters_of
 from northfell.core.model.elements import ELEMENT, ORIGINS, Consumer, Element, Name
 from northfell.core.model.kept_beside import Acknowledged, Proposal
@@ -111,6 +112,11 @@ class Network(_Record):
             return self.elements[element_id]
         except KeyError:
             raise NotFound(f"There is no element “{element_id}” in {self.name} (any more).") from None
+
+    @cached_property
+    def adjacency(self) -> Adjacency:
+        """Which elements stand at which bus."""
+        return Adjacency(self.elements)
 
     @cached_property
     def id_of_name(self) -> Mapping[str, str]:

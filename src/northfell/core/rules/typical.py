@@ -7,6 +7,7 @@ from typing import Any, cast
 
 from northfell.core.catalogue import tables
 from northfell.core.errors import Message
+from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.declare.parameters import parameter, parameters_of
 from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, Line, SynchronousGenerator, SynchronousMotor, Transformer  # fmt: skip
 from northfell.core.model.settings import study_keys
@@ -334,7 +335,7 @@ def _full_load_a(elements: Mapping[str, Element], breaker_id: str) -> float | No
     return getattr(breaker, "i_rated_a", None)
 
 
-_stood: tuple[Mapping[str, Element], int, dict[str, list[str]]] = ({}, -1, {})
+_stood: tuple[Mapping[str, Element], int, Adjacency] = ({}, -1, Adjacency({}))
 
 
 def _standing_at(elements: Mapping[str, Element]) -> dict[str, list[str]]:
@@ -342,13 +343,9 @@ def _standing_at(elements: Mapping[str, Element]) -> dict[str, list[str]]:
     global _stood
     of, count, found = _stood
     if of is not elements or count != len(elements):
-        found = {}
-        for e in elements.values():
-            if not isinstance(e, Bus):
-                for bus_id in e.buses:
-                    found.setdefault(bus_id, []).append(e.id)
+        found = Adjacency(elements)
         _stood = (elements, len(elements), found)
-    return found
+    return found.at
 
 
 def _rated_a(elements: Mapping[str, Element], e: Element) -> float | None:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.elements import Bus, Changeover, Element, Switching
 
 
@@ -15,17 +16,12 @@ class Way:
 
 
 class Connections:
-    """Which elements stand at which bus."""
+    """What is met from an element along the drawing."""
 
-    def __init__(self, elements: Mapping[str, Element]) -> None:
+    def __init__(self, elements: Mapping[str, Element], adjacency: Adjacency | None = None) -> None:
         self.elements = elements
-        self.at: dict[str, list[str]] = {e.id: [] for e in elements.values() if isinstance(e, Bus)}
-        self.attached: dict[str, list[str]] = {}  # relays and current transformers, by what they stand at
-        for e in elements.values():
-            for bus in e.buses:
-                self.at[bus].append(e.id)
-            if e.holder is not None:
-                self.attached.setdefault(e.holder, []).append(e.id)
+        adjacency = adjacency or Adjacency(elements)
+        self.at, self.attached = adjacency.at, adjacency.attached
 
     def beyond(self, element_id: str, bus_id: str) -> list[str]:
         """All that is met from an element away from one of its buses, whatever stands open; the element first, that bus not."""

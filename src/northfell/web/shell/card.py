@@ -84,7 +84,7 @@ def card_of(look: Look, findings: list[Finding]) -> Card | None:
         sections.setdefault(one.p.section, []).append(one)
     return Card(
         element=element,
-        subtitle=Ends(network.elements).of(element) if element.TERMINALS else _trips(network, element),
+        subtitle=Ends(network.elements, network.adjacency).of(element) if element.TERMINALS else _trips(network, element),
         state=view.state,
         figures=figures_of(look, element),
         derived=derived_of_card(network, element),

@@ -2,18 +2,15 @@
 
 from collections.abc import Mapping
 
+from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.elements import Bus, Element
 
 
 class Ends:
     """Names of the boards at the ends of elements."""
 
-    def __init__(self, elements: Mapping[str, Element]) -> None:
-        self._elements = elements
-        self._at: dict[str, list[Element]] = {}
-        for e in elements.values():
-            for bus_id in e.buses:
-                self._at.setdefault(bus_id, []).append(e)
+    def __init__(self, elements: Mapping[str, Element], adjacency: Adjacency) -> None:
+        self._elements, self._at = elements, adjacency.at
 
     def of(self, e: Element) -> str:
         """Such as “33 kV intake → 11 kV board A”."""
@@ -24,7 +21,7 @@ class Ends:
         while bus_id not in seen:
             seen.add(bus_id)
             bus = self._elements[bus_id]
-            others = [e for e in self._at.get(bus_id, ()) if e is not coming_from]
+            others = [e for i in self._at.get(bus_id, ()) if (e := self._elements[i]).id != coming_from.id]
             if not isinstance(bus, Bus) or bus.bus_kind != "junction" or len(others) != 1:
                 break
             (coming_from,) = others

@@ -4,7 +4,6 @@ import cmath
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -139,18 +138,10 @@ class ShortCircuit:
     def _contributions(self, flows: Flows, fault: int) -> list[tuple[Element, str, complex]]:
         found = []
         bus_id = self.net.topology.bus_ids[flows.buses[fault]]
-        for e, terminal in self._at_bus.get(bus_id, ()):
-            if e.id in flows.terminals:
-                found.append((e, terminal, -complex(flows.terminals[e.id][e.TERMINALS.index(terminal), fault])))
+        for e in (self.net.elements[i] for i in self.net.network.adjacency.at[bus_id] if i in flows.terminals):
+            at = e.buses.index(bus_id)
+            found.append((e, e.TERMINALS[at], -complex(flows.terminals[e.id][at, fault])))
         return found
-
-    @cached_property
-    def _at_bus(self) -> dict[str, list[tuple[Element, str]]]:
-        at: dict[str, list[tuple[Element, str]]] = {}
-        for e in self.net.elements.values():
-            for terminal, bus_id in zip(e.TERMINALS, e.buses, strict=True):
-                at.setdefault(bus_id, []).append((e, terminal))
-        return at
 
     def fed_buses(self) -> list[int]:
         return [i for i in range(len(self.net.topology.bus_ids)) if self.net.topology.fed_bus(i)]

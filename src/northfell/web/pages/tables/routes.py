@@ -57,7 +57,7 @@ def tables(request: Request, db: Db, project_id: Id) -> Response:
 
 
 def _boards(network: Network) -> list[tuple[Bus, int]]:
-    known = Connections(network.elements)
+    known = Connections(network.elements, network.adjacency)
     boards = [e for e in network.elements.values() if isinstance(e, Bus) and e.bus_kind != "junction"]
     return [(board, len(ways_of(network.elements, board.id, known))) for board in boards]
 

@@ -46,7 +46,7 @@ def branches(look: Look) -> Ledger:
     """What every branch carries, of its rating, here and in the worst state."""
     network, results, pinned = look.network, look.results, look.pinned
     flow, limits = look.result(LOAD_FLOW), network.settings.limits
-    every, ends = flows_of(results, network), Ends(network.elements)
+    every, ends = flows_of(results, network), Ends(network.elements, network.adjacency)
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     rows = []
     for record in table.records():

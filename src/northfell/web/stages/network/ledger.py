@@ -13,7 +13,7 @@ from northfell.web.shell.table_cells import Head, Ledger, RowShown, kind_name, n
 def elements_table(look: Look) -> Ledger:
     network, view = look.network, look.view
     elements = network.in_state(view.state)
-    rows, ends = [], Ends(elements)
+    rows, ends = [], Ends(elements, network.adjacency)
     for e in elements.values():
         lacking = sorted({study.label for study in STUDIES if missing_of(elements, e, study.key)})
         between = ends.of(e)
