@@ -81,6 +81,7 @@ def _parser() -> argparse.ArgumentParser:
         one.add_argument("--name", action="append", default=[], metavar="NAME", help="a further name under which it is reached there")
         one.add_argument("--certificate", type=Path, help="TLS certificate (PEM)")
         one.add_argument("--key", type=Path, help="TLS key (PEM)")
+        one.add_argument("--test-mode", action="store_true", help="with a page that shows every fragment: /projects/1/fragments")
         one.add_argument("--no-browser", action="store_true", help="do not open a browser")
 
     user = command("user", _user, "Who may sign in where the application is served to others.")
@@ -157,7 +158,7 @@ def _serve(options: argparse.Namespace) -> int:
 def _place(options: argparse.Namespace) -> Any:
     from northfell.web.serve import Place
 
-    return Place(options.data, options.host, options.port, tuple(options.name), options.certificate, options.key)
+    return Place(options.data, options.host, options.port, tuple(options.name), options.certificate, options.key, options.test_mode)
 
 
 def _user(options: argparse.Namespace) -> int:

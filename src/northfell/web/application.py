@@ -41,14 +41,18 @@ HEADERS = {
 }
 
 
-def create_application(database: Path, access: Access | None = None) -> FastAPI:
-    """The application on one database file, brought to the newest schema first; without `access`, for this machine alone."""
+def create_application(database: Path, access: Access | None = None, test_mode: bool = False) -> FastAPI:
+    """The application on one database file, brought to the newest schema first; without `access`, for this machine alone.
+
+    In test mode one more page shows every fragment in all its states.
+    """
     db = connect(database)
     migrate(db)
     db.close()
     application = FastAPI(title="Northfell", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
     application.state.database = database
     application.state.access = access or Access()
+    application.state.test_mode = test_mode
     application.state.presence = Presence()
     application.state.results = ResultsCache(away=away)
     application.state.memories = SheetMemories()

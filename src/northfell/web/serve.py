@@ -34,6 +34,7 @@ class Place:
     names: tuple[str, ...] = ()
     certificate: Path | None = None
     key: Path | None = None
+    test_mode: bool = False
 
     @property
     def is_this_machine(self) -> bool:
@@ -56,7 +57,7 @@ def serve(place: Place, demo: bool, browser: bool) -> int:
     access = _access(place, bool(installation.people(db)))
     db.close()
     database = folder / installation.FILE
-    application = create_application(database, access)
+    application = create_application(database, access, place.test_mode)
     path = f"/projects/{_demo_project(database)}" if demo else "/"
     with _listener(place) as listener:
         shown = place.host if not ipaddress_is_any(place.host) else socket.gethostname()

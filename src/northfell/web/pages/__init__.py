@@ -3,6 +3,7 @@
 from northfell.web.pages.catalogue import routes as catalogue
 from northfell.web.pages.documents import routes as documents
 from northfell.web.pages.findings import routes as findings
+from northfell.web.pages.fragments import routes as fragments
 from northfell.web.pages.projects import routes as projects
 from northfell.web.pages.proposals import routes as proposals
 from northfell.web.pages.readers import routes as readers
@@ -12,4 +13,4 @@ from northfell.web.pages.sign_in import routes as sign_in
 from northfell.web.pages.states import routes as states
 from northfell.web.pages.tables import routes as tables
 
-PAGES = tuple(page.router for page in (sign_in, projects, reference, findings, proposals, documents, results, tables, catalogue, states, readers))
+PAGES = tuple(page.router for page in (sign_in, projects, reference, findings, proposals, documents, results, tables, catalogue, states, readers, fragments))

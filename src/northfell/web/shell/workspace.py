@@ -43,6 +43,17 @@ def project(project_id: Id) -> Response:
 
 def show(request: Request, db: Any, opened: Project, view: View, status: int = 200, **more: Any) -> Response:
     """Render the workspace of an opened project; edits answer with it too."""
+    seen = seen_of(request, db, opened, view) | more
+    view = seen["view"]
+    response = answer(request, "shell/workspace.html", "shell/_workspace.html", status, **seen)
+    # a look is a step that the browser can go back; an edit may change what is looked at, but is no such step
+    again = request.headers.get("hx-current-url", "").endswith(view.url)
+    response.headers["HX-Push-Url" if request.method == "GET" and not again else "HX-Replace-Url"] = view.url
+    return response
+
+
+def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str, Any]:
+    """All that the workspace shows of a look; what is not there any more is looked past."""
     network = opened.network
     if view.state not in network.state_names:
         view = replace(view, state="Normal")
@@ -61,7 +72,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     ledger = ledger_of(look)
     rest = (names_of(network), view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
-    seen = {
+    return {
         "project": opened,
         "network": network,
         "view": view,
@@ -87,13 +98,7 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
         "has_why": has_why,
         "limits": network.settings.limits,
         **stage.says(look),
-        **more,
     }
-    response = answer(request, "shell/workspace.html", "shell/_workspace.html", status, **seen)
-    # a look is a step that the browser can go back; an edit may change what is looked at, but is no such step
-    again = request.headers.get("hx-current-url", "").endswith(view.url)
-    response.headers["HX-Push-Url" if request.method == "GET" and not again else "HX-Replace-Url"] = view.url
-    return response
 
 
 @router.post("/projects/{project_id}/pin")

@@ -1,0 +1,1 @@
+"""In test mode: every fragment in all its states on one page."""
