@@ -55,3 +55,21 @@ def test_an_error_comes_back_as_it_is_in_place_and_too_much_is_said(monkeypatch)
     monkeypatch.setattr(solving, "SOLVING", Limits(seconds=0))  # of computing: the worker is ended at once
     with pytest.raises(CannotRun, match="Solving Skerrow Water took more than 0 s of computing"):
         Results(skerrow_water(), solving.away).at("Normal").run("arc_flash")
+
+
+def test_over_all_states_a_figure_is_told_state_by_state_and_its_worst_is_named():
+    results = Results(skerrow_water())
+    over = results.over(LOAD_FLOW)
+    assert over.states == tuple(results.network.state_names) == tuple(over.by_state)
+    lowest = over.values(lambda flow: -abs(flow.voltage("Filter hall")))
+    state, value = over.worst(lambda flow: -abs(flow.voltage("Filter hall")))
+    assert value == max(v for v in lowest.values())
+    assert lowest[state] == value
+    assert over.worst(lambda flow: None) is None
+    # a state without result is among the names, and has none
+    broken = skerrow_water()
+    infeeds = [e.id for e in broken.elements.values() if e.feeds]
+    dark = broken.states[0].model_copy(update={"name": "Dark", "differences": {i: {"in_service": False} for i in infeeds}})
+    without = Results(broken.model_copy(update={"states": [dark]})).over(LOAD_FLOW)
+    assert (without.states, tuple(without.by_state)) == (("Normal", "Dark"), ("Normal",))
+    assert without.values(lambda flow: 1.0) == {"Normal": 1.0, "Dark": None}

@@ -12,8 +12,8 @@ from northfell.app.results.studies import Results, Told
 from northfell.core.finding import ORDER, Finding
 from northfell.core.model.elements import Bus
 from northfell.core.quantities import figure, fixed
-from northfell.core.studies.arc_flash import ArcFlash
-from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow
 
 NETWORK = "Network"  # the column of the network as it stands
 
@@ -92,7 +92,7 @@ def compare(variants: Mapping[str, Results], told: Told | None = None, watch: Se
 def _key(results: Results, state: str, watch: Sequence[str]) -> Key:
     if state not in results.network.state_names:
         return Key(problem="there is no such state")
-    flow = results.at(state).outcome("load_flow")
+    flow = results.at(state).outcome(LOAD_FLOW.key)
     here = [f for f in results.findings() if f.state == state]
     counted = {severity: sum(f.severity == severity for f in here) for severity in ("breach", "close")}
     if not isinstance(flow, LoadFlow):
@@ -126,8 +126,8 @@ def _watched(flow: LoadFlow, element_id: str) -> str:
 
 
 def _energy(results: Results, state: str) -> tuple[float | None, str]:
-    arc = results.at(state).outcome("arc_flash")
-    if not isinstance(arc, ArcFlash):
+    arc = results.at(state).had(ARC_FLASH)
+    if arc is None:
         return None, ""
     worst = [(one.worst.energy_cal_cm2, arc.bus(one).name) for one in arc.locations if one.worst and math.isfinite(one.worst.energy_cal_cm2)]
     return max(worst, default=(None, ""))

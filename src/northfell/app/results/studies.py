@@ -14,7 +14,7 @@ from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, topology_of
 from northfell.core.rules.completeness import missing
-from northfell.core.studies import STUDIES, OnRequest, Study, study_of
+from northfell.core.studies import STUDIES, OnRequest, OverStates, Study, study_of
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
 
 R = TypeVar("R")
@@ -132,6 +132,11 @@ class Results:
             self.network.state(state)  # refuses an unknown one
             self.states[state] = StateResults(self.network, state, self.away)
         return self.states[state]
+
+    def over(self, study: Study[R]) -> OverStates[R]:
+        """A study in all operating states; those in which it has no result are among the names only."""
+        found = {state: self.at(state).had(study) for state in self.network.state_names}
+        return OverStates(tuple(found), {state: result for state, result in found.items() if result is not None})
 
     @property
     def findings_are_known(self) -> bool:

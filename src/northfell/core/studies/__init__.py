@@ -5,6 +5,7 @@ from typing import Any
 from northfell.core.model.settings import enter
 from northfell.core.studies.arc_flash import ARC_FLASH
 from northfell.core.studies.load_flow import LOAD_FLOW
+from northfell.core.studies.over_states import OverStates
 from northfell.core.studies.record import Asked, OnRequest, Study
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 
@@ -18,4 +19,4 @@ def study_of(key: str) -> Study[Any]:
     return next(study for study in STUDIES if study.key == key)
 
 
-__all__ = ["Asked", "OnRequest", "STUDIES", "Study", "study_of"]
+__all__ = ["Asked", "OnRequest", "OverStates", "STUDIES", "Study", "study_of"]

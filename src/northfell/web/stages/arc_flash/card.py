@@ -100,10 +100,11 @@ def _curve(study: ArcFlash, location: Location) -> list[Shape]:
 
 def _energy_by_state(network: Network, results: Results, e: Bus, side: str) -> Section:
     limits = network.settings.limits
-    values: dict[str, float | None] = {}
-    for state in network.state_names:
-        outcome = results.at(state).outcome("arc_flash")
-        one = outcome.location(e.id, side) if isinstance(outcome, ArcFlash) else None
-        values[state] = one.worst.energy_cal_cm2 if one and one.worst else None
+
+    def energy(arc: ArcFlash) -> float | None:
+        one = arc.location(e.id, side)
+        return one.worst.energy_cal_cm2 if one and one.worst else None
+
+    values = results.over(ARC_FLASH).values(energy)
     figures = by_state(values, "cal/cm²", lambda v: energy_severity(limits, v))
     return Section("In every state", figures, "energy")

@@ -11,7 +11,7 @@ def locations_table(look: Look) -> Ledger:
     """The state shown, with the energy of every operating state beside it and the worst named."""
     network, results = look.network, look.results
     study, limits = look.result(ARC_FLASH), network.settings.limits
-    every = {s: o for s in network.state_names if isinstance(o := results.at(s).outcome("arc_flash"), ArcFlash)}
+    every = results.over(ARC_FLASH).by_state
     energies = {s: {(r["bus"], r["side"]): r["energy_cal_cm2"] for r in o.locations_table().records()} for s, o in every.items()}
 
     def energy(value: float | None, otherwise: str = "–") -> CellShown:

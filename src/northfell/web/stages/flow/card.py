@@ -159,19 +159,15 @@ def _on_the_way(flow: LoadFlow, e: Element, network: Network) -> list[Section]:
 
 def _loading_by_state(network: Network, results: Results, e: Element) -> list[Figure]:
     limits = network.settings.limits
-    values = {}
-    for state in network.state_names:
-        outcome = results.at(state).outcome("load_flow")
-        values[state] = outcome.loading(outcome.net.elements[e.id]).pct if isinstance(outcome, LoadFlow) else None
+    values = results.over(LOAD_FLOW).values(lambda flow: flow.loading(flow.net.elements[e.id]).pct)
     return by_state(values, "%", lambda v: loading_severity(limits, e, v), 1)
 
 
 def _voltage_by_state(network: Network, results: Results, e: Element) -> list[Figure]:
     limits = network.settings.limits
     found = []
-    for state in network.state_names:
-        outcome = results.at(state).outcome("load_flow")
-        v = abs(complex(outcome.v[outcome.net.topology.bus_index[e.id]])) if isinstance(outcome, LoadFlow) else math.nan
+    for state, found_v in results.over(LOAD_FLOW).values(lambda flow: abs(flow.voltage(e.id))).items():
+        v = math.nan if found_v is None else found_v
         severity = voltage_severity(limits, e, v)
         found.append(Figure(state, fixed(v, 3) if math.isfinite(v) else "not fed", "p.u." if math.isfinite(v) else "", severity))
     return found

@@ -4,7 +4,7 @@ import math
 from dataclasses import replace
 from typing import Any
 
-from northfell.app.results.studies import Results, kept_as, requested
+from northfell.app.results.studies import kept_as, requested
 from northfell.core.model.elements import Bus, Consumer, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
@@ -20,11 +20,6 @@ from northfell.web.stages.flow.loading_chart import loading_shapes
 
 SOURCES = "name bus mode p_mw q_mvar s_mva power_factor v_pu q_min_mvar q_max_mvar loading_pct"
 LOADS = "name bus p_rated_mw q_rated_mvar p_mw q_mvar power_factor v_pu why"
-
-
-def flows_of(results: Results, network: Network) -> dict[str, LoadFlow]:
-    """The load flow of every state that has one."""
-    return {s: o for s in network.state_names if isinstance(o := results.at(s).outcome("load_flow"), LoadFlow)}
 
 
 def change(value: float | None, before: float | None, decimals: int | None = None) -> CellShown:
@@ -46,22 +41,21 @@ def branches(look: Look) -> Ledger:
     """What every branch carries, of its rating, here and in the worst state."""
     network, results, pinned = look.network, look.results, look.pinned
     flow, limits = look.result(LOAD_FLOW), network.settings.limits
-    every, ends = flows_of(results, network), Ends(network.elements, network.adjacency)
+    every, ends = results.over(LOAD_FLOW), Ends(network.elements, network.adjacency)
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
         pct = record["loading_pct"]
-        by_state = {s: p for s, other in every.items() if (p := other.loading(other.net.elements[e.id]).pct) is not None}
-        worst = max(by_state, key=lambda s: by_state[s], default="")
-        severity, worst_severity = (loading_severity(limits, e, p) for p in (pct, by_state.get(worst)))
+        worst, most = every.worst(lambda flow, i=e.id: flow.loading(flow.net.elements[i]).pct) or ("", None)  # type: ignore[misc]
+        severity, worst_severity = loading_severity(limits, e, pct), loading_severity(limits, e, most)
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
         of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
         was = before.get(e.name, {}) if before is not None else None
         compared = [change(record[n], was.get(n), d) for n, d in (("loading_pct", 1), ("p_mw", None), ("q_mvar", None))] if was is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
-            cell_of(record, "q_mvar"), CellShown(carries, record["carries"] or 0, number=True), *compared, num(by_state.get(worst), 1, worst_severity),
+            cell_of(record, "q_mvar"), CellShown(carries, record["carries"] or 0, number=True), *compared, num(most, 1, worst_severity),
             text(worst), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2), num(record["circulating_a"], digits=3), text(of),
         ], severity))  # fmt: skip
     pins = [Head("Loading", "+/−", True), Head("P", "+/−", True), Head("Q", "+/−", True)] if before is not None else []
@@ -80,7 +74,7 @@ def buses(look: Look) -> Ledger:
     """The voltage of every bus, here and at its lowest and highest over the states."""
     network, results, pinned = look.network, look.results, look.pinned
     flow, limits = look.result(LOAD_FLOW), network.settings.limits
-    every = [{r["name"]: r["v_pu"] for r in f.table("buses").records()} for f in flows_of(results, network).values()]
+    every = [{r["name"]: r["v_pu"] for r in f.table("buses").records()} for f in results.over(LOAD_FLOW).by_state.values()]
     table, before = flow.table("buses"), _by_name(pinned, "buses")
     rows = []
     for record in table.records():
@@ -129,7 +123,7 @@ def _with_pinned(look: Look, name: str, columns: str, otherwise: str = "–") ->
 def totals(look: Look) -> Ledger:
     """The sums of each state beside each other."""
     network, pinned = look.network, look.pinned
-    flows = flows_of(look.results, network)
+    flows = look.results.over(LOAD_FLOW).by_state
     told = {"generation": "Generation", "load": "Load", "losses": "Losses in branches", "shunt": "Drawn by shunts"}
     rows = []
     for key, label in told.items():
