@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from tests.conftest import network_of
 
 from northfell.app.results.studies import StateResults
-from northfell.core.errors import InputRefused
+from northfell.core.errors import InputRefused, NotFound
 from northfell.core.model.network import OperatingState, element_from
+from northfell.core.studies import Asked
 from northfell.core.studies.arc_flash import ARC_FLASH, explain_energy
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.demo import skerrow_water
@@ -225,3 +226,50 @@ def test_the_boundary_shown_is_the_largest_of_all_variants():
     location = next(one for one in arc.locations if one.variants)
     near, far = (replace(location.variants[0], boundary_mm=mm) for mm in (900.0, 1400.0))
     assert replace(location, variants=(near, far)).boundary_mm == 1400.0
+
+
+def test_between_the_levels_by_hand():
+    """Eq. 16 to 18 with 1, 2 and 4 at 600, 2700 and 14300 V: between the lower two both straight lines, weighted; beyond, the upper one alone."""
+    x1, x2 = (2 - 1) / 2.1 * (1.2 - 2.7) + 2, (4 - 2) / 11.6 * (1.2 - 14.3) + 4
+    assert eq.interpolated(1, 2, 4, 1.2) == pytest.approx(x1 * 1.5 / 2.1 + x2 * 0.6 / 2.1)
+    assert eq.interpolated(1, 2, 4, 1.2) == pytest.approx(1.415904, abs=1e-6)
+    assert eq.interpolated(1, 2, 4, 0.6) == pytest.approx(1)
+    assert eq.interpolated(1, 2, 4, 2.7) == pytest.approx(2)
+    assert eq.interpolated(1, 2, 4, 2.8) == pytest.approx(2 + 2 / 11.6 * 0.1)  # the upper line alone, not the weighted two
+    assert eq.interpolated(1, 2, 4, 14.3) == pytest.approx(4)
+
+
+@pytest.mark.parametrize(
+    ("voc", "ibf", "gap", "told"),
+    [
+        (0.4, 0.5, 6.35, []), (0.4, 106.0, 76.2, []), (0.4, 0.49, 25.0, ["current"]), (0.4, 106.1, 25.0, ["current"]), (0.4, 20.0, 6.34, ["gap"]),
+        (0.4, 20.0, 76.3, ["gap"]), (11.0, 0.2, 19.05, []), (11.0, 65.0, 127.0, []), (11.0, 0.19, 152.0, ["current"]), (11.0, 65.1, 152.0, ["current"]),
+        (11.0, 20.0, 19.0, ["gap"]), (11.0, 20.0, 255.0, ["gap"]), (0.24, 1.9, 25.0, ["sustained"]), (0.24, 2.0, 25.0, []), (0.25, 1.9, 25.0, []),
+    ],
+)  # fmt: skip
+def test_the_range_of_the_model_is_told_at_its_edges(voc, ibf, gap, told):
+    box = eq.Enclosure("VCB", gap, 1100.0, 1100.0, 500.0)
+    found = eq.out_of_range(voc, ibf, box, 455.0)
+    assert [any(word in line for line in found) for word in ("current", "gap", "sustained")] == [word in told for word in ("current", "gap", "sustained")]
+    assert eq.out_of_range(voc, ibf, box, 304.0)[-1 if not told or told != ["sustained"] else 0].code.startswith("working distance")
+
+
+def test_an_own_share_reduces_the_current_by_it_and_the_highest_location_is_named():
+    network = skerrow_water()
+    own = network.settings.of_study("arc_flash").model_copy(update={"variation": "own share", "variation_pct": 20.0})
+    study = StateResults(network.model_copy(update={"settings": network.settings.model_copy(update={"arc_flash": own})}), "Normal").result(ARC_FLASH)
+    board = next(one for one in study.locations if one.worst and study.bus(one).v_nominal_kv == 0.4)
+    for case in ("max", "min"):
+        assert board.variant(case, "reduced").i_arc_ka == pytest.approx(0.8 * board.variant(case, "full").i_arc_ka)
+    energies = {study.bus(one).name: one.worst.energy_cal_cm2 for one in study.locations if one.worst and math.isfinite(one.worst.energy_cal_cm2)}
+    assert energies[study.summary["highest_at"]] == study.summary["highest_energy_cal_cm2"] == max(energies.values())
+    with pytest.raises(NotFound):
+        ARC_FLASH.explain(study, Asked("W25", "energy_cal_cm2"))
+    for one in (one for one in study.locations if one.worst):
+        for case in ("max", "min"):
+            for variant in ("full", "reduced"):
+                for quantity in ("energy_cal_cm2", "boundary_mm"):
+                    made = ARC_FLASH.explain(study, Asked(one.bus_id, quantity, case, variant, one.side))
+                    assert made.result == pytest.approx(getattr(one.variant(case, variant), quantity), rel=1e-9)
+                    assert made.unit == ("cal/cm²" if quantity == "energy_cal_cm2" or math.isinf(made.result) else "mm")
+                    assert made.title.startswith("Incident energy" if quantity == "energy_cal_cm2" else "Arc-flash boundary")

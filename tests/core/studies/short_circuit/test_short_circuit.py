@@ -199,3 +199,29 @@ def test_the_working_is_of_the_bus_case_and_quantity_that_were_asked_for():
     minimum = SHORT_CIRCUIT.explain(study, Asked("A", "ik_ka", "min"))
     feeder = next(step for step in minimum.steps if step.symbol == "Z(G)")
     assert "8.000" in feeder.substituted  # the lower fault level in the minimum case
+
+
+def test_the_working_lists_each_elements_own_impedance_in_ohm_at_its_bus():
+    study = faults_of(network_of([BUS_A, BUS_B, INFEED, CABLE]))
+    for case, r in (("max", 0.32), ("min", 0.32 * (1 + 0.004 * 230))):
+        steps = {step.symbol: step for step in SHORT_CIRCUIT.explain(study, Asked("B", "ik_ka", case)).steps}
+        assert steps["Z(W)"].value == pytest.approx(complex(r, 0.1))
+        assert ("0.004" in steps["Z(W)"].substituted) is (case == "min")
+        c, ik = (1.1, 10.0) if case == "max" else (1.0, 8.0)
+        assert abs(steps["Z(G)"].value) == pytest.approx(c * 11 / (math.sqrt(3) * ik))
+        titles = [step.title for step in SHORT_CIRCUIT.explain(study, Asked("B", "ip_ka", case)).steps]
+        assert "Added by full converters" not in titles
+        assert titles[-1] == "Peak short-circuit current"
+    table = {(r["bus"], r["case"]): r for r in study.faults_table().records()}
+    z = complex(study.cases["max"].z1_ohm[1])
+    assert table["B", "max"]["x_over_r"] == pytest.approx(z.imag / z.real)
+
+
+def test_a_synchronous_motor_by_hand():
+    """SrM = PrM/(η·cosφ); X″d on it; KG by its rated power factor; one of several in parallel."""
+    motor = {"kind": "synchronous_motor", "name": "M", "bus": "A", "p_rated_kw": 2000.0, "v_rated_kv": 11.0, "efficiency_pct": 96.0, "power_factor": 0.9,
+             "xd2_pct": 18.0, "r_stator_ohm": 0.1, "count": 2}  # fmt: skip
+    one = faults_of(network_of([BUS_A, INFEED, motor])).cases["max"]
+    s = 2.0 / 0.96 / 0.9
+    k = 1.1 / (1 + 0.18 * math.sqrt(1 - 0.9**2))
+    assert complex(one.z_machine_pu[0]) * 1.21 == pytest.approx(k * complex(0.1, 0.18 * 121 / s) / 2)
