@@ -13,6 +13,7 @@ from pathlib import Path
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
 
 TARGET = Path(__file__).parent.parent / "docs/screenshots"
 TIE = "state=Tie+closed%2C+T2+out"
@@ -73,7 +74,8 @@ def main(address: str) -> None:
     page.get(address + VIEWS["arc-flash"])
     time.sleep(0.5)
     page.find_element(By.CSS_SELECTOR, '.worked[hx-get*="energy_cal_cm2"]').click()
-    time.sleep(1)
+    WebDriverWait(page, 20).until(lambda _: page.find_elements(By.CSS_SELECTOR, "#working .step"))
+    time.sleep(0.5)
     page.save_screenshot(str(TARGET / "working.png"))
     page.get(f"{address}/projects/1/network?selected=Ozone+hall")
     time.sleep(0.5)

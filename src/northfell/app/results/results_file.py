@@ -49,7 +49,7 @@ class ResultsFile:
 def settings_of(network: Network, study: str) -> dict[str, Any]:
     """The settings on which a result of a study rests, with the name of their set: the same wherever a result leaves."""
     raw = network.settings.model_dump()
-    keys = ["frequency_hz", "s_base_mva", "limits", study, *study_of(study).rests_on]
+    keys = ["frequency_hz", "s_base_mva", "limits", study, *study_of(study).uses]
     return {"set": network.settings.set_name, **{key: raw[key] for key in keys}}
 
 

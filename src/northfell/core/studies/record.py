@@ -70,8 +70,7 @@ class Study(Generic[R]):
     run: Callable[[Compiled, Mapping[str, Any]], R]  # of the compiled network and the results of what it uses, None where those have none
     explain: Callable[[R, Asked], Working]
     quantities: tuple[str, ...]  # of which the working can be asked for
-    uses: tuple[str, ...] = ()  # keys of other studies
+    uses: tuple[str, ...] = ()  # keys of other studies, on whose settings it rests too
     checks: tuple[Callable[[R, Limits], Iterator[Finding]], ...] = ()
     on_request: tuple[OnRequest, ...] = ()
-    rests_on: tuple[str, ...] = ()  # keys of studies whose settings it rests on too
     waits: Callable[[R], bool] = lambda result: False  # whether a part of the result waits for data

@@ -20,7 +20,7 @@ def _explain(arc: ArcFlash, asked: Asked) -> Working:
 
 ARC_FLASH = Study[ArcFlash](
     key="arc_flash", label="arc flash", settings=ArcFlashSettings, run=lambda net, used: run(net, faults=used["short_circuit"]), explain=_explain,
-    quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), checks=(energy,), rests_on=("short_circuit",),
+    quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), checks=(energy,),
     waits=lambda arc: any(place.waits for place in arc.locations),
 )  # fmt: skip
 

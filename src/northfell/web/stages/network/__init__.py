@@ -1,6 +1,6 @@
 """The Network stage: what the network is made of, drawn and filled in."""
 
-from northfell.web.shell.stage import Look, Stage, Tab
+from northfell.web.shell.stage import Stage, Tab
 from northfell.web.stages.network.drawing import router
 from northfell.web.stages.network.ledger import assumed_table, elements_table, history_table
 from northfell.web.stages.network.tray import tray_of
@@ -11,5 +11,3 @@ NETWORK_STAGE = Stage(
     routers=(router,), says=lambda look: {"tray": tray_of(look.network.settings.drawing.symbols)},
     tools="stages/network/_tools.html", beside="stages/network/_tray.html", acts="stages/network/_acts.html", card="stages/network/_card.html",
 )  # fmt: skip
-
-__all__ = ["Look", "NETWORK_STAGE"]
