@@ -8,12 +8,14 @@ from hypothesis import given
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 from tests.core.random_networks import networks
 
+from northfell.app.results.studies import StateResults
 from northfell.core.errors import CannotRun
 from northfell.core.model.changes import apply_completed
 from northfell.core.model.elements import Bus
+from northfell.core.model.network import OperatingState
 from northfell.core.network import compile_network
 from northfell.core.studies import load_flow
-from northfell.core.studies.load_flow import stages_of
+from northfell.core.studies.load_flow import LOAD_FLOW, stages_of
 from northfell.core.studies.load_flow.motor_start import drawn_at_start, start
 from northfell.core.studies.load_flow.outages import each_out
 from northfell.core.studies.load_flow.path import path_to_source
@@ -218,3 +220,22 @@ def test_working_derives_every_figure_again(network):
             assert explain_flow(flow, e, "flow").result == pytest.approx(abs(power[0]), abs=1e-9)
             if flow.loading(e).pct is not None:
                 assert explain_flow(flow, e, "loading_pct").result == pytest.approx(flow.loading(e).pct)
+
+
+def test_a_factor_on_generation_scales_what_the_set_points_give():
+    """Half the active power, and the reactive power that goes with it: by power factor, and by a set point of its own."""
+    solar = {"kind": "inverter", "name": "S", "bus": "B", "p_mw": 1.0, "s_rated_mva": 2.0}
+    half = [OperatingState(name="Half", generation_factors={"": 0.5})]
+    by_factor = {**solar, "mode": "power factor", "power_factor_set": 0.8, "excitation_set": "overexcited"}
+    by_power = {**solar, "mode": "power", "q_mvar": 0.4}
+    for inverter, q in ((by_factor, 0.75), (by_power, 0.4)):
+        network = network_of([BUS_A, BUS_B, INFEED, CABLE, inverter], half)
+        for state, factor in (("Normal", 1.0), ("Half", 0.5)):
+            s = -StateResults(network, state).result(LOAD_FLOW).terminal_power["S"][0]
+            assert s == pytest.approx(factor * complex(1.0, q), abs=1e-9)
+
+
+def test_ratings_of_units_in_parallel_are_those_of_all_of_them():
+    given = {**TX, "parallel": 3, "cooling": "ONAN/ONAF", "s_forced_mva": 1.25, "s_emergency_mva": 1.4}
+    t = network_of([BUS_B, {"kind": "bus", "name": "L", "v_nominal_kv": 0.4}, given]).elements["T"]
+    assert [r.value for r in stages_of(t)] == [pytest.approx(3.0), pytest.approx(3.75), pytest.approx(4.2)]
