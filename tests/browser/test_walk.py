@@ -131,7 +131,7 @@ def test_from_diagram_to_printed_label(walk, tmp_path):
     walk.until(lambda: walk.one("#working").is_displayed())
     told = walk.one("#working").text
     assert "c·Un / (√3·|Z1|)" in told
-    result = re.findall(r"I″k = (?:c·Un|sum).*?\n.*?\n= ([\d.]+) kA", told)[-1]
+    result = re.findall(r"I″k = (?:c·Un|I″k \+).*?\n.*?\n= ([\d.]+) kA", told)[-1]
     assert float(result) == pytest.approx(float(ik), abs=0.0005)
     assert "KT = 0.95" in told
     ActionChains(walk.browser).send_keys(Keys.ESCAPE).perform()
