@@ -12,7 +12,7 @@ from typing import Any
 from northfell.core.quantities import MINUS, figure
 from northfell.core.working.record import Working
 
-SIGNS = {"·": "*", "−": "-", "²": "**2", "^": "**", "√3": "sqrt(3)", "√2": "sqrt(2)", "√(": "sqrt(", "[": "(", "]": ")", " e**": " exp**", "lg ": "lg*"}
+SIGNS = {"·": "*", "−": "-", "²": "**2", "^": "**", "√3": "sqrt(3)", "√2": "sqrt(2)", "√(": "sqrt(", "[": "(", "]": ")"}
 
 
 @dataclass(frozen=True)
