@@ -120,12 +120,14 @@ print(json.dumps({
     "stage": "Toy headroom" in page and "% left" in page, "setting": "Kept in hand" in client.get("/projects/1/network").text,
     "reference": client.get("/reference/toy-headroom").status_code, "workbook": client.get("/projects/1/results.xlsx?stage=toy").status_code,
     "csv": client.get("/projects/1/tables/headroom.csv?stage=toy").text.splitlines()[0],
+    "pages": [client.get(f"/projects/1/{page}").status_code for page in ("missing", "findings", "states", "network?lack=toy_headroom", "toy?tab=findings")],
 }))
 """)  # fmt: skip
     assert (found["code"], found["kept"], found["stage"], found["setting"]) == (0, {"kept_pct": 50.0}, True, True)
     assert found["rows"] > 100
     assert found["findings"] > 10
     assert (found["reference"], found["workbook"]) == (200, 200)
+    assert found["pages"] == [200] * 5
     assert found["csv"].lstrip("\ufeff") == "state,name,left_pct [%]"
 
 

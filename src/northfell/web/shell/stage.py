@@ -1,12 +1,13 @@
 """What a stage says of itself: one record. The shell shows whatever stage is registered and knows none by name."""
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from fastapi import APIRouter
 
 from northfell.app.results.studies import Results
+from northfell.core.model.changes import Change
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.studies import OnRequest, Study
@@ -66,6 +67,7 @@ class Stage:
     says: Callable[[Look], dict[str, Any]] = lambda look: {}  # what its templates are given beside what all are
     waits: Callable[[Any], list[str]] = lambda result: []  # why parts of a result wait, in words
     offers: Callable[[Network, list[str]], Iterable[tuple[str, str]]] = lambda network, problem: ()  # acts that supply what it lacks: path, words
+    prepares: Mapping[str, Callable[[Network], Change]] = field(default_factory=dict)  # what those acts do, by their paths
     # templates, each in the stage's folder
     tools: str = ""  # above the sheet
     beside: str = ""  # what lies over the sheet

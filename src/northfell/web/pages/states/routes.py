@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import RedirectResponse
 
-from northfell.app.data import edits, preparing, states
+from northfell.app.data import edits, states
 from northfell.app.project.projects import change_project, open_project
 from northfell.core.errors import NorthfellError, NotFound, code_of
 from northfell.core.model.changes import Change
@@ -18,6 +18,7 @@ from northfell.core.rules.completeness import missing_of
 from northfell.core.rules.typical import FILLABLE, help_for
 from northfell.web.shell.answering import Db, Id, project_page
 from northfell.web.shell.edits import Typed, Version, change_shown
+from northfell.web.shell.stage import STAGES, name_of_study
 from northfell.web.shell.view import Looking
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -125,14 +126,14 @@ def _missing(request: Request, db: Db, project_id: Id, status: int = 200, refuse
         rows += [(e, found[name], studies, help_for(by_state[NORMAL], e, name, network.settings.frequency_hz)) for name, studies in fields.items()]
     assumed = sum(len(e.assumed) for e in elements.values())
     fillable = any(code_of(row[3]) == FILLABLE for row in rows)
-    seen = {"rows": rows, "studies": study_keys(), "fillable": fillable, "assumed": assumed, "refused": refused or []}
+    seen = {"rows": rows, "studies": study_keys(), "stage_of": name_of_study, "fillable": fillable, "assumed": assumed, "refused": refused or []}
     return project_page(request, opened, "pages/states/missing.html", "Missing data", status, **seen)
 
 
 @router.post("/prepare/{what}")
 def prepare(request: Request, db: Db, view: Looking, what: str, version: Version) -> Response:
     """What the stage that is shown needs before it can show anything, in one act."""
-    acts: dict[str, Callable[[Network], Change]] = {"typical": edits.fill_all_typical, "arc-flash": preparing.prepare_arc_flash}
+    acts = {"typical": edits.fill_all_typical} | {path: act for stage in STAGES.values() for path, act in stage.prepares.items()}
     if what not in acts:
         raise NotFound(f"There is nothing to prepare for “{what[:40]}”.")
     return change_shown(request, db, view, version, acts[what])

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
-from northfell.app.data.preparing import boards_without
+from northfell.app.data.preparing import boards_without, prepare_arc_flash
 from northfell.core.errors import Message, code_of
 from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import ARC_FLASH, NO_ENCLOSURE, ArcFlash
@@ -33,6 +33,7 @@ def _says(look: Look) -> dict[str, Any]:
 ARC_FLASH_STAGE = Stage(
     path="arc-flash", name="Arc flash", shortcut="a", study=ARC_FLASH,
     tabs=(Tab("locations", "Locations", locations_table), Tab("devices", "Devices", devices_table)),
-    figures=arc_flash_figures, tags=lambda look: arc_flash_tags(look.result(ARC_FLASH), look.network.settings.limits), says=_says, waits=_waits, offers=_offers,
+    figures=arc_flash_figures, tags=lambda look: arc_flash_tags(look.result(ARC_FLASH), look.network.settings.limits), says=_says, waits=_waits,
+    offers=_offers, prepares={"arc-flash": prepare_arc_flash},
     legend="stages/arc_flash/_legend.html", card="stages/arc_flash/_label.html", by_side=True,
 )  # fmt: skip
