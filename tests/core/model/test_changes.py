@@ -110,3 +110,17 @@ def test_the_settings_of_every_study_survive_change_sets_and_sets_kept_aside():
     back = put.settings.using("High")
     assert (back.of(LOAD_FLOW.settings).load_level_pct, back.sets_aside["Low"].of(LOAD_FLOW.settings).load_level_pct) == (100.0, 50.0)
     assert back.sets_aside["Low"].of_study("arc_flash").variation_pct == 7.0
+
+
+def test_nothing_that_was_found_of_a_record_outlives_what_it_was_found_of():
+    """What another set of settings makes of the consumers, and who stands where after elements changed, is found anew."""
+    low = settings_with(ProjectSettings(), "load_flow.load_level_pct", 50.0)
+    both = low.model_copy(update={"sets_aside": {"Full": ProjectSettings().in_use}})
+    assert both.scale_of_consumers == 0.5
+    assert both.using("Full").scale_of_consumers == 1.0
+    network = DEMO.model_copy()
+    assert any("P1" in there for there in network.adjacency.at.values())
+    assert "P1" in network.id_of_name
+    without = network.model_copy(update={"elements": {i: e for i, e in network.elements.items() if i != "P1"}})
+    assert "P1" not in without.id_of_name
+    assert all("P1" not in there for there in without.adjacency.at.values())

@@ -113,6 +113,14 @@ class Network(_Record):
         except KeyError:
             raise NotFound(f"There is no element “{element_id}” in {self.name} (any more).") from None
 
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> "Network":
+        """A copy; what was found of elements that it has others of is not taken along."""
+        copied = super().model_copy(update=update, deep=deep)
+        if update and "elements" in update:
+            for found in ("adjacency", "id_of_name"):
+                copied.__dict__.pop(found, None)
+        return copied
+
     @cached_property
     def adjacency(self) -> Adjacency:
         """Which elements stand at which bus."""

@@ -1,7 +1,6 @@
 """All settings of a project, and the sets of study settings that are kept aside."""
 
 import math
-from functools import cached_property
 from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field
@@ -49,7 +48,7 @@ class StudySet(Settings):
         found: StudySettings = self.__dict__[key]
         return found
 
-    @cached_property
+    @property
     def scale_of_consumers(self) -> float:
         """What the settings of all studies make of the power of every consumer."""
         return math.prod(self.of_study(key).scale_of_consumers for key in STUDY_SETTINGS)
