@@ -142,3 +142,16 @@ def test_a_device_matters_to_a_place_only_on_its_way_to_a_source():
         at = net.topology.bus_index
         assert [zones.on_a_way(at["B"], q) for q in ("Q1", "Q2", "Q3")] == [True, False, second]
         assert [zones.on_a_way(at["L"], q) for q in ("Q1", "Q2", "Q3")] == [True, True, second]
+
+
+def test_a_relay_by_hand_at_both_edges_is_never_told_too_early():
+    """IEC very inverse at ten times pickup, TM 1: 13.5/9 s = 1.5 s, 5 % more at the slow edge, less at the fast; the breaker's time on top."""
+    relay = Relay(id="B", name="B", breaker="Q", ct_primary_a=200, curve="IEC_VI", i_pickup_a=100.0, time_multiplier=1.0, i_high_a=2000.0, t_high_s=0.1,
+                  time_tolerance_pct=5.0)  # fmt: skip
+    device = Device(Breaker(id="Q", name="Q", from_bus="A", to_bus="B", t_break_s=0.06), (relay,))
+    at = {edge: float(device.opens_at_s(np.array([1000.0]), edge)[0]) for edge in ("fast", "slow")}
+    assert at == {"fast": pytest.approx(1.5 * 0.95 + 0.06), "slow": pytest.approx(1.5 * 1.05 + 0.06)}
+    assert device.clearing(1000.0).t_s == pytest.approx(1.5 * 1.05 + 0.06)  # the slow edge clears
+    assert device.clearing(2500.0).t_s == pytest.approx(0.1 + 0.06)
+    assert device.clearing(2500.0).stage == "B high stage"
+    assert device.functions[0].curve.tolerance.time == (-0.05, 0.05)
