@@ -84,6 +84,36 @@ print(json.dumps({
     assert found == dict.fromkeys(found, True)
 
 
+def test_a_table_is_the_class_of_its_rows_and_a_parameter(tree):
+    assert walk("A table of an element", tree) == 1
+    found = told(tree, OPENED + """
+from northfell.app.project.projects import change_project, open_project
+from northfell.core.model.changes import Add, Change
+from northfell.core.rules.completeness import missing_of
+from northfell.formats import network_tables, northfell_json
+breaker = next(e for e in skerrow_water().elements.values() if e.kind == "breaker")
+points = [{"v_v": 20.0, "i_a": 0.01}, {"v_v": 60.0}]
+ct = {"id": "T99", "name": "T99", "kind": "current_transformer", "measures": breaker.id, "toy_points": points}
+change_project(db, 1, lambda network: Change("", (Add(element=ct),)), 1)
+typed = client.post("/projects/1/elements/T99/rows/toy_points?stage=network&selected=T99", data={"value": "90 | 0.5", "version": 2}).text
+network = open_project(db, 1).network
+read = network_tables.network_of(network_tables.tables_of(network))
+print(json.dumps({
+    "missing": [str(m) for m in missing_of(network.elements, network.elements["T99"], "arc_flash")],
+    "asked": "Magnetising curve, row 2: current" in client.get("/projects/1/missing").text,
+    "leads": "field-toy_points.1.i_a" in client.get("/projects/1/network?selected=T99").text,
+    "card": "Magnetising curve, row 3, voltage" in typed,
+    "reference": "Secondary voltage." in client.get("/reference/current_transformer").text,
+    "schema": "ToyPoint" in northfell_json.schema()["$defs"],
+    "sheet": network_tables.tables_of(network)["toy_points"],
+    "back": read.elements["T99"].toy_points == network.elements["T99"].toy_points,
+}))
+""")  # fmt: skip
+    assert found.pop("missing") == ["Current transformer T99, magnetising curve, row 2: i_a is empty, accepted is a number, 0 A or more and 100 A or less."]
+    assert found.pop("sheet") == [["element", "v_v [V]", "i_a [A]"], ["T99", 20.0, 0.01], ["T99", 60.0, None], ["T99", 90.0, 0.5]]
+    assert found == dict.fromkeys(found, True)
+
+
 def test_a_kind_is_its_class_its_line_and_its_symbol(tree):
     assert walk("A kind of element", tree) == 3
     found = told(tree, OPENED + """

@@ -118,10 +118,13 @@ def test_what_is_too_long_is_refused_and_what_fits_is_read():
 
 @pytest.mark.parametrize(
     ("typed", "expected"),
-    [("full 2; night 0,8 MW", {"full": 2, "night": 0.8}), ("full=2", {"full": 2}), ("half load: 500 kW", {"half load": 0.5}), ("a b 1", {"a b": 1})],
-)
-def test_levels_as_people_type_them(typed, expected):
-    assert edits.read_typed(NETWORK, parameter(KINDS["synchronous_generator"], "output_levels"), typed, "G") == expected
+    [("full 2; night 0,8 MW", {"full": 2, "night": 0.8}), ("full=2", {"full": 2}), ("half load: 500 kW", {"half load": 0.5}), ("a b 1", {"a b": 1}),
+     ("full | 2 MW; low |0.5", {"full": 2, "low": 0.5}), ("full\t2\nlow\t500 kW\n", {"full": 2, "low": 0.5}), (" ", {})],
+)  # fmt: skip
+def test_rows_as_people_type_them(typed, expected):
+    assert edits.read_typed(NETWORK, parameter(KINDS["synchronous_generator"], "output_levels"), typed, "G") == [
+        {"name": name, "p_mw": p_mw} for name, p_mw in expected.items()
+    ]
 
 
 @pytest.mark.parametrize(

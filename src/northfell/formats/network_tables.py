@@ -1,4 +1,4 @@
-"""A network as plain tables, one for each kind of element and one each for states, sheets, settings and own catalogue entries.
+"""A network as plain tables, one for each kind of element and each table of theirs, one each for states, sheets, settings and own catalogue entries.
 
 Workbooks and folders of CSV files hold these tables. They come back without loss: numbers to the last digit, elements in their order.
 Reading refuses what it cannot take with table, row and column, and takes a table with fewer columns as saying nothing of the others.
@@ -24,6 +24,7 @@ STATE_HEAD = ("state", "element", "field", "value")
 SHEET_HEAD = ("sheet", "element", *Placement.model_fields)
 ENTRY_HEAD = ("name", "kind", "family", "source", "made_from", "values")
 MOST_REASONS = 100
+OF_ELEMENTS = {p.name: p for cls in KINDS.values() for p in parameters_of(cls) if p.form == "table"}  # tables with a row's element in their first column
 
 
 def tables_of(network: Network) -> dict[str, list[list[Any]]]:
@@ -34,8 +35,12 @@ def tables_of(network: Network) -> dict[str, list[list[Any]]]:
         some = [(n, e) for n, e in enumerate(network.elements.values(), 1) if e.kind == kind]
         if some:
             columns = _columns(cls)
-            head = ["no", *(f"{p.name} [{p.unit}]" if p.unit else p.name for p in columns), *RECORDS]
+            head = ["no", *map(_head, columns), *RECORDS]
             tables[kind] = [head, *([n, *_row(e, columns, names)] for n, e in some)]
+    for title, p in OF_ELEMENTS.items():
+        rows = [[e.name, *(getattr(row, c.name) for c in p.columns)] for e in network.elements.values() for row in getattr(e, title, ())]
+        if rows:
+            tables[title] = [["element", *map(_head, p.columns)], *rows]
     states: list[list[Any]] = [list(STATE_HEAD)]
     for s in network.states:
         states += [[s.name, "", part, _json(getattr(s, part))] for part in ("load_factors", "generation_factors") if getattr(s, part)]
@@ -53,7 +58,11 @@ def tables_of(network: Network) -> dict[str, list[list[Any]]]:
 
 
 def _columns(cls: type[Element]) -> list[Parameter]:
-    return [p for p in parameters_of(cls) if p.form != "record"]
+    return [p for p in parameters_of(cls) if p.form not in ("record", "table")]
+
+
+def _head(p: Parameter) -> str:
+    return f"{p.name} [{p.unit}]" if p.unit else p.name
 
 
 def _row(e: Element, columns: Sequence[Parameter], names: Mapping[str, str]) -> Iterator[Any]:
@@ -61,7 +70,7 @@ def _row(e: Element, columns: Sequence[Parameter], names: Mapping[str, str]) -> 
         value = getattr(e, p.name)
         if p.form == "reference" and value is not None:
             value = names[value]
-        yield _json(value) if p.form == "levels" and value else None if p.form == "levels" else value
+        yield value
     yield _json(e.assumed) if e.assumed else None
     yield _json(e.origins) if e.origins else None
     yield e.catalogue or None
@@ -102,14 +111,16 @@ def read(tables: Mapping[str, Cells]) -> Read:
     found, refused = Read(), list[InputRefused]()
     order: list[tuple[float, dict[str, Any]]] = []
     for title, cells in tables.items():
-        if title not in KINDS and title not in OTHERS:
-            refused.append(InputRefused("table", title, f"one of {', '.join((*OTHERS, *KINDS))}", where="Tables"))
+        if title not in KINDS and title not in OTHERS and title not in OF_ELEMENTS:
+            refused.append(InputRefused("table", title, f"one of {', '.join((*OTHERS, *OF_ELEMENTS, *KINDS))}", where="Tables"))
         elif cells and title in KINDS:
             order += _elements(title, cells, refused)
     for number, raw in sorted(order, key=lambda one: one[0]):
         if raw["name"] in found.elements:
             refused.append(InputRefused("name", raw["name"], "a name that no other element has", where=f"Table {raw['kind']}, no {number:g}"))
         found.elements[raw["name"]] = raw
+    for title in OF_ELEMENTS.keys() & tables.keys():
+        _rows(OF_ELEMENTS[title], tables[title] or [[]], found.elements, refused)
     if len(order) > MOST_ELEMENTS:
         refused.append(InputRefused("elements", len(order), f"at most {MOST_ELEMENTS}", where="Tables"))
     if tables.get("network"):
@@ -174,6 +185,34 @@ def _elements(kind: str, cells: Cells, refused: list[InputRefused]) -> Iterator[
         yield number, raw
 
 
+def _rows(p: Parameter, cells: Cells, elements: dict[str, dict[str, Any]], refused: list[InputRefused]) -> None:
+    """The rows of the tables of elements, put to them; what has none in a table that is there has no rows."""
+    declared = {c.name: c for c in p.columns}
+    head = [str(cell or "").strip() for cell in cells[0]]
+    if "element" not in head:
+        refused.append(InputRefused("head", ", ".join(head)[:80], "a column “element”", where=f"Table {p.name}"))
+        return
+    columns = [None if title == "element" else _column(p.name, title, declared, refused) for title in head]
+    for raw in elements.values():
+        if any(one.name == p.name for one in parameters_of(KINDS[raw["kind"]])):
+            raw[p.name] = []
+    for n, row in enumerate(cells[1:], 2):
+        if all(cell is None or cell == "" for cell in row):
+            continue
+        where, name = f"Table {p.name}, row {n}", str(dict(zip(head, row, strict=False)).get("element") or "")
+        if p.name not in elements.get(name, ()):
+            refused.append(InputRefused("element", name, f"the name of an element of these tables that has {p.label.lower()}", where=where))
+            continue
+        made: dict[str, Any] = {}
+        for column, cell in zip(columns, row, strict=False):
+            if column is not None and column[1] is not None:
+                try:
+                    made[column[0]] = _cell(column[1], cell, column[2])
+                except InputRefused as error:
+                    refused.append(error.at(where))
+        elements[name][p.name].append(made)
+
+
 def _number_text(cell: Any, otherwise: int) -> float:
     try:
         number = float(cell)
@@ -215,7 +254,7 @@ def _cell(p: Parameter, cell: Any, factor: float) -> Any:
     if isinstance(cell, str):
         cell = cell.strip() if p.name != "note" else cell
     if cell is None or cell == "":
-        return "" if p.form == "text" else {} if p.form == "levels" else p.default if not p.optional else None
+        return "" if p.form == "text" else p.default if not p.optional else None
     if p.form in ("number", "whole number") or (p.form == "choice" and all(isinstance(c, int | float) for c in p.choices)):
         if isinstance(cell, bool) or not isinstance(cell, int | float | str) or (isinstance(cell, int) and abs(cell) > 10**300):
             raise InputRefused(p.name, cell, p.accepted)
@@ -229,14 +268,6 @@ def _cell(p: Parameter, cell: Any, factor: float) -> Any:
         if isinstance(cell, bool) or str(cell).lower() in said:
             return cell if isinstance(cell, bool) else said[str(cell).lower()]
         raise InputRefused(p.name, cell, "yes or no")
-    if p.form == "levels":
-        try:
-            levels = json.loads(str(cell))
-        except ValueError:
-            levels = None
-        if not isinstance(levels, dict):
-            raise InputRefused(p.name, cell, p.accepted)
-        return levels
     return str(int(cell)) if isinstance(cell, float) and cell.is_integer() else str(cell)
 
 

@@ -75,18 +75,6 @@ def test_a_star_point_may_be_earthed_otherwise_in_a_state():
     assert (changed.elements["T1"].neutral_lv, changed.in_state(TIE)["T1"].neutral_lv) == ("resistor", "isolated")
 
 
-@pytest.mark.parametrize(("typed", "levels"), [("full 2; night 0,8 MW", {"full": 2.0, "night": 0.8}), ("half load=1250 kW", {"half load": 1.25}), ("", {})])
-def test_levels_are_typed_with_names_and_units(typed, levels):
-    changed = do(DEMO, edits.set_field(DEMO, NORMAL, "Standby set", "output_levels", typed))
-    assert changed.elements["Standby set"].output_levels == levels
-
-
-@pytest.mark.parametrize("typed", ["full", "full 2; full 3", "2", "full 3 kV", "full nan"])
-def test_levels_that_cannot_be_read_are_refused(typed):
-    with pytest.raises(NetworkRefused, match="names with their values in MW"):
-        edits.set_field(DEMO, NORMAL, "Standby set", "output_levels", typed)
-
-
 def test_origins_are_kept_for_data_and_told_in_history():
     read = do(DEMO, edits.set_field(DEMO, NORMAL, "W25", "r_ohm_per_km", "0.33", "test report: 4711"))
     w25 = read.elements["W25"]

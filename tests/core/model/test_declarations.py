@@ -90,3 +90,14 @@ def test_demo_lacks_nothing_and_marks_what_it_assumes():
     assert [missing(network.elements, s) for s in ("load_flow", "short_circuit", "arc_flash")] == [[], [], []]
     assert network.elements["W25"].assumed["t_end_degc"] == "limit of XLPE insulation at the end of a fault"
     assert network.state_names[1:] == ["Tie closed, T2 out", "Standby generator alone", "Generator in parallel", "Night filling"]
+
+
+def test_tables_are_such_that_a_sheet_can_hold_them():
+    """A table is the same in all states, its name fits a sheet of a workbook, and one name means the same rows in every kind."""
+    found = {}
+    for cls in KINDS.values():
+        for p in parameters_of(cls):
+            if p.form == "table":
+                assert (p.in_state, len(p.name) <= 31, {c.form for c in p.columns} & {"reference", "table", "record"}) == (False, True, set())
+                assert found.setdefault(p.name, p.row) is p.row
+    assert "output_levels" in found

@@ -11,7 +11,7 @@ from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import KINDS
 from northfell.core.model.settings import UnitSettings
-from northfell.core.model.showing import levels_shown, plain_unit, read_number, text_shown, unit_shown
+from northfell.core.model.showing import plain_unit, read_number, text_shown, unit_shown
 from northfell.core.quantities import awg_mm2, parse_quantity, parse_wire_size, wire_size
 
 SI, IMPERIAL = UnitSettings(), UnitSettings(lengths="ft", conductors="AWG and kcmil")
@@ -59,8 +59,9 @@ def test_bare_numbers_take_the_unit_of_the_project():
         read_number(LENGTH, "4/0", IMPERIAL)
 
 
-def test_levels_are_shown_as_they_are_typed():
-    assert levels_shown({"full": 2.0, "night shift": 0.8}) == "full 2; night shift 0.8"
+def test_rows_are_shown_as_they_are_typed():
+    p = parameter(KINDS["synchronous_generator"], "output_levels")
+    assert text_shown(p, [{"name": "full", "p_mw": 2.0}, {"name": "night shift", "p_mw": 0.8}], UnitSettings()) == "full | 2; night shift | 0.8"
 
 
 @pytest.mark.parametrize(("text", "unit", "value"), [("50 hp", "kW", 37.285), ("0.029 ohm/kft", "ohm/km", 0.0951444), ("1200 feet", "m", 365.76)])

@@ -80,7 +80,7 @@ def read_cell(network: Network, head: Head, text: str, where: str) -> Any:
         typed = f"{typed} {head.unit}"
     elif head.unit == "AWG" and parse_wire_size(typed) is None and parse_wire_size(f"{typed} AWG") is not None:
         typed = f"{typed} AWG"
-    if typed == "" and not p.optional and p.form not in ("text", "levels"):
+    if typed == "" and not p.optional and p.form not in ("text", "table"):
         raise NetworkRefused([InputRefused(p.name, "empty", p.accepted, where=where)])
     return read_typed(network, p, typed, where)
 

@@ -1,5 +1,6 @@
 """Edits as a person makes them: what was typed becomes a change set with the line that history shows."""
 
+from dataclasses import replace
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -7,6 +8,7 @@ from pydantic import BaseModel, ValidationError
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSetting, PutSettings, PutState, Set, Switch, settings_with
 from northfell.core.model.declare.parameters import Parameter, parameter
+from northfell.core.model.declare.rows import MOST_ROWS, plain
 from northfell.core.model.elements import KINDS, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.own_entries import entry_parameters
@@ -18,7 +20,10 @@ from northfell.core.rules.derived import earth_fault_ohm
 from northfell.core.rules.typical import Typical, typical_for_missing, typical_value, waits_for
 from northfell.drawing import growing
 
-MOST_LEVELS = 40
+
+def no_field(element: Element, field: str) -> NotFound:
+    """What is said of a field that an element does not have."""
+    return NotFound(f"{title_of(element)} has no field “{field}”.")
 
 
 def set_field(network: Network, state: str, element_id: str, field: str, typed: str, origin: str = "") -> Change:
@@ -29,12 +34,16 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
     element = network.element(element_id)
     p = parameter(type(element), field)
     if p is None or p.form == "record":
-        raise NotFound(f"{title_of(element)} has no field “{field}”.")
-    value = _earthing_by_current(network, element, field, typed) or read_typed(network, p, typed, title_of(element))
+        raise no_field(element, field)
+    value: Any = _earthing_by_current(network, element, field, typed) or read_typed(network, p, typed, title_of(element))
     shown = network.in_state(state)[element_id]
-    old = getattr(shown, field)
+    old = plain(getattr(shown, field))
     unit = unit_shown(p, network.settings.units)
-    title = f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + unit if unit else ''}"
+    title = (
+        f"{element.name} {p.label.lower()}: {len(value)} row{'s' if len(value) != 1 else ''}"
+        if p.form == "table"
+        else (f"{element.name} {p.label.lower()} {_told(network, p, old)} → {_told(network, p, value)}{' ' + unit if unit else ''}")
+    )
     if p.in_state and state != NORMAL:
         return Change(f"{title} in {state}" if value != old else "", (Switch(state=state, id=element_id, values={field: value}),) if value != old else ())
     # the same value typed over an assumed or carried one makes it one's own; from a new origin, it is known better
@@ -98,8 +107,8 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
     refused = NetworkRefused([InputRefused(p.name, typed, p.accepted, where=where)])
     if p.form == "text":
         return typed if p.name == "note" else text
-    if p.form == "levels":
-        return _levels(p, text, refused)
+    if p.form == "table":
+        return _rows(network, p, text, refused, where)
     if p.form == "yes or no":
         if text not in ("true", "false"):
             raise refused
@@ -125,22 +134,23 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
     return value
 
 
-def _levels(p: Parameter, text: str, refused: NetworkRefused) -> dict[str, float]:
-    """Named levels as typed: `full 2; night 0,8 MW`."""
-    levels: dict[str, float] = {}
-    for part in (one.strip() for one in text.split(";") if one.strip()):
-        name, value = _level(part)
-        if not 1 <= len(name) <= 40 or name in levels or len(levels) >= MOST_LEVELS:
+def _rows(network: Network, p: Parameter, text: str, refused: NetworkRefused, where: str) -> list[Any]:
+    """Rows as typed or pasted: `full | 2; night | 0,8 MW`; with two columns also `full 2; night 0,8 MW`."""
+    rows = []
+    for n, line in enumerate(one for one in text.replace(";", "\n").splitlines() if one.strip()):
+        mark = "\t" if "\t" in line else "|"
+        cells = [one.strip() for one in line.split(mark)] if mark in line else [*_two(line.strip())] if len(p.columns) == 2 else [line.strip()]
+        if len(cells) != len(p.columns) or n >= MOST_ROWS:
             raise refused
         try:
-            levels[name] = parse_quantity(value, p.unit, p.name)
-        except InputRefused:
-            raise refused from None
-    return levels
+            rows.append({c.name: read_typed(network, c, cell, where) for c, cell in zip(p.columns, cells, strict=True)})
+        except NetworkRefused as error:
+            raise NetworkRefused([replace(one, remedy=f"It stands in row {n + 1} of what was typed.") for one in error.refusals]) from None
+    return rows
 
 
-def _level(part: str) -> tuple[str, str]:
-    """Name and value of one level: `night 0,8 MW`, `full = 2`."""
+def _two(part: str) -> tuple[str, str]:
+    """Name and value: `night 0,8 MW`, `full = 2`."""
     for mark in ("=", ":"):
         if mark in part:
             name, _, value = part.rpartition(mark)
@@ -256,7 +266,7 @@ def _waits_told(network: Network) -> str:
     waits: dict[str, None] = {}
     for e in network.elements.values():
         for m in (m for study in study_keys() for m in missing_of(network.elements, e, study)):
-            waits |= dict.fromkeys(f"{e.name}: {w}" for w in waits_for(network.elements, e, m.parameter.name) or [m.parameter.label.lower()])
+            waits |= dict.fromkeys(f"{e.name}: {w}" for w in waits_for(network.elements, e, m.key) or [m.label.lower()])
     first = list(waits)[:6]
     return f"Enter first: {'; '.join(first)}{f' and {len(waits) - 6} more' if len(waits) > 6 else ''}." if first else "Nothing is missing."
 
@@ -288,7 +298,7 @@ def _no_typical(network: Network, element: Element) -> str:
         return "Nothing is missing here."
     if isinstance(element, Bus) and element.equipment_class is not None:
         return f"The class {element.equipment_class} is not meant for {element.v_nominal_kv or 0:g} kV: choose another."
-    waits = [w for study in study_keys() for m in missing_of(network.elements, element, study) for w in waits_for(network.elements, element, m.parameter.name)]
+    waits = [w for study in study_keys() for m in missing_of(network.elements, element, study) for w in waits_for(network.elements, element, m.key)]
     return f"Enter first: {', '.join(dict.fromkeys(waits))}." if waits else "No rule gives a value here: enter it from the nameplate."
 
 

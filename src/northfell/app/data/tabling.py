@@ -9,6 +9,7 @@ from northfell.app.data.edits import follows
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Add, Change, Set, apply_change
 from northfell.core.model.declare.parameters import SECTIONS, Parameter, parameter, parameters_of
+from northfell.core.model.declare.rows import plain
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, element_from, title_of
@@ -79,7 +80,7 @@ def set_cells(network: Network, kind: str, cells: Iterable[tuple[str, Head, str]
         elif new_name is not None:
             taken[new_name] = row
         if element is not None:
-            changed = {k: v for k, v in _accepted(element, values, given, row, made).items() if v != getattr(element, k) or k in element.assumed}
+            changed = {k: v for k, v in _accepted(element, values, given, row, made).items() if v != plain(getattr(element, k)) or k in element.assumed}
             if changed:
                 acts.append(Set(id=row, values={**follows(element, "status", changed.get("status")), **changed} if "status" in changed else changed))
         elif raw := _new(kind, row, values, given, made):

@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import KEPT_WHOLE, Add, Change, Move, PutEntry, PutSetting, PutSheet, PutState, Set
+from northfell.core.model.declare.rows import plain
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Placement, Sheet, references_of, refusals_from
@@ -40,7 +41,7 @@ def _by_id(raw: dict[str, Any], ids: dict[str, str]) -> dict[str, Any]:
 def _element(element: Element | None, raw: dict[str, Any], element_id: str) -> list[Any]:
     if element is None:
         return [Add(element={"id": element_id, **{k: v for k, v in raw.items() if v is not None}})]
-    values = {k: v for k, v in raw.items() if k not in KEPT and v != getattr(element, k)}
+    values = {k: v for k, v in raw.items() if k not in KEPT and v != plain(getattr(element, k))}
     marks = [_marks(getattr(element, part), raw.get(part), values) for part in ("assumed", "origins")]
     entry = raw.get("catalogue", element.catalogue)
     marked = {k for new, old in zip(marks, (element.assumed, element.origins), strict=True) for k in new.keys() | old.keys() if new.get(k) != old.get(k)}

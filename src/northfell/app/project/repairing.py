@@ -1,5 +1,6 @@
 """A project of which something cannot be read: what its history still knows of it, and a repaired copy beside the original."""
 
+from contextlib import suppress
 from dataclasses import dataclass
 from sqlite3 import Connection
 from typing import Any
@@ -8,7 +9,8 @@ from pydantic import ValidationError
 
 from northfell.app.project.projects import create_project
 from northfell.core.errors import NetworkRefused
-from northfell.core.model.changes import Add, Attach, Connect, Remove, Set, Switch
+from northfell.core.model.changes import Add, Attach, Connect, PutRow, Remove, Set, Switch
+from northfell.core.model.declare.rows import with_row
 from northfell.core.model.elements import Element
 from northfell.core.model.network import NORMAL, check_network, element_from, references_of
 from northfell.store import history, projects
@@ -83,6 +85,10 @@ def _after(raw: dict[str, Any] | None, act: Any, element_id: str) -> dict[str, A
     if isinstance(act, Set) or (isinstance(act, Switch) and act.state == NORMAL):
         marks = {part: {k: v for k, v in raw.get(part, {}).items() if k not in act.values} | getattr(act, part, {}) for part in ("assumed", "origins")}
         return {**raw, **act.values, **marks}
+    if isinstance(act, PutRow):
+        with suppress(IndexError):
+            return {**raw, act.field: with_row(raw.get(act.field, []), act.at, act.to, act.new)}
+        return raw
     if isinstance(act, Connect):
         return {**raw, act.terminal: act.bus}
     return {**raw, "documents": [d.model_dump() for d in act.documents]} if isinstance(act, Attach) else raw

@@ -3,6 +3,7 @@
 from typing import Any
 
 from northfell.core.model.declare.parameters import Parameter
+from northfell.core.model.declare.rows import plain
 from northfell.core.model.settings import UnitSettings
 from northfell.core.quantities import UNITS, entry, parse_quantity, wire_size
 
@@ -42,9 +43,9 @@ def read_number(p: Parameter, typed: str, units: UnitSettings) -> float:
     return parse_quantity(typed, p.unit, p.name, plain_unit(p, units))
 
 
-def levels_shown(levels: dict[str, float]) -> str:
-    """Named levels as they are typed."""
-    return "; ".join(f"{name} {entry(value)}" for name, value in levels.items())
+def rows_shown(p: Parameter, rows: list[Any], units: UnitSettings) -> str:
+    """The rows of a table in one line, as they can be typed."""
+    return "; ".join(" | ".join(text_shown(c, row[c.name], units) for c in p.columns) for row in plain(rows))
 
 
 def text_shown(p: Parameter, value: Any, units: UnitSettings) -> str:
@@ -53,6 +54,6 @@ def text_shown(p: Parameter, value: Any, units: UnitSettings) -> str:
         return ""
     if isinstance(value, bool):
         return "true" if value else "false"
-    if isinstance(value, dict):
-        return levels_shown(value)
+    if p.form == "table":
+        return rows_shown(p, value, units)
     return number_shown(p, value, units) if isinstance(value, float | int) else str(value)

@@ -68,16 +68,10 @@ def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: An
     found: list[InputRefused] = []
     for one in error.errors(include_url=False):
         path = [part for part in one["loc"] if not (isinstance(part, str) and part in KINDS)]
-        field = str(path[0]) if path else "kind"
-        declared, inner, got = model, raw, one["input"]
-        for step, part in enumerate(path[:-1]):  # settings are nested records
-            info = declared.model_fields.get(str(part)) if declared else None
-            nested = info.annotation if info else None
-            if isinstance(nested, type) and issubclass(nested, BaseModel):
-                declared, field = nested, str(path[step + 1])
-            inner = inner.get(part) if isinstance(inner, dict) else None
-        p = parameter(declared, field) if declared else None
+        declared, field, row = _innermost(model, path)
+        got, p = one["input"], parameter(declared, field) if declared else None
         told = one.get("ctx", {}).get("error")
+        place, where = where, f"{where}, {row}" if row else where
         if isinstance(told, InputRefused):
             found.append(told.at(where))
         elif one["type"] == "extra_forbidden":
@@ -93,5 +87,22 @@ def refusals_from(error: ValidationError, model: type[BaseModel] | None, raw: An
             found.append(InputRefused(field, got, NAME_ACCEPTED, where=where))
         else:
             found.append(InputRefused(field, got, p.accepted if p else one["msg"].lower(), where=where))
-    unique = {(r.field, r.accepted): r for r in found}  # a union reports each of its members
+        where = place
+    unique = {(r.field, r.accepted, r.where): r for r in found}  # a union reports each of its members
     return list(unique.values())
+
+
+def _innermost(model: type[BaseModel] | None, path: list[Any]) -> tuple[type[BaseModel] | None, str, str]:
+    """The record in which a fault lies, its field, and the row of a table in words: settings are nested records, tables are lists of them."""
+    declared, field, row = model, str(path[0]) if path else "kind", ""
+    for step, part in enumerate(path[:-1]):
+        info = declared.model_fields.get(str(part)) if declared else None
+        nested = info.annotation if info else None
+        p = parameter(declared, str(part)) if declared else None
+        if p and p.row and isinstance(path[step + 1], int):
+            row = f"{p.label.lower()}, row {path[step + 1] + 1}"
+            if len(path) > step + 2:
+                declared, field = p.row, str(path[step + 2])
+        elif isinstance(nested, type) and issubclass(nested, BaseModel):
+            declared, field = nested, str(path[step + 1])
+    return declared, field, row

@@ -26,7 +26,7 @@ def with_data(net: Compiled, study: str) -> Compiled:
 
 def told(net: Compiled, one: Missing) -> str:
     """What is missing, and whether a typical value can be filled in, or what that waits for."""
-    helps = help_for(net.elements, one.element, one.parameter.name, int(net.frequency_hz))
+    helps = help_for(net.elements, one.element, one.key, int(net.frequency_hz))
     return Message(f"{one} {helps}".rstrip(), code_of(helps), one.element.id)
 
 

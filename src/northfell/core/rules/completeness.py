@@ -5,20 +5,33 @@ from dataclasses import dataclass
 from functools import cache
 
 from northfell.core.model.declare.parameters import Parameter, parameters_of
+from northfell.core.model.declare.rows import Row
 from northfell.core.model.elements import Element
 from northfell.core.model.network import references_of, title_of
 
 
 @dataclass(frozen=True)
 class Missing:
-    """A parameter that a study needs and an element lacks."""
+    """A parameter that a study needs and an element lacks; of a table, what a row of it lacks."""
 
     element: Element
     parameter: Parameter
+    row: int | None = None
+    column: Parameter | None = None
+
+    @property
+    def key(self) -> str:
+        """The field, and for a table its row and column: by which the card finds its entry."""
+        return self.parameter.name if self.column is None else f"{self.parameter.name}.{self.row}.{self.column.name}"
+
+    @property
+    def label(self) -> str:
+        return self.parameter.label if self.column is None else f"{self.parameter.label}, row {(self.row or 0) + 1}: {self.column.label.lower()}"
 
     def __str__(self) -> str:
-        p = self.parameter
-        return f"{title_of(self.element)}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}."
+        p = self.column or self.parameter
+        place = "" if self.column is None else f", {self.parameter.label.lower()}, row {(self.row or 0) + 1}"
+        return f"{title_of(self.element)}{place}: {p.name} is empty, accepted is {p.accepted.removesuffix(' (or empty)')}."
 
 
 def needed(elements: Mapping[str, Element], element: Element, study: str) -> Iterable[Parameter]:
@@ -38,6 +51,17 @@ def _asked_for(kind: type[Element], study: str) -> tuple[Parameter, ...]:
     return tuple(p for p in parameters_of(kind) if study in p.needed_for)
 
 
+@cache
+def _tables_asked(kind: type[Element], study: str) -> tuple[Parameter, ...]:
+    return tuple(p for p in parameters_of(kind) if any(study in c.needed_for for c in p.columns))
+
+
+def lacking_in(p: Parameter, row: Row, study: str | None = None) -> list[str]:
+    """The columns that a row of a table lacks for a study, or for any."""
+    asked = (c for c in p.columns if (study in c.needed_for if study else c.needed_for))
+    return [c.name for c in asked if getattr(row, c.name) is None and c.acts(row.__dict__)]
+
+
 def named(element: Element) -> set[str]:
     """The ids of the elements that this one refers to."""
     return {getattr(element, p.name) for p in references_of(type(element))} - {None}
@@ -48,7 +72,12 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: str) ->
     if not element.in_service:
         return []
     empty = (p for p in _asked_for(type(element), study) if getattr(element, p.name) is None)
-    return [Missing(element, p) for p in empty if _is_needed(elements, element, p)]
+    found = [Missing(element, p) for p in empty if _is_needed(elements, element, p)]
+    for p in _tables_asked(type(element), study):
+        if _is_needed(elements, element, p):
+            columns = {c.name: c for c in p.columns}
+            found += [Missing(element, p, n, columns[name]) for n, row in enumerate(getattr(element, p.name)) for name in lacking_in(p, row, study)]
+    return found
 
 
 def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element] | None = None) -> list[Missing]:

@@ -18,7 +18,7 @@ def findings_of(study: str, result: Any, limits: Limits) -> list[Finding]:
 
 def missing_findings(lacking: Iterable[Missing], study: str, state: str) -> list[Finding]:
     """Data that a study lacks, as findings that lead to the field."""
-    return [Finding(study, state, m.element.id, m.element.name, "missing", str(m), check=m.parameter.name) for m in lacking]
+    return [Finding(study, state, m.element.id, m.element.name, "missing", str(m), check=m.key) for m in lacking]
 
 
 def network_findings(elements: Mapping[str, Element], state: str) -> list[Finding]:

@@ -8,11 +8,12 @@ from northfell.app.data.catalogue import kinds_with_entries
 from northfell.core.errors import NorthfellError
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.declare.parameters import SECTIONS, Parameter, parameter, parameters_of
+from northfell.core.model.declare.rows import Row
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.quantities import entry
-from northfell.core.rules.completeness import missing_of
+from northfell.core.rules.completeness import lacking_in, missing_of
 from northfell.core.rules.derived import Derived, derived_of
 from northfell.core.rules.typical import can_fill, waits_for
 from northfell.core.rules.ways import ways_of
@@ -24,6 +25,18 @@ from northfell.web.shell.stage import STAGES, Look
 from northfell.web.shell.view import View
 
 HIDDEN = {"id", "kind"}
+
+
+@dataclass(frozen=True)
+class CellShown:
+    """One cell of a table on the card."""
+
+    p: Parameter
+    value: str
+    choices: tuple[tuple[str, str], ...] = ()
+    unit: str = ""
+    missing: bool = False
+    acts: bool = True
 
 
 @dataclass(frozen=True)
@@ -42,6 +55,7 @@ class FieldShown:
     unit: str = ""  # that of the project
     origin: str = ""  # where the value was read
     typical: bool = False  # a rule gives a typical value
+    rows: Sequence[Sequence[CellShown]] = ()  # of a table
     waits: Sequence[str] = ()  # what its rule waits for, where the field is empty and asked for
 
 
@@ -148,11 +162,9 @@ def _trips(network: Network, element: Element) -> str:
 def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: set[str]) -> FieldShown:
     value, base = getattr(element, p.name), getattr(normal, p.name)
     idle = _because(element, p)
-    choices: tuple[tuple[str, str], ...] = ()
-    if p.form == "choice":
-        choices = tuple((_text(network, p, c), _label(p, c)) for c in p.choices)
-    elif p.form == "yes or no":
-        choices = (("true", "yes"), ("false", "no"))
+    choices = _choices(network, p)
+    if p.row_of:
+        choices = (("", "–"), *((row.name_shown, row.name_shown) for row in getattr(element, p.row_of)))
     return FieldShown(
         p=p,
         value=_text(network, p, value),
@@ -165,9 +177,28 @@ def _field(network: Network, element: Element, normal: Element, p: Parameter, la
         normal=_text(network, p, base) if value != base else "",
         unit=unit_shown(p, network.settings.units),
         origin=_origin(network, element, p),
+        rows=[_cells(network, p, row) for row in value] if p.form == "table" else (),
         typical=bool(p.typical) and can_fill(network.elements, element, p.name, network.settings.frequency_hz),
         waits=waits_for(network.elements, element, p.name, network.settings.frequency_hz) if p.name in lacking else [],
     )
+
+
+def _choices(network: Network, p: Parameter) -> tuple[tuple[str, str], ...]:
+    """The choices of an entry with their texts; none where it is typed."""
+    if p.form == "yes or no":
+        return ("true", "yes"), ("false", "no")
+    return tuple((_text(network, p, c), _label(p, c)) for c in p.choices) if p.form == "choice" else ()
+
+
+def _cells(network: Network, p: Parameter, row: Row) -> list[CellShown]:
+    lacking = lacking_in(p, row)
+    return [
+        CellShown(
+            c, _text(network, c, getattr(row, c.name)), ((("", "–"),) if c.optional and c.choices else ()) + _choices(network, c),
+            unit_shown(c, network.settings.units), c.name in lacking, c.acts(row.__dict__)
+        )
+        for c in p.columns
+    ]  # fmt: skip
 
 
 def _because(element: Element, p: Parameter) -> str:

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request, Response
 
-from northfell.app.data import edits
+from northfell.app.data import edits, rows
 from northfell.app.draw.extend import NotUnderstood, Plan, bus_of_selection, plan
 from northfell.app.project import projects
 from northfell.app.project.projects import NothingToUndo, Project
@@ -29,6 +29,26 @@ def set_field(request: Request, db: Db, view: Looking, element_id: str, field: s
     """Set one parameter; what is refused stays in its field with the reason."""
     typed = {"field": field, "value": value}
     return change_shown(request, db, view, version, lambda network: edits.set_field(network, view.state, element_id, field, value, origin), typed)
+
+
+@router.post("/elements/{element_id:path}/rows/{field}/{at}/{column}")
+def set_cell(request: Request, db: Db, view: Looking, element_id: str, field: str, at: int, column: str, version: Version, value: Typed = "") -> Response:
+    """Set one cell of a table of an element; what is refused stays in its cell with the reason."""
+    typed = {"field": f"{field}.{at}.{column}", "value": value}
+    return change_shown(request, db, view, version, lambda network: rows.set_cell(network, element_id, field, at, column, value), typed)
+
+
+@router.post("/elements/{element_id:path}/rows/{field}/{at}")
+def remove_row(request: Request, db: Db, view: Looking, element_id: str, field: str, at: int, version: Version) -> Response:
+    """Take a row of a table of an element away."""
+    return change_shown(request, db, view, version, lambda network: rows.remove_row(network, element_id, field, at))
+
+
+@router.post("/elements/{element_id:path}/rows/{field}")
+def add_rows(request: Request, db: Db, view: Looking, element_id: str, field: str, version: Version, value: Typed = "") -> Response:
+    """Put rows, typed or pasted, below those of a table of an element; what is refused stays with the reason."""
+    typed = {"field": f"{field}.new", "value": value}
+    return change_shown(request, db, view, version, lambda network: rows.add_rows(network, element_id, field, value), typed)
 
 
 @router.post("/elements/{element_id:path}/origin/{field}")

@@ -19,6 +19,7 @@ from northfell.core.model.changes.acts import (
     PutEntry,
     PutProposal,
     PutProposals,
+    PutRow,
     PutSetting,
     PutSettings,
     PutSheet,
@@ -36,6 +37,6 @@ from northfell.core.model.changes.setting_paths import KEPT_WHOLE, setting_at, s
 
 __all__ = [
     "ACTS", "Acknowledge", "Act", "Add", "Attach", "Change", "Connect", "Differ", "KEPT_WHOLE", "Move", "Propose", "PutAcknowledged", "PutEntry",
-    "PutProposal", "PutProposals", "PutSetting", "PutSettings", "PutSheet", "PutState", "PutStates", "Remove", "Scale", "Set", "Switch", "Unpropose",
+    "PutProposal", "PutProposals", "PutRow", "PutSetting", "PutSettings", "PutSheet", "PutState", "PutStates", "Remove", "Scale", "Set", "Switch", "Unpropose",
     "acts_of", "apply_change", "apply_completed", "completed", "setting_at", "setting_paths", "settings_with",
 ]  # fmt: skip

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from northfell.core.model.declare.rows import MOST_ROWS
 from northfell.core.model.elements import Document, Reference
 from northfell.core.model.kept_beside import Acknowledged, Proposal, ProposedChange
 from northfell.core.model.network import OperatingState, Placement, Sheet
@@ -41,6 +42,17 @@ class Set(_Act):
     assumed: dict[str, str] = Field(default_factory=dict)
     origins: dict[str, str] = Field(default_factory=dict)  # where values were read, by field
     catalogue: str | None = None  # the entry that the element follows from now on; None leaves it as it is
+
+
+class PutRow(_Act):
+    """Put a row of a table in the place of that at a place; `new` puts it before that instead, and None takes the row away."""
+
+    act: Literal["row"] = "row"
+    id: Reference
+    field: str
+    at: int = Field(ge=0, le=MOST_ROWS)
+    to: dict[str, Any] | None
+    new: bool = False
 
 
 class Attach(_Act):
@@ -197,6 +209,7 @@ Act = Annotated[
     Add
     | Remove
     | Set
+    | PutRow
     | Attach
     | Connect
     | Move

@@ -22,6 +22,7 @@ from northfell.core.model.changes.acts import (
     PutEntry,
     PutProposal,
     PutProposals,
+    PutRow,
     PutSetting,
     PutSettings,
     PutSheet,
@@ -35,6 +36,8 @@ from northfell.core.model.changes.acts import (
 )
 from northfell.core.model.changes.setting_paths import setting_at, settings_with
 from northfell.core.model.declare.parameters import parameter
+from northfell.core.model.declare.rows import at as row_at
+from northfell.core.model.declare.rows import plain, with_row
 from northfell.core.model.elements import Element
 from northfell.core.model.kept_beside import MOST_CHANGES, Acknowledged, Proposal
 from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, check_network, element_from, title_of
@@ -137,9 +140,25 @@ def _set(draft: _Draft, act: Set) -> Iterable[Any]:
     entry = element.catalogue if act.catalogue is None else act.catalogue
     raw = {**element.model_dump(), **act.values, "assumed": assumed, "origins": origins, "catalogue": entry}
     draft.elements[act.id] = element_from(raw, title_of(element))
-    old = {field: getattr(element, field) for field in act.values}
+    old = {field: plain(getattr(element, field)) for field in act.values}
     before = [{k: v for k, v in told.items() if k in act.values} for told in (element.assumed, element.origins)]
     return [Set(id=act.id, values=old, assumed=before[0], origins=before[1], catalogue=None if act.catalogue is None else element.catalogue)]
+
+
+def _put_row(draft: _Draft, act: PutRow) -> Iterable[Any]:
+    element = _element(draft, act.id)
+    p = parameter(type(element), act.field)
+    if p is None or p.form != "table":
+        raise NetworkRefused([InputRefused("field", act.field, f"a table of a {element.TITLE.lower()}", where=title_of(element))])
+    _unlocked(element, (act.field,))
+    rows = plain(getattr(element, act.field))
+    old = None if act.new else row_at(rows, act.at)
+    try:
+        changed = with_row(rows, act.at, act.to, act.new)
+    except IndexError:
+        raise NotFound(f"{title_of(element)} has no row {act.at + 1} of {p.label.lower()} (any more).") from None
+    draft.elements[act.id] = element_from({**element.model_dump(), act.field: changed}, title_of(element))
+    return [PutRow(id=act.id, field=act.field, at=act.at, to=old, new=act.to is None)]
 
 
 def _unlocked(element: Element, values: Iterable[str] = ("connection",)) -> None:
@@ -330,7 +349,8 @@ def _put_acknowledged(draft: _Draft, act: PutAcknowledged) -> Iterable[Any]:
 
 
 _DO: dict[type, Any] = {
-    Add: _add, Remove: _remove, Set: _set, Attach: _attach, Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutState: _put_state,
+    Add: _add, Remove: _remove, Set: _set, PutRow: _put_row, Attach: _attach,
+    Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutState: _put_state,
     Scale: _scale, PutStates: _put_states, PutSheet: _put_sheet, PutEntry: _put_entry, PutSetting: _put_setting, PutSettings: _put_settings,
     PutProposal: _put_proposal, Propose: _propose, Unpropose: _unpropose, PutProposals: _put_proposals, Acknowledge: _acknowledge,
     PutAcknowledged: _put_acknowledged,

@@ -16,6 +16,7 @@ from northfell.core.model.changes import (
     Differ,
     Propose,
     PutProposal,
+    PutRow,
     PutSetting,
     PutSettings,
     PutState,
@@ -29,6 +30,8 @@ from northfell.core.model.changes import (
     setting_at,
 )  # fmt: skip
 from northfell.core.model.declare.parameters import parameter
+from northfell.core.model.declare.rows import at as row_at
+from northfell.core.model.declare.rows import plain
 from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.kept_beside import Proposal, ProposedChange
 from northfell.core.model.network import NORMAL, Network
@@ -98,7 +101,7 @@ def _key(act: Any) -> tuple[Any, ...]:
     """What an act and the one that takes it back have in common."""
     if isinstance(act, PutState):
         return type(act), act.name or (act.to.name if act.to else "")
-    return type(act), *(getattr(act, part, "") for part in ("id", "state", "of", "group", "path"))
+    return type(act), *(getattr(act, part, "") for part in ("id", "state", "of", "group", "path", "field", "at"))
 
 
 def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]) -> list[str]:
@@ -115,12 +118,14 @@ def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]
         if isinstance(act, Set) and act.id in network.elements:
             element = network.elements[act.id]
             for field, old in before.values.items():
-                now = getattr(element, field, None)
-                if field in act.values and now != old:
+                now = plain(getattr(element, field, None))
+                if field in act.values and now != plain(old):
                     p = parameter(type(element), field)
                     label = p.label.lower() if p else field
                     wanted = _word(act.values[field])
                     told.append(f"{element.name}: {label} was {_word(old)} when this was proposed and is {_word(now)} now; proposed is {wanted}.")
+        elif isinstance(act, PutRow) and not act.new and row_at(getattr(network.elements.get(act.id), act.field, []), act.at) != before.to:
+            told.append(f"Row {act.at + 1} of {act.field} of {act.id} stands otherwise than when this was proposed.")
         elif isinstance(act, PutStates) and before.states != network.states:
             told.append("The operating states were changed since; the proposal puts its own list in their place.")
         elif isinstance(act, PutState) and before.to is not None and before.to != next((s for s in network.states if s.name == act.name), None):

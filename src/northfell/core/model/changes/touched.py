@@ -25,6 +25,8 @@ def _of(a: act.Act) -> Iterable[Path]:  # noqa: C901  one case for each act
             return [("element", a.id)]
         case act.Set():
             return [("element", a.id, field) for field in a.values] + ([("element", a.id, "catalogue")] if a.catalogue is not None else [])
+        case act.PutRow():  # a row that comes or goes moves those below it
+            return [("element", a.id, a.field)]
         case act.Attach():
             return [("element", a.id, "documents")]
         case act.Connect():

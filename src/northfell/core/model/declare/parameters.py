@@ -11,7 +11,9 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel, Field
 
-Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "levels", "record"]
+from northfell.core.model.declare.rows import MOST_ROWS, Row
+
+Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "table", "record"]
 
 
 OF_EQUIPMENT = ("Rating", "Impedance", "Earthing", "Construction", "Enclosure", "Protection")  # sections of elements, in the order in which they are read
@@ -64,6 +66,13 @@ class Parameter:
     default: Any
     source: str
     enters: str  # where it acts: the equation or rule in which it stands
+    row: type[Row] | None = None  # of a table: the class of its rows
+    row_of: str = ""  # the table of the same element of which it names a row
+
+    @property
+    def columns(self) -> tuple["Parameter", ...]:
+        """The declared columns of a table; none of what is no table."""
+        return parameters_of(self.row) if self.row else ()
 
     @property
     def accepted(self) -> str:
@@ -74,8 +83,9 @@ class Parameter:
             text = "true or false"
         elif self.form == "text":
             text = LINE_ACCEPTED if self.name != "note" else LINES_ACCEPTED
-        elif self.form == "levels":
-            text = f"names with their values in {self.unit}, such as “full 2; night 0.8”"
+        elif self.form == "table":
+            shown = (f"{c.label.lower()} [{c.unit}]" if c.unit else c.label.lower() for c in self.columns)
+            text = f"up to {MOST_ROWS} rows of {' | '.join(shown)}, parted by “;”"
         elif self.form == "reference":
             text = "the name of a " + " or ".join(kind.replace("_", " ") for kind in self.refers_to)
         else:
@@ -118,6 +128,7 @@ def param(
     le: float | None = None,
     source: str = "",
     enters: str = "",
+    row_of: str = "",
 ) -> Any:
     """Declare a parameter. `choices` is for lists that come from data; a Literal type needs none.
 
@@ -138,6 +149,7 @@ def param(
         "refers_to": list(refers_to),
         "source": source,
         "enters": enters,
+        "row_of": row_of,
     }
     extra: dict[str, Any] = {f"x-{key.replace('_', '-')}": value for key, value in told.items() if value}
     if choices:
@@ -198,6 +210,8 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         default=None if info.is_required() else info.get_default(call_default_factory=True),
         source=told("source"),
         enters=told("enters"),
+        row=_row_class(info.annotation),
+        row_of=told("row-of"),
         **bounds,
     )
 
@@ -212,7 +226,13 @@ def _form(annotation: Any) -> tuple[Form, tuple[Any, ...], bool]:
         return form, choices, True
     if get_origin(annotation) is Literal:
         return "choice", get_args(annotation), False
-    if get_origin(annotation) is dict and get_args(annotation)[1] is float:
-        return "levels", (), False
+    if _row_class(annotation):
+        return "table", (), False
     forms: dict[Any, Form] = {float: "number", int: "whole number", str: "text", bool: "yes or no"}
     return forms.get(annotation, "record"), (), False
+
+
+def _row_class(annotation: Any) -> type[Row] | None:
+    """The class of the rows, of a list of them."""
+    inner = get_args(annotation)[0] if get_origin(annotation) is list else None
+    return inner if isinstance(inner, type) and issubclass(inner, Row) else None

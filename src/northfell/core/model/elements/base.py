@@ -17,6 +17,7 @@ SC = "short_circuit"
 AF = "arc_flash"
 UNSHOWN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")  # control characters and halves of characters
 NAME_ACCEPTED = "1 to 80 characters on one line"
+LABEL_ACCEPTED = "1 to 40 characters without “|” and “;”"
 IEC = "IEC 60909-0:2016"
 
 
@@ -32,6 +33,12 @@ def _line(text: str) -> str:
     return text
 
 
+def _label(name: str) -> str:
+    if not 1 <= len(name) <= 40 or not name.isprintable() or name != name.strip() or any(mark in name for mark in "|;"):
+        raise ValueError(LABEL_ACCEPTED)
+    return name
+
+
 def _lines(text: str) -> str:
     if len(text) > 20_000 or UNSHOWN.search(text):
         raise ValueError(LINES_ACCEPTED)
@@ -40,6 +47,7 @@ def _lines(text: str) -> str:
 
 Name = Annotated[str, AfterValidator(_one_line)]
 Phrase = Annotated[str, AfterValidator(_line)]  # free text; what no screen can show, such as control characters, is none
+Label = Annotated[str, AfterValidator(_label)]  # the name of a row in a table
 Prose = Annotated[str, AfterValidator(_lines)]
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
 

@@ -6,7 +6,8 @@ from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Phrase, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.declare.rows import Row, Rows
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Label, Phrase, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -140,22 +141,40 @@ def _capability(acts_when: When) -> Any:
     )
 
 
+class OutputLevel(Row):
+    """An active power with a name."""
+
+    NAMED_BY = "name"
+    name: Label = param(label="Name", meaning="By which operating states choose it.")
+    p_mw: float = param(
+        label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, meaning="Active power delivered at this level.", enters="P at its bus in load flow"
+    )
+
+
 class Dispatched(Element):
     """What generators and inverters share: named output levels, one of which an operating state may choose."""
 
-    output_levels: dict[Phrase, float] = param(
-        {}, label="Output levels", symbol="P", unit="MW", section="Operation", acts_when=When("mode", SET_POINTS),
+    output_levels: Rows[OutputLevel] = param(
+        [], label="Output levels", section="Operation", acts_when=When("mode", SET_POINTS),
         meaning="Active powers with names, so that operating states choose one by its name.", enters="P = the level chosen below"
     )
     output_level: Phrase = param(
-        "", label="Output level", section="Operation", in_state=True, acts_when=When("mode", SET_POINTS),
+        "", label="Output level", section="Operation", in_state=True, acts_when=When("mode", SET_POINTS), row_of="output_levels",
         meaning="The name of one of the levels above. Empty: the active power below."
     )
+
+    @field_validator("output_levels", mode="before")
+    @classmethod
+    def _as_rows(cls, told: Any) -> Any:
+        """Levels as older files and histories hold them: powers by name."""
+        return [{"name": name, "p_mw": p_mw} for name, p_mw in told.items()] if isinstance(told, dict) else told
 
     @field_validator("output_level")
     @classmethod
     def _one_that_is_there(cls, name: str, info: ValidationInfo) -> str:
-        levels = info.data.get("output_levels", {})
+        if "output_levels" not in info.data:  # refused already
+            return name
+        levels = [row.name for row in info.data["output_levels"]]
         if name and name not in levels:
             raise InputRefused("output_level", name, f"one of {', '.join(levels)} (or empty)" if levels else "empty: there are no output levels")
         return name
@@ -163,7 +182,9 @@ class Dispatched(Element):
     @property
     def p_set_mw(self) -> float:
         """Active power by the level chosen, or as given."""
-        return self.output_levels[self.output_level] if self.output_level else getattr(self, "p_mw") or 0.0  # noqa: B009  declared by each kind
+        if self.output_level:
+            return {row.name: row.p_mw for row in self.output_levels}[self.output_level]
+        return getattr(self, "p_mw") or 0.0  # noqa: B009  declared by each kind
 
 
 class SynchronousGenerator(Dispatched):

@@ -121,9 +121,9 @@ def _missing(request: Request, db: Db, project_id: Id, status: int = 200, refuse
         where = [NORMAL, *(s.name for s in network.states if e.id in s.differences)]  # elsewhere it is as in Normal
         for study in study_keys():
             for m in (m for name in where for m in missing_of(by_state[name], by_state[name][e.id], study)):
-                fields.setdefault(m.parameter.name, set()).add(study)
-                found[m.parameter.name] = m.parameter
-        rows += [(e, found[name], studies, help_for(by_state[NORMAL], e, name, network.settings.frequency_hz)) for name, studies in fields.items()]
+                fields.setdefault(m.key, set()).add(study)
+                found[m.key] = m
+        rows += [(e, found[key], studies, help_for(by_state[NORMAL], e, key, network.settings.frequency_hz)) for key, studies in fields.items()]
     assumed = sum(len(e.assumed) for e in elements.values())
     fillable = any(code_of(row[3]) == FILLABLE for row in rows)
     seen = {"rows": rows, "studies": study_keys(), "stage_of": name_of_study, "fillable": fillable, "assumed": assumed, "refused": refused or []}
