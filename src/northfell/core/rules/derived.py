@@ -19,6 +19,7 @@ from northfell.core.model.elements import (
     SynchronousMotor,
     ThreeWindingTransformer,
     Transformer,
+    motor_mva,
 )  # fmt: skip
 
 SQRT3 = math.sqrt(3)
@@ -90,8 +91,9 @@ def _three_windings(t: ThreeWindingTransformer, v: float | None) -> Iterator[Der
 
 
 def _motor(m: InductionMotor | SynchronousMotor, v: float | None) -> Iterator[Derived]:
-    if m.p_rated_kw and m.v_rated_kv and m.efficiency_pct and m.power_factor:
-        i = m.p_rated_kw / (SQRT3 * m.v_rated_kv * m.efficiency_pct / 100 * m.power_factor)
+    s = motor_mva(m)
+    if s and m.v_rated_kv:
+        i = 1000 * s / (SQRT3 * m.v_rated_kv)
         yield Derived("Rated current of one motor", "IrM", i, "A", "PrM / (√3·UrM·η·cosφrM)")
         if isinstance(m, InductionMotor) and m.ilr_over_ir and m.starter == "direct":
             yield Derived("Locked-rotor current of one motor", "ILR", i * m.ilr_over_ir, "A", "IrM·(ILR/IrM)")

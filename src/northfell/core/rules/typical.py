@@ -9,7 +9,18 @@ from northfell.core.catalogue import tables
 from northfell.core.errors import Message
 from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.declare.parameters import parameter, parameters_of
-from northfell.core.model.elements import Bus, Cable, Conductor, Element, InductionMotor, Line, SynchronousGenerator, SynchronousMotor, Transformer  # fmt: skip
+from northfell.core.model.elements import (  # fmt: skip
+    Bus,
+    Cable,
+    Conductor,
+    Element,
+    InductionMotor,
+    Line,
+    SynchronousGenerator,
+    SynchronousMotor,
+    Transformer,
+    motor_mva,
+)
 from northfell.core.model.settings import study_keys
 from northfell.core.quantities import wire_size
 from northfell.core.rules.completeness import needed
@@ -137,10 +148,7 @@ def _generator_power_factor(elements: Mapping[str, Element], e: Element, field: 
 
 def _generator_resistance(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
     g = cast(SynchronousGenerator | SynchronousMotor, e)
-    if isinstance(g, SynchronousMotor):
-        s = (g.p_rated_kw or 0) / 1000 / ((g.efficiency_pct or 100) / 100) / (g.power_factor or 1)
-    else:
-        s = g.s_rated_mva or 0
+    s = motor_mva(g) if isinstance(g, SynchronousMotor) else g.s_rated_mva
     if not s or g.v_rated_kv is None or g.xd2_pct is None:
         return None
     x = g.xd2_pct / 100 * g.v_rated_kv**2 / s

@@ -13,7 +13,7 @@ from pydantic import Field, TypeAdapter
 from northfell.core.model.elements.base import IEC, NAME_ACCEPTED, NEUTRAL, ORIGINS, Document, Element, Name, Reference
 from northfell.core.model.elements.branches import Autotransformer, Cable, Conductor, EquivalentBranch, Line, SeriesReactor, Transformer, Trunking  # fmt: skip
 from northfell.core.model.elements.buses import Bus
-from northfell.core.model.elements.consumers import Consumer, InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor
+from northfell.core.model.elements.consumers import Consumer, InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor, motor_mva
 from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
 from northfell.core.model.elements.shunts import CapacitorBank, Compensation, EarthingTransformer, Shunt, ShuntReactor
 from northfell.core.model.elements.sources import Dispatched, Infeed, Inverter, SynchronousGenerator
@@ -36,6 +36,6 @@ __all__ = [
     "DELIVERING", "Dispatched", "Document", "ELEMENT",
     "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed",
     "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt",
-    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
+    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking", "motor_mva",
     "VoltageTransformer",
 ]  # fmt: skip

@@ -162,6 +162,13 @@ class SynchronousMotor(Consumer):
     )
 
 
+def motor_mva(m: InductionMotor | SynchronousMotor) -> float | None:
+    """Rated apparent power of one motor [MVA], SrM = PrM/(η·cosφrM); None where something of it is not given. IEC 60909-0:2016, 6.10."""
+    if not m.p_rated_kw or not m.efficiency_pct or not m.power_factor:
+        return None
+    return m.p_rated_kw / 1000 / (m.efficiency_pct / 100) / m.power_factor
+
+
 class StaticLoad(Consumer):
     """What loads and rectifiers share."""
 

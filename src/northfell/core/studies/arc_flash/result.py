@@ -28,6 +28,7 @@ class Variant:
     arc_time_s: float  # after the two-second rule
     device: str | None  # id of the switch that decides
     stage: str
+    fast: bool  # that stage acts without waiting for others
     i_device_ka: float
     energy_j_cm2: float
     boundary_mm: float
@@ -47,6 +48,7 @@ class DeviceTime:
     i_device_ka: float
     opens_at_s: float
     stage: str
+    fast: bool
 
 
 @dataclass(frozen=True)

@@ -213,7 +213,7 @@ def _variant(
     def opening(device: str) -> DeviceTime:
         i_ka = float(tried.i_device_ka[device][at])
         clearing = tried.devices[device].clearing(i_ka * 1000)
-        return DeviceTime(case, variant, device, i_ka, clearing.t_s, clearing.stage)
+        return DeviceTime(case, variant, device, i_ka, clearing.t_s, clearing.stage, clearing.fast)
 
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
     times = [opening(d) for d in listed if d in tried.i_device_ka]
@@ -228,6 +228,7 @@ def _variant(
         arc_time_s=t,
         device=decides,
         stage=deciding.stage if deciding else "",
+        fast=deciding.fast if deciding else False,
         i_device_ka=deciding.i_device_ka if deciding else math.nan,
         energy_j_cm2=eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf,
         boundary_mm=eq.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
@@ -249,8 +250,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         told.append(Message(line, "does not operate", slow.device or "", grave=True))
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
         told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", "clears in # s; exposure taken as # s"))
-    stages = {v.stage for v in found if v.device}
-    if len({v.device for v in found}) == 1 and any("instantaneous" in s or "high stage" in s for s in stages) and len(stages) > 1:
+    if len({v.device for v in found}) == 1 and any(v.fast for v in found) and len({v.stage for v in found if v.device}) > 1:
         told.append(Message(ONE_CASE, ONE_CASE))
     if bus.main is None and place.side == "load" and bus.bus_kind == "switchboard":
         told.append(Message(NO_MAIN, NO_MAIN))

@@ -38,6 +38,7 @@ class Loading:
     unit: str
     basis: str
     terminal: str  # the one that governs
+    by_current: bool = False  # a transformer judged by its current: `carries` is √3·Ur·I
 
 
 def loading_limits(limits: Limits, e: Element) -> tuple[float, float]:
@@ -134,6 +135,7 @@ def loading_of(e: Element, rating: Rating, power: Sequence[complex] | None, curr
     """
     if power is None or not all(map(cmath.isfinite, power)):
         return Loading(None, None, rating.value, rating.unit, rating.basis, "")
+    known = False
     carried: list[float | None] = [abs(s) for s in power] if rating.unit == "MVA" else list(currents)
     if isinstance(e, Transformer | ThreeWindingTransformer):
         by_current: list[float | None] = at_rated_voltage(e, currents, by_tap) if by_tap is not None else [None]
@@ -141,22 +143,23 @@ def loading_of(e: Element, rating: Rating, power: Sequence[complex] | None, curr
         carried = by_current if known else carried
         rating = replace(rating, basis=f"{rating.basis}, by {'current' if known else 'apparent power'}")
     if isinstance(e, ThreeWindingTransformer):
-        return _winding_loading(e, rating, [c or 0.0 for c in carried])
+        return _winding_loading(e, rating, [c or 0.0 for c in carried], known)
     each = [(c, terminal) for c, terminal in zip(carried, e.TERMINALS or ("",), strict=True) if c is not None]
     if not each:
         return Loading(None, None, rating.value, rating.unit, rating.basis, "")
     carries, terminal = max(each)
-    return Loading(100 * carries / rating.value if rating.value else None, carries, rating.value, rating.unit, rating.basis, terminal)
+    pct = 100 * carries / rating.value if rating.value else None
+    return Loading(pct, carries, rating.value, rating.unit, rating.basis, terminal, known)
 
 
-def _winding_loading(e: ThreeWindingTransformer, rating: Rating, carried: Sequence[float]) -> Loading:
+def _winding_loading(e: ThreeWindingTransformer, rating: Rating, carried: Sequence[float], by_current: bool) -> Loading:
     """The winding that carries most of its own rating."""
     ratings = (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)
     each = [(100 * s / r, s, r, t) for s, r, t in zip(carried, ratings, e.TERMINALS, strict=True) if r]
     if not each:
         return Loading(None, None, None, rating.unit, rating.basis, "")
     pct, s, r, terminal = max(each)
-    return Loading(pct, s, r, "MVA", rating.basis, terminal)
+    return Loading(pct, s, r, "MVA", rating.basis, terminal, by_current)
 
 
 def _times(value: float | None, n: int) -> float | None:

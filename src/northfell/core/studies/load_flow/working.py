@@ -135,7 +135,7 @@ def _loading(flow: Solved, e: Element, w: Working) -> Working:
         u = abs(complex(flow.v[bus])) * float(flow.net.v_nominal_kv[bus])
         where = one.terminal.replace("_", " ")
         CURRENT.note(w, f"Current at {where}, which governs", s_mva=s, u_kv=u)
-    elif one.basis.endswith("by current"):
+    elif one.by_current:
         bus = flow.net.topology.bus_index[e.buses[at]]
         u = abs(complex(flow.v[bus])) * float(flow.net.v_nominal_kv[bus])
         where = one.terminal.replace("_", " ")

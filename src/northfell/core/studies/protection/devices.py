@@ -18,6 +18,7 @@ class Clearing:
 
     t_s: float
     stage: str
+    fast: bool = False  # that stage acts without waiting for others
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class Device:
             for t, one in fastest.values():
                 one.tell(w, i_a, t)
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
-        return Clearing(t + first.adds_s, first.stage if np.isfinite(t) else first.rests)
+        return Clearing(t + first.adds_s, first.stage, first.fast) if np.isfinite(t) else Clearing(t, first.rests)
 
 
 def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.sparse import csc_array
 
-from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor
+from northfell.core.model.elements import Element, InductionMotor, Inverter, StaticLoad, SynchronousGenerator, SynchronousMotor, motor_mva
 from northfell.core.network import Compiled, Factorised, branch_two_ports, fed, node_admittance, with_data
 from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.network.impedance import delta_of_pairs, feeder_impedance
@@ -172,15 +172,14 @@ def machine_power_factor(m: SynchronousGenerator | SynchronousMotor) -> float:
 
 def machine_mva(m: SynchronousGenerator | SynchronousMotor) -> float:
     """Rated apparent power of one machine [MVA]."""
-    if isinstance(m, SynchronousGenerator):
-        return math.nan if m.s_rated_mva is None else m.s_rated_mva
-    return (m.p_rated_kw or math.nan) / 1000 / ((m.efficiency_pct or math.nan) / 100) / (m.power_factor or math.nan)
+    value = m.s_rated_mva if isinstance(m, SynchronousGenerator) else motor_mva(m)
+    return math.nan if value is None else value
 
 
 def motor_rating(m: InductionMotor | StaticLoad) -> tuple[float, float, float, float]:
     """Rated power [MVA] of all motors of a symbol, rated voltage [kV; nan: the nominal one of its bus], ILR/IrM and RM/XM."""
     if isinstance(m, InductionMotor):
-        sr = (m.p_rated_kw or math.nan) / 1000 / ((m.efficiency_pct or math.nan) / 100) / (m.power_factor or math.nan) * m.count
+        sr = (motor_mva(m) or math.nan) * m.count
         ilr, ratio = (3.0, 0.10) if m.starter == "regenerative drive" else (m.ilr_over_ir or math.nan, math.nan if m.r_over_x is None else m.r_over_x)
         return sr, m.v_rated_kv or math.nan, ilr, ratio
     s = abs(complex(m.p_mw or 0.0, m.q_mvar or 0.0)) * m.drawn_factor * (getattr(m, "motor_share_pct", None) or 0.0) / 100
