@@ -2,7 +2,8 @@
 
 `python -m tools.mutate [--each N] [--seed N] [package ...]` breaks N places of each package at random (all with 0) and prints for each
 package how many were seen, and every one that was not. A broken place is a comparison turned, a sign or operator changed, a number
-moved, a condition negated, `and` and `or` exchanged. Each is run in a process of its own that has the libraries loaded.
+moved, a condition negated, `and` and `or` exchanged; digits to which a figure is written are left. Each is run in a process of its own that
+has the libraries loaded.
 """
 
 import argparse
@@ -38,6 +39,7 @@ PACKAGES: dict[str, list[str]] = {  # what is broken -> the tests that should se
     "core/verdicts": ["tests/core/verdicts", "tests/web/test_findings_and_proposals.py"],
 }
 LONGEST_S = 240
+WRITING = ("f", "figure", "fixed", "round")  # how a figure is written: to which digits is no matter of computation
 
 TURNED: dict[type, type] = {
     ast.Lt: ast.GtE, ast.GtE: ast.Lt, ast.Gt: ast.LtE, ast.LtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.In: ast.NotIn, ast.NotIn: ast.In,
@@ -48,9 +50,16 @@ TURNED: dict[type, type] = {
 
 def spots(tree: ast.Module) -> Iterator[tuple[int, int, str]]:
     """Every place of a module that can be broken: its number in the tree, its line, and what can be done."""
+    written = {
+        id(digits)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in WRITING
+        for digits in [*node.args[1:], *(k.value for k in node.keywords)]
+    }
     for n, node in enumerate(ast.walk(tree)):
         for what in _ways(node):
-            yield n, node.lineno, what  # type: ignore[attr-defined]
+            if id(node) not in written:
+                yield n, node.lineno, what  # type: ignore[attr-defined]
 
 
 def _ways(node: ast.AST) -> Iterator[str]:

@@ -36,6 +36,7 @@ __all__ = [
     "DELIVERING", "Dispatched", "Document", "ELEMENT",
     "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "InductionMotor", "Infeed",
     "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt",
-    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking", "motor_mva",
+    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
+    "motor_mva",
     "VoltageTransformer",
 ]  # fmt: skip
