@@ -4,6 +4,9 @@ import math
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
 Severity = Literal["breach", "close", "missing"]
 ORDER: dict[str, int] = {"breach": 0, "close": 1, "missing": 2}
 
@@ -43,7 +46,17 @@ class Finding:
         return {k: None if isinstance(v, float) and not math.isfinite(v) else v for k, v in told.items()}  # JSON knows no infinity
 
 
+BREACH = 2
+VERDICTS: tuple[Literal["breach", "close"] | None, ...] = (None, "close", "breach")  # by number
+
+
+def verdicts_of(values: ArrayLike, close: ArrayLike, breach: ArrayLike) -> NDArray[np.int8]:
+    """Where values stand: 0 within limits (or not known, nan), 1 near the limit, 2 beyond it. Compared before any rounding; equal is within."""
+    v, limit = np.asarray(values, float), np.asarray(breach, float)
+    beyond = (v > limit) & (np.abs(v - limit) > 1e-9 * np.maximum(np.abs(v), np.abs(limit)))  # 1.06 p.u. is 6 %, not a hair more
+    return np.where(beyond, 2, v >= np.asarray(close, float)).astype(np.int8)
+
+
 def severity_of(value: float, close: float, breach: float) -> Literal["breach", "close"] | None:
-    """Where a value stands: within limits, near the limit, or beyond it. Compared before any rounding; equal is within."""
-    beyond = value > breach and not math.isclose(value, breach, rel_tol=1e-9)  # 1.06 p.u. is 6 %, not a hair more
-    return "breach" if beyond else "close" if value >= close else None
+    """The verdict on one value."""
+    return VERDICTS[int(verdicts_of(value, close, breach))]

@@ -8,6 +8,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 Cell = Any  # str, bool, int, float, complex or None; None is an absent value, never zero
 
 
@@ -71,6 +74,24 @@ def joined(tables: Sequence[Table]) -> Table:
 def build(name: str, columns: Iterable[tuple[str, str, str]], rows: Iterable[tuple[Cell, ...]]) -> Table:
     """A table from (name, unit, label) triples and rows."""
     return Table(name, tuple(Column(*c) for c in columns), list(rows))
+
+
+def by_columns(name: str, columns: Iterable[tuple[str, str, str]], cells: Sequence[Sequence[Cell]]) -> Table:
+    """A table from its columns, each of as many cells as the others."""
+    heads = tuple(Column(*c) for c in columns)
+    if len(heads) != len(cells):
+        raise ValueError(f"table {name}: {len(cells)} columns under {len(heads)} heads")
+    made = Table(name, heads)
+    made.rows.extend(zip(*cells, strict=True))
+    return made
+
+
+def cells_of(values: NDArray[np.float64]) -> list[Cell]:
+    """Numbers as cells: what is not finite is absent."""
+    listed: list[Cell] = values.tolist()
+    for i in np.flatnonzero(~np.isfinite(values)).tolist():
+        listed[i] = None
+    return listed
 
 
 def json_cell(cell: Cell) -> Any:

@@ -97,9 +97,9 @@ def _key(results: Results, state: str, watch: Sequence[str]) -> Key:
     counted = {severity: sum(f.severity == severity for f in here) for severity in ("breach", "close")}
     if not isinstance(flow, LoadFlow):
         return Key(problem=str(flow).splitlines()[0], breaches=counted["breach"], close=counted["close"])
-    loadings = [(one.pct, e.name) for e in flow.net.elements.values() if flow.net.topology.live[e.id] and (one := flow.loading(e)).pct is not None]
-    pct, loaded = max(loadings, default=(None, ""), key=lambda one: one[0] or 0.0)
-    v = np.where([getattr(flow.net.elements[b], "bus_kind", "") == "junction" for b in flow.net.topology.bus_ids], np.nan, np.abs(flow.v))
+    most = flow.most_loaded()
+    pct, loaded = (flow.loading(most).pct, most.name) if most else (None, "")
+    v = np.where(flow.junctions, np.nan, np.abs(flow.v))
     low = int(np.nanargmin(v)) if np.isfinite(v).any() else -1
     infeed = complex(np.nansum(flow.s_infeed)) * flow.net.s_base_mva
     energy, at = _energy(results, state)

@@ -35,6 +35,7 @@ from northfell.core.model.elements.tap_changer import tap_ratio
 from northfell.core.model.network import Network, title_of
 from northfell.core.network.holding import HeldBack, Why, held
 from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
+from northfell.core.network.terminals import Terminals, terminals_of
 from northfell.core.network.topology import Ints, Topology, energised, topology_of
 from northfell.core.rules.completeness import Missing
 
@@ -110,6 +111,11 @@ class Compiled:
     def motors(self) -> tuple[InductionMotor | SynchronousMotor, ...]:
         """Motors of both kinds."""
         return (*self.induction_motors, *self.synchronous_motors)
+
+    @cached_property
+    def terminals(self) -> Terminals:
+        """Every terminal of what is in service."""
+        return terminals_of(self.elements, self.topology)
 
     def bus_of(self, elements: Sequence[Element]) -> Ints:
         """Bus index of one-terminal elements; found once for each of the groups above."""

@@ -4,68 +4,75 @@ import cmath
 import math
 from collections.abc import Callable
 
+import numpy as np
+
 from northfell.core.model.elements import Changeover, Infeed, Inverter, Load, StaticLoad, Switching, SynchronousGenerator
+from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.quantities import fixed
 from northfell.core.studies.load_flow.injections import load_power, motor_power
 from northfell.core.studies.load_flow.solved import Solved
 from northfell.core.studies.load_flow.totals import circulating_currents, reactive_power, steps_in, sums, taps
-from northfell.core.tables import Cell, Table, build
-
-ABSENT = complex(math.nan, math.nan)
+from northfell.core.tables import Cell, Table, build, by_columns, cells_of
 
 
 def buses_table(flow: Solved) -> Table:
     top, net = flow.net.topology, flow.net
-    rows: list[tuple[Cell, ...]] = []
-    for i, bus_id in enumerate(top.bus_ids):
-        v, bus = complex(flow.v[i]), net.elements[bus_id]
-        fed = top.fed_bus(i)
-        under_voltage = fed or net.is_held_back(i)
-        kv, nominal = _finite(abs(v) * float(net.v_nominal_kv[i])), _finite(float(net.v_nominal_kv[i]))
-        angle = math.degrees(cmath.phase(v)) if fed else None
-        one = flow.loading(bus)
-        rows.append(
-            (net.state, bus.name, bus.label, _finite(abs(v)), angle, kv, under_voltage, nominal, getattr(bus, "area", ""), one.carries, one.rating, one.pct)
-        )
+    buses = [net.elements[b] for b in top.bus_ids]
+    fed = [top.fed_bus(i) for i in range(len(buses))]
+    v = np.abs(flow.v)
+    angle = np.where(fed, np.degrees(np.angle(flow.v)), math.nan)
+    under_voltage = [up or net.is_held_back(i) for i, up in enumerate(fed)] if net.held_back else fed
+    cells = (
+        [net.state] * len(buses), [e.name for e in buses], [e.label for e in buses], cells_of(v), cells_of(angle), cells_of(flow.u_kv), under_voltage,
+        cells_of(net.v_nominal_kv), [getattr(e, "area", "") for e in buses], cells_of(flow.bar_current_a), cells_of(numbers(buses, "i_rated_a")),
+        cells_of(flow.bar_loading_pct),
+    )  # fmt: skip
     columns = (
         ("state", "", "State"), ("name", "", "Bus"), ("label", "", "Text name"), ("v_pu", "p.u.", "Voltage"), ("angle_deg", "deg", "Angle"),
         ("v_kv", "kV", "Voltage"), ("energised", "", "Fed"), ("v_nominal_kv", "kV", "Nominal"), ("area", "", "Area"), ("i_bars_a", "A", "Brought in"),
         ("i_rated_a", "A", "Rating of bars"), ("loading_pct", "%", "Loading"),
     )  # fmt: skip
-    return build("buses", columns, rows)
+    return by_columns("buses", columns, cells)
 
 
 def terminals_table(flow: Solved) -> Table:
-    rows: list[tuple[Cell, ...]] = []
-    for e in flow.net.elements.values():
-        power = flow.terminal_power.get(e.id)
-        if power is None:
-            continue
-        for terminal, bus_id, s, i in zip(e.TERMINALS, e.buses, power, flow.current_a(e), strict=True):
-            p, q = _finite(s.real), _finite(s.imag)
-            rows.append((flow.net.state, e.name, e.kind, terminal, flow.net.name(bus_id), p, q, _finite(abs(s)), i, _factor(s)))
+    net, at = flow.net, flow.net.terminals
+    listed = np.array([e.id in flow.terminal_power for e in at.elements], bool)
+    of = np.flatnonzero(listed[at.element]) if len(listed) else np.zeros(0, np.intp)
+    s, elements = flow.s_terminal[of], [at.elements[k] for k in at.element[of].tolist()]
+    names = [net.name(b) for b in net.topology.bus_ids]
+    cells = (
+        [net.state] * len(of), [e.name for e in elements], [e.kind for e in elements],
+        [e.TERMINALS[t] for e, t in zip(elements, (of - at.first[at.element[of]]).tolist(), strict=True)], [names[i] for i in at.bus[of].tolist()],
+        cells_of(s.real), cells_of(s.imag), cells_of(np.abs(s)), cells_of(flow.i_terminal_a[of]), cells_of(_factors(s)),
+    )  # fmt: skip
     columns = (
         ("state", "", "State"), ("element", "", "Element"), ("kind", "", "Kind"), ("terminal", "", "Terminal"), ("bus", "", "Bus"),
         ("p_mw", "MW", "P"), ("q_mvar", "Mvar", "Q"), ("s_mva", "MVA", "S"), ("i_a", "A", "I"), ("power_factor", "", "cos φ"),
     )  # fmt: skip
-    return build("terminals", columns, rows)
+    return by_columns("terminals", columns, cells)
 
 
 def branches_table(flow: Solved) -> Table:
-    rows: list[tuple[Cell, ...]] = []
+    net, at = flow.net, flow.net.terminals
+    of = np.flatnonzero(at.count > 1)
+    branches, first, last = [at.elements[k] for k in of.tolist()], at.first[of], at.first[of] + 1
     around = {c.element_id: c.i_a for c in circulating_currents(flow)}
-    for e in flow.net.elements.values():
-        if len(e.TERMINALS) < 2 or not flow.net.topology.live[e.id]:
-            continue
-        power = flow.terminal_power.get(e.id)
-        loss = sum(power) if power and not isinstance(e, Switching | Changeover) else 0j if power else ABSENT
-        first = power[0] if power else ABSENT
-        one, emergency = flow.loading(e), flow.loading(e, emergency=True)
-        drop = _drop_pct(flow, e.buses) if power else None
-        rows.append((
-            flow.net.state, e.name, e.kind, " → ".join(flow.net.name(b) for b in e.buses), one.pct, _finite(first.real), _finite(first.imag), one.carries,
-            one.rating, one.unit, one.basis, one.terminal, _finite(loss.real), _finite(loss.imag), drop, emergency.pct, emergency.basis, around.get(e.id),
-        ))  # fmt: skip
+    s, through = flow.s_terminal, np.array([isinstance(e, Switching | Changeover) for e in branches], bool)
+    loss = np.add.reduceat(s, at.first)[of] if len(of) else np.zeros(0, complex)
+    loss[through & np.isfinite(loss)] = 0
+    v, names = np.abs(flow.v), [net.name(b) for b in net.topology.bus_ids]
+    one, emergency = flow.loadings(), flow.loadings(emergency=True)
+    told = [(flow.basis(e, k), flow.basis(e, k, emergency=True)) for e, k in zip(branches, of.tolist(), strict=True)]
+    governs = (one.terminal[of] - first).tolist()
+    cells = (
+        [net.state] * len(of), [e.name for e in branches], [e.kind for e in branches],
+        [" → ".join(names[i] for i in at.bus[at.first[k] : at.first[k] + at.count[k]].tolist()) for k in of.tolist()], cells_of(one.pct[of]),
+        cells_of(s[first].real), cells_of(s[first].imag), cells_of(one.carries[of]), cells_of(one.rating[of]), [normal.unit for normal, _ in told],
+        [normal.basis for normal, _ in told], [e.TERMINALS[t] if t >= 0 else "" for e, t in zip(branches, governs, strict=True)], cells_of(loss.real),
+        cells_of(loss.imag), cells_of(np.where([e.id in flow.terminal_power for e in branches], 100 * (v[at.bus[first]] - v[at.bus[last]]), math.nan)),
+        cells_of(emergency.pct[of]), [other.basis for _, other in told], [around.get(e.id) for e in branches],
+    )  # fmt: skip
     columns = (
         ("state", "", "State"), ("name", "", "Name"), ("kind", "", "Kind"), ("between", "", "Between"), ("loading_pct", "%", "Loading"),
         ("p_mw", "MW", "P"), ("q_mvar", "Mvar", "Q"), ("carries", "", "Carries"), ("rating", "", "Rating"), ("rating_unit", "", "Unit"),
@@ -73,12 +80,7 @@ def branches_table(flow: Solved) -> Table:
         ("drop_pct", "%", "Voltage drop"), ("emergency_pct", "%", "Of emergency rating"), ("emergency_basis", "", "Its basis"),
         ("circulating_a", "A", "Circulating"),
     )  # fmt: skip
-    return build("branches", columns, rows)
-
-
-def _drop_pct(flow: Solved, buses: tuple[str, ...]) -> float | None:
-    """Fall of the voltage from the first to the second terminal, of nominal."""
-    return _finite(100 * (abs(flow.voltage(buses[0])) - abs(flow.voltage(buses[1]))))
+    return by_columns("branches", columns, cells)
 
 
 def sources_table(flow: Solved) -> Table:
@@ -194,6 +196,12 @@ def reactive_table(flow: Solved) -> Table:
         ("circulating: given by sources because others take it", r.circulating),
     )  # fmt: skip
     return build("reactive", (("state", "", "State"), ("part", "", "Part"), ("q_mvar", "Mvar", "Q")), [(flow.net.state, what, q) for what, q in parts])
+
+
+def _factors(s: Complexes) -> Floats:
+    """Power factors; nan where there is no power or no result."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(np.abs(s) > 0, np.abs(s.real) / np.abs(s), math.nan)
 
 
 def _factor(s: complex) -> float | None:

@@ -1,9 +1,10 @@
 """How much of its rating each element carries: which rating, on what basis, and at which terminal."""
 
-import cmath
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
 
 from northfell.core.model.elements import (
     Bus,
@@ -17,6 +18,11 @@ from northfell.core.model.elements import (
     Transformer,
 )  # fmt: skip
 from northfell.core.model.settings import Limits
+from northfell.core.network.compile import Complexes, Floats
+from northfell.core.network.terminals import Terminals
+from northfell.core.network.topology import Ints
+
+Bools = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -41,13 +47,13 @@ class Loading:
     by_current: bool = False  # a transformer judged by its current: `carries` is √3·Ur·I
 
 
-def loading_limits(limits: Limits, e: Element) -> tuple[float, float]:
+def loading_limits(limits: Limits, kind: type[Element]) -> tuple[float, float]:
     """From where a loading is close, and above what it is a breach [%]: of the kind of equipment where it has its own, else of everything."""
-    if isinstance(e, Transformer | ThreeWindingTransformer):
+    if issubclass(kind, Transformer | ThreeWindingTransformer):
         close, breach = limits.transformer_close_pct, limits.transformer_breach_pct
-    elif isinstance(e, Conductor):
+    elif issubclass(kind, Conductor):
         close, breach = limits.conductor_close_pct, limits.conductor_breach_pct
-    elif isinstance(e, Switching | Changeover):
+    elif issubclass(kind, Switching | Changeover):
         close, breach = limits.switching_close_pct, limits.switching_breach_pct
     else:
         close = breach = None
@@ -99,67 +105,116 @@ def stages_of(e: Element) -> list[Rating]:
     return list(dict.fromkeys(r for r in found if r is not None and r.value is not None))
 
 
-def at_rated_voltage(e: Transformer | ThreeWindingTransformer, currents: Sequence[float | None], by_tap: float) -> list[float | None]:
-    r"""What the currents of a transformer are of its rated power: a winding is heated by its current, whatever the voltage.
+@dataclass(frozen=True)
+class Ratings:
+    """What may be carried, as arrays over the terminals and elements of a state; nan where it is not known."""
+
+    of_terminal: Floats  # (terminal,) of three windings each its own
+    unit_mva: Bools  # (element,) MVA, else A
+    transformer: Bools  # (element,) judged by current where that is known
+    windings: Bools  # (element,) with three windings, each of its own rating
+    rated_kv: Floats  # (terminal,) of a transformer's windings
+    on_high: Bools  # (terminal,) the side whose turns a tap on the high side changes
+    on_low: Bools
+    taps_low: Bools  # (element,) the taps are on the low side
+
+
+def ratings_of(terminals: Terminals, emergency: bool = False) -> Ratings:
+    """The ratings of all elements, in the order of their terminals."""
+    n = len(terminals.elements)
+    of_terminal, rated_kv = np.full(len(terminals.bus), math.nan), np.full(len(terminals.bus), math.nan)
+    unit_mva, transformer, windings, taps_low = (np.zeros(n, bool) for _ in range(4))
+    on_high, on_low = np.zeros(len(terminals.bus), bool), np.zeros(len(terminals.bus), bool)
+    for k, (e, first) in enumerate(zip(terminals.elements, terminals.first.tolist(), strict=True)):
+        rating = rating_of(e, emergency) if len(e.TERMINALS) > 1 else None
+        if rating is None:
+            continue
+        value = math.nan if rating.value is None else rating.value
+        of_terminal[first : first + len(e.TERMINALS)] = value
+        unit_mva[k] = rating.unit == "MVA"
+        if isinstance(e, Transformer | ThreeWindingTransformer):
+            transformer[k], taps_low[k] = True, getattr(e, "tap_side", "high side") == "low side"
+            for t, terminal in enumerate(e.TERMINALS, first):
+                kv = getattr(e, f"v_{terminal.removesuffix('_bus')}_kv")
+                rated_kv[t] = math.nan if kv is None else kv
+                on_high[t], on_low[t] = terminal == "hv_bus", terminal == "lv_bus"
+        if isinstance(e, ThreeWindingTransformer):
+            windings[k] = True
+            of_terminal[first : first + 3] = [math.nan if s is None else s for s in (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)]
+    return Ratings(of_terminal, unit_mva, transformer, windings, rated_kv, on_high, on_low, taps_low)
+
+
+def at_rated_voltage_mva(ratings: Ratings, terminals: Terminals, i_a: Floats, by_tap: Floats) -> Floats:
+    r"""What the currents of transformers are of their rated power: a winding is heated by its current, whatever the voltage.
 
     .. math:: S = \sqrt{3}\,U_r\,I
 
     Parameters
     ----------
-    e : Transformer or ThreeWindingTransformer
-    currents : sequence of float or None
-        At each terminal [A].
-    by_tap : float
+    ratings : Ratings
+    terminals : Terminals
+    i_a : array_like (terminal,)
+        Current [A].
+    by_tap : array_like (element,)
         What the tap in use makes of the ratio; it changes the rated voltage of the side with the taps. A winding with fewer turns in use is
         not given more than 1/0.95 of its rated current, unless its maker says so.
 
     Returns
     -------
-    list of float or None
-        [MVA], by terminal.
+    ndarray (terminal,)
+        [MVA], nan for what is no transformer.
     """
-    low = getattr(e, "tap_side", "high side") == "low side"
-    on_high, on_low = (1.0, max(1 / by_tap, LEAST_TURNS)) if low else (max(by_tap, LEAST_TURNS), 1.0)
-    found: list[float | None] = []
-    for terminal, i in zip(e.TERMINALS, currents, strict=True):
-        rated = getattr(e, f"v_{terminal.removesuffix('_bus')}_kv")
-        factor = {"hv_bus": on_high, "lv_bus": on_low}.get(terminal, 1.0)
-        found.append(None if rated is None or i is None else math.sqrt(3) * rated * factor * i / 1000)
+    of = terminals.element
+    low = ratings.taps_low[of]
+    turns = np.where(ratings.on_high & ~low, np.maximum(by_tap[of], LEAST_TURNS), np.where(ratings.on_low & low, np.maximum(1 / by_tap[of], LEAST_TURNS), 1.0))
+    found: Floats = math.sqrt(3) * ratings.rated_kv * turns * i_a / 1000
     return found
 
 
-def loading_of(e: Element, rating: Rating, power: Sequence[complex] | None, currents: Sequence[float | None], by_tap: float | None = None) -> Loading:
-    """The terminal that carries most of the rating: `power` [MVA] and `currents` [A] by terminal.
+@dataclass(frozen=True)
+class Loadings:
+    """How much of its rating everything carries, as arrays over elements; nan where that is not known."""
+
+    pct: Floats
+    carries: Floats
+    rating: Floats
+    terminal: Ints  # number of the terminal that governs; -1 for none
+    by_current: Bools  # a transformer judged by its current: `carries` is √3·Ur·I
+
+
+def loadings_of(terminals: Terminals, ratings: Ratings, s_mva: Complexes, i_a: Floats, by_tap: Floats | None) -> Loadings:
+    """The terminal of each element that carries most of its rating: `s_mva` and `i_a` by terminal, nan where there is no result.
 
     Transformers are judged by their currents at the tap in use, or with `by_tap` None by their apparent power.
+    Of terminals that carry the same the first governs.
     """
-    if power is None or not all(map(cmath.isfinite, power)):
-        return Loading(None, None, rating.value, rating.unit, rating.basis, "")
-    known = False
-    carried: list[float | None] = [abs(s) for s in power] if rating.unit == "MVA" else list(currents)
-    if isinstance(e, Transformer | ThreeWindingTransformer):
-        by_current: list[float | None] = at_rated_voltage(e, currents, by_tap) if by_tap is not None else [None]
-        known = all(c is not None for c in by_current)
-        carried = by_current if known else carried
-        rating = replace(rating, basis=f"{rating.basis}, by {'current' if known else 'apparent power'}")
-    if isinstance(e, ThreeWindingTransformer):
-        return _winding_loading(e, rating, [c or 0.0 for c in carried], known)
-    each = [(c, terminal) for c, terminal in zip(carried, e.TERMINALS or ("",), strict=True) if c is not None]
-    if not each:
-        return Loading(None, None, rating.value, rating.unit, rating.basis, "")
-    carries, terminal = max(each)
-    pct = 100 * carries / rating.value if rating.value else None
-    return Loading(pct, carries, rating.value, rating.unit, rating.basis, terminal, known)
-
-
-def _winding_loading(e: ThreeWindingTransformer, rating: Rating, carried: Sequence[float], by_current: bool) -> Loading:
-    """The winding that carries most of its own rating."""
-    ratings = (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)
-    each = [(100 * s / r, s, r, t) for s, r, t in zip(carried, ratings, e.TERMINALS, strict=True) if r]
-    if not each:
-        return Loading(None, None, None, rating.unit, rating.basis, "")
-    pct, s, r, terminal = max(each)
-    return Loading(pct, s, r, "MVA", rating.basis, terminal, by_current)
+    of, first = terminals.element, terminals.first
+    if not len(first):
+        nothing = np.zeros(0)
+        return Loadings(nothing, nothing, nothing, np.zeros(0, np.intp), np.zeros(0, bool))
+    known = np.logical_and.reduceat(np.isfinite(s_mva), first)
+    carried = np.where(ratings.unit_mva[of], np.abs(s_mva), i_a)
+    by_current = np.zeros(len(first), bool)
+    if by_tap is not None:
+        heating = at_rated_voltage_mva(ratings, terminals, i_a, by_tap)
+        by_current = ratings.transformer & np.logical_and.reduceat(np.isfinite(heating), first)
+        carried = np.where(by_current[of], heating, carried)
+    pct = 100 * carried / ratings.of_terminal
+    three = ratings.windings[of]
+    judged = np.where(three, np.where(np.isnan(pct), -np.inf, pct), np.where(np.isfinite(carried), carried, -np.inf))
+    judged[~known[of]] = -np.inf
+    most = np.maximum.reduceat(judged, first)
+    nearly = most - 1e-9 * np.where(np.isfinite(most), np.abs(most), 0)  # which of two governs that are equal is no matter of rounding
+    governs = np.minimum.reduceat(np.where((judged >= nearly[of]) & (judged > -np.inf), np.arange(len(of)), len(of)), first)
+    there = governs < len(of)
+    governs[~there] = -1
+    return Loadings(
+        pct=np.where(there, pct[governs], math.nan),
+        carries=np.where(there, carried[governs], math.nan),
+        rating=np.where(there | ~ratings.windings, ratings.of_terminal[np.where(there, governs, first)], math.nan),
+        terminal=governs,
+        by_current=by_current,
+    )
 
 
 def _times(value: float | None, n: int) -> float | None:

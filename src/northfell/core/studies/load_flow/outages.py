@@ -59,15 +59,15 @@ def _without(network: Network, state: str, element: Element, base: LoadFlow) -> 
         return Outage(element, str(error))
     except CannotRun as error:
         return Outage(element, "; ".join(error.reasons))
-    loadings = [(flow.loading(e, emergency=True), e.name) for e in flow.net.elements.values() if flow.net.topology.live[e.id]]
-    worst, loaded = max(((one, name) for one, name in loadings if one.pct is not None), default=(None, ""), key=lambda one: one[0].pct or 0.0)
+    loaded = flow.most_loaded(emergency=True)
+    worst = flow.loading(loaded, emergency=True) if loaded else None
     v = np.abs(flow.v)
-    judged = [i for i, bus in enumerate(flow.net.topology.bus_ids) if np.isfinite(v[i]) and getattr(flow.net.elements[bus], "bus_kind", "") != "junction"]
-    low, high = (min(judged, key=lambda i: v[i], default=None), max(judged, key=lambda i: v[i], default=None))
+    judged = np.flatnonzero(np.isfinite(v) & ~flow.junctions)
+    low, high = (int(judged[of(v[judged])]) if len(judged) else None for of in (np.argmin, np.argmax))
     lost = _lost(base, flow)
     ids = flow.net.topology.bus_ids
     return Outage(
-        element, "", loaded, worst.pct if worst else None, worst.basis if worst else "",
+        element, "", loaded.name if loaded else "", worst.pct if worst else None, worst.basis if worst else "",
         flow.net.name(ids[low]) if low is not None else "", float(v[low]) if low is not None else None,
         flow.net.name(ids[high]) if high is not None else "", float(v[high]) if high is not None else None,
         tuple(e.name for e, _ in lost), sum(p for _, p in lost),

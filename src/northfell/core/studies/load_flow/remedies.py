@@ -8,8 +8,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
+import numpy as np
+
 from northfell.core.catalogue.entries import Entry, set_from, shipped
 from northfell.core.errors import NorthfellError
+from northfell.core.finding import BREACH
 from northfell.core.model.changes import Add, Change, Set, Switch, apply_completed
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import (  # fmt: skip
@@ -27,7 +30,7 @@ from northfell.core.model.elements import (  # fmt: skip
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.network import compile_network
 from northfell.core.quantities import MINUS, figure, fixed
-from northfell.core.studies.load_flow.judging import loading_severity, voltage_severity
+from northfell.core.studies.load_flow.judging import bar_verdicts, loading_verdicts, voltage_verdicts
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.result import LoadFlow
@@ -87,7 +90,7 @@ def _solved(network: Network, flow: LoadFlow, element: Element, kind: Kind, titl
     before_value, after_value = _value(flow, element), _value(after, element)
     if before_value is None or after_value is None:
         return None
-    bound = limits.voltage_breach_pct / 100 if isinstance(element, Bus) else loading_limits(limits, element)[1]
+    bound = limits.voltage_breach_pct / 100 if isinstance(element, Bus) else loading_limits(limits, type(element))[1]
     cures = _off(after_value, element) <= bound * (1 + 1e-9)
     new = tuple(after.net.name(i) for i in sorted(_beyond(after, network) - _beyond(flow, network)) if i != element.id)
     return Remedy(kind, title, change, before_value, after_value, cures, new, kind in ("capacitor", "second unit", "larger unit"))
@@ -112,14 +115,10 @@ def _helps(one: Remedy, element: Element) -> bool:
 
 def _beyond(flow: LoadFlow, network: Network) -> set[str]:
     """Elements beyond a limit of loading or voltage."""
-    limits = network.settings.limits
-    found = set()
-    for e in flow.net.elements.values():
-        if isinstance(e, Bus) and voltage_severity(limits, e, abs(flow.voltage(e.id))) == "breach":
-            found.add(e.id)
-        if flow.net.topology.live.get(e.id) and loading_severity(limits, e, flow.loading(e).pct) == "breach":
-            found.add(e.id)
-    return found
+    limits, top = network.settings.limits, flow.net.topology
+    of_buses = np.maximum(voltage_verdicts(flow, limits), bar_verdicts(flow, limits))
+    carrying = {flow.net.terminals.elements[k].id for k in np.flatnonzero(loading_verdicts(flow, limits) == BREACH).tolist()}
+    return carrying | {top.bus_ids[i] for i in np.flatnonzero(of_buses == BREACH).tolist()}
 
 
 def _tried(network: Network, flow: LoadFlow, element: Element) -> Iterator[tuple[Kind, Attempts]]:
@@ -152,7 +151,7 @@ def _tried(network: Network, flow: LoadFlow, element: Element) -> Iterator[tuple
         yield "second unit", iter([(f"{largest.parallel + 1} units of {largest.name} in parallel", more)])
     if isinstance(largest, Transformer) and largest.s_rated_mva:
         carried = flow.loading(largest).carries or 0.0
-        wanted = carried / largest.parallel / (loading_limits(limits, largest)[0] / 100)
+        wanted = carried / largest.parallel / (loading_limits(limits, type(largest))[0] / 100)
         yield "larger unit", _larger(largest, wanted)
     if isinstance(largest, Cable):
         yield "larger unit", _larger_cables(largest, network.settings.frequency_hz)

@@ -1,18 +1,18 @@
 """Arrays of one solved state, and what follows for each element."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, Consumer, Element, Infeed, Inverter, SynchronousGenerator
+from northfell.core.model.elements import Bus, Consumer, Element, Infeed, Inverter, SynchronousGenerator, ThreeWindingTransformer, Transformer
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
-from northfell.core.network.compile import Complexes
+from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.studies.load_flow.injections import asked_mw
-from northfell.core.studies.load_flow.loading import Loading, Rating, loading_of, rating_of
+from northfell.core.studies.load_flow.loading import Bools, Loading, Loadings, Rating, Ratings, loadings_of, rating_of, ratings_of
 from northfell.core.studies.load_flow.settings import LoadFlowSettings
 
 Source = Infeed | SynchronousGenerator | Inverter
@@ -92,79 +92,143 @@ class Solved:
         return f"{title_of(g)} gives its {side} reactive power, {q:.4g} Mvar, and holds {v:.4f} p.u.{where} instead of {g.v_set_pu:g}."
 
     @cached_property
+    def s_terminal(self) -> Complexes:
+        """Complex power from the bus into each element (terminal,) [MVA]; nan where not fed, and where nothing is in the result."""
+        net, base, at = self.net, self.net.s_base_mva, self.net.terminals
+        s = np.full(len(at.bus), complex(math.nan, math.nan))
+        rows = at.first[at.positions(net.branches.ids)]
+        s[(rows[:, None] + net.branches.terminals).ravel()] = 0
+        np.add.at(s, (rows[:, None] + net.branches.terminals).ravel(), self.s_branch.ravel() * base)
+        for elements, drawn in self._of_one_terminal():
+            s[at.first[at.positions(tuple(e.id for e in elements))]] = drawn * base
+        top = net.topology
+        rows = at.first[at.positions(top.closed_ids)]
+        through = self.v[top.closed_from] * np.conj(self.i_switch) * base
+        for row, count in zip(rows.tolist(), at.count[at.element[rows]].tolist(), strict=True):
+            s[row : row + count] = 0
+        s[rows + top.closed_terminals[:, 0]] = through
+        s[rows + top.closed_terminals[:, 1]] = -through
+        return s
+
+    def _of_one_terminal(self) -> tuple[tuple[Sequence[Element], Complexes], ...]:
+        """What each group of elements with one terminal draws [p.u.]."""
+        net = self.net
+        return (
+            (net.loads, self.s_load), (net.motors, self.s_motor), (net.shunts, self.s_shunt), (net.infeeds, -self.s_infeed), (net.machines, -self.s_machine),
+        )  # fmt: skip
+
+    @cached_property
     def terminal_power(self) -> dict[str, list[complex]]:
         """Complex power from the bus into each element, by element id and terminal [MVA]; nan where not fed."""
-        net, base = self.net, self.net.s_base_mva
-        power: dict[str, list[complex]] = {}
-        for branch_id, ends, s_ends in zip(net.branches.ids, net.branches.terminals.tolist(), self.s_branch, strict=True):
-            at = power.setdefault(branch_id, [0j] * len(net.elements[branch_id].TERMINALS))
-            for end, s in zip(ends, s_ends, strict=True):
-                at[end] += complex(s) * base
-        groups = (
-            (net.loads, self.s_load),
-            (net.motors, self.s_motor),
-            (net.shunts, self.s_shunt),
-            (net.infeeds, -self.s_infeed),
-            (net.machines, -self.s_machine),
-        )
-        for elements, s in groups:
-            for e, value in zip(elements, s, strict=True):
-                power[e.id] = [complex(value) * base]
-        top = net.topology
-        for i, closed_id in enumerate(top.closed_ids):
-            s = self.v[top.closed_from[i]] * np.conj(self.i_switch[i]) * base
-            power[closed_id] = [0j] * len(net.elements[closed_id].TERMINALS)
-            first, second = top.closed_terminals[i].tolist()
-            power[closed_id][first], power[closed_id][second] = complex(s), complex(-s)
-        return power
+        net, at, s = self.net, self.net.terminals, self.s_terminal.tolist()
+        ids = dict.fromkeys((*net.branches.ids, *(e.id for elements, _ in self._of_one_terminal() for e in elements), *net.topology.closed_ids))
+        return {i: s[at.of(i)] for i in ids}
+
+    @property
+    def junctions(self) -> Bools:
+        """Which buses are junctions (bus,): no boards, and so not judged by their voltage."""
+        return np.array([getattr(self.net.elements[b], "bus_kind", "") == "junction" for b in self.net.topology.bus_ids], bool)
+
+    @cached_property
+    def u_kv(self) -> Floats:
+        """Voltage of each bus (bus,) [kV]; nan where not fed or its nominal voltage is not known."""
+        u: Floats = np.abs(self.v) * self.net.v_nominal_kv
+        return u
+
+    @cached_property
+    def i_terminal_a(self) -> Floats:
+        """Current at each terminal (terminal,) [A]; nan where the voltage is not known or the element carries none."""
+        u = self.u_kv[self.net.terminals.bus]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.where(u > 0, np.abs(self.s_terminal) / (math.sqrt(3) * u) * 1000, math.nan)
 
     def current_a(self, element: Element) -> list[float | None]:
         """Current at each terminal [A]; None where the voltage is unknown or the element carries none."""
-        currents: list[float | None] = []
-        for bus_id, s in zip(element.buses, self.terminal_power.get(element.id, ()), strict=False):
-            bus = self.net.topology.bus_index[bus_id]
-            u = abs(self.v[bus]) * self.net.v_nominal_kv[bus]
-            currents.append(_finite(abs(s) / (math.sqrt(3) * u) * 1000) if u > 0 else None)
-        return currents
+        if element.id not in self.terminal_power:
+            return []
+        return [_finite(i) for i in self.i_terminal_a[self.net.terminals.of(element.id)].tolist()]
+
+    def loadings(self, emergency: bool = False) -> Loadings:
+        """Loading of all that has terminals, in their order."""
+        return self._loadings_in_emergency if emergency else self._loadings
+
+    @cached_property
+    def _loadings(self) -> Loadings:
+        return self._loadings_by(ratings_of(self.net.terminals))
+
+    @cached_property
+    def _loadings_in_emergency(self) -> Loadings:
+        return self._loadings_by(ratings_of(self.net.terminals, emergency=True))
+
+    def _loadings_by(self, ratings: Ratings) -> Loadings:
+        by_tap = self.by_tap if self.settings.transformer_loading == "by current" else None
+        return loadings_of(self.net.terminals, ratings, self.s_terminal, self.i_terminal_a, by_tap)
+
+    @cached_property
+    def bar_loading_pct(self) -> Floats:
+        """What is brought into each bus, of the rating of its bars (bus,) [%]; nan where that is not known."""
+        rated = numbers([self.net.elements[b] for b in self.net.topology.bus_ids], "i_rated_a")
+        return 100 * self.bar_current_a / rated
 
     def loading(self, element: Element, emergency: bool = False) -> Loading:
         """Loading of an element that has a rating, with the basis of that rating and the terminal that governs."""
-        key = element.id, emergency
-        if key not in self._loadings:
-            rating = rating_of(element, emergency) or Rating(None, "", "")
-            if isinstance(element, Bus):
-                self._loadings[key] = loading_of(element, rating, [0j], [self.bar_current_a.get(element.id)])
-            else:
-                by_tap = self.by_tap.get(element.id, 1.0) if self.settings.transformer_loading == "by current" else None
-                self._loadings[key] = loading_of(element, rating, self.terminal_power.get(element.id), self.current_a(element), by_tap)
-        return self._loadings[key]
+        rating = rating_of(element, emergency) or Rating(None, "", "")
+        if isinstance(element, Bus):
+            at = self.net.topology.bus_index[element.id]
+            return Loading(_finite(self.bar_loading_pct[at]), _finite(self.bar_current_a[at]), rating.value, rating.unit, rating.basis, "")
+        k = self.net.terminals.at.get(element.id)
+        if k is None:
+            return Loading(None, None, rating.value, rating.unit, rating.basis, "")
+        every = self.loadings(emergency)
+        terminal = int(every.terminal[k]) - int(self.net.terminals.first[k])
+        return Loading(
+            _finite(every.pct[k]), _finite(every.carries[k]), _finite(every.rating[k]), rating.unit, self.basis(element, k, emergency).basis,
+            element.TERMINALS[terminal] if terminal >= 0 else "", bool(every.by_current[k]),
+        )  # fmt: skip
+
+    def most_loaded(self, emergency: bool = False) -> Element | None:
+        """What carries most of its rating, of all that has terminals and the bars of the buses; the first in the network of those that carry the same."""
+        net, top = self.net, self.net.topology
+        live = np.array([top.live[b] for b in top.bus_ids], bool)
+        found = []
+        for pct, those in ((self.loadings(emergency).pct, net.terminals.elements), (np.where(live, self.bar_loading_pct, math.nan), top.bus_ids)):
+            if len(pct) and not np.isnan(pct).all():
+                k = int(np.nanargmax(pct))
+                found.append((float(pct[k]), those[k]))
+        best = max(found, key=lambda one: one[0], default=None)
+        return None if best is None else net.elements[best[1]] if isinstance(best[1], str) else best[1]
+
+    def basis(self, element: Element, k: int, emergency: bool = False) -> Rating:
+        """The rating that a loading is of, and how it is judged, of the element at a position among the terminals."""
+        rating, every = rating_of(element, emergency) or Rating(None, "", ""), self.loadings(emergency)
+        if every.terminal[k] < 0 or not isinstance(element, Transformer | ThreeWindingTransformer):
+            return rating
+        return replace(rating, basis=f"{rating.basis}, by {'current' if every.by_current[k] else 'apparent power'}")
 
     @cached_property
-    def by_tap(self) -> dict[str, float]:
-        """What the tap in use makes of the ratio of each transformer."""
-        b = self.net.branches
-        factors = np.abs(self.ratio / b.ratio_main)
-        return {branch_id: float(factors[i]) for i, branch_id in enumerate(b.ids) if b.terminals[i, 0] == 0}
+    def by_tap(self) -> Floats:
+        """What the tap in use makes of the ratio of each transformer (element,); 1 for all else."""
+        b, at = self.net.branches, self.net.terminals
+        factors = np.ones(len(at.first))
+        first = b.terminals[:, 0] == 0
+        factors[at.positions(b.ids)[first]] = np.abs(self.ratio / b.ratio_main)[first]
+        return factors
 
     @cached_property
-    def _loadings(self) -> dict[tuple[str, bool], Loading]:
-        return {}
+    def bar_current_a(self) -> Floats:
+        """What is brought into each bus by the elements that deliver to it (bus,) [A], nan for none: the largest current its bars may have to carry.
 
-    @cached_property
-    def bar_current_a(self) -> dict[str, float]:
-        """What is brought into each bus by the elements that deliver to it [A]: the largest current its bars may have to carry."""
-        brought: dict[str, complex] = {}
-        for element_id, power in self.terminal_power.items():
-            for bus_id, s in zip(self.net.elements[element_id].buses, power, strict=True):
-                if s.real < 0:
-                    brought[bus_id] = brought.get(bus_id, 0j) - s
-        found = {}
-        for bus_id, s in brought.items():
-            at = self.net.topology.bus_index[bus_id]
-            u = abs(self.v[at]) * self.net.v_nominal_kv[at]
-            if u > 0:
-                found[bus_id] = float(abs(s) / (math.sqrt(3) * u) * 1000)
-        return found
+        What delivers reactive power alone counts where it makes the current larger.
+        """
+        at, s = self.net.terminals, self.s_terminal
+        idle = np.abs(s.real) <= 1e-9 * np.abs(s)
+        brings, also = (s.real < 0) & ~idle, idle & (s.imag < 0)
+        active, both = np.zeros(len(self.v), complex), np.zeros(len(self.v), complex)
+        np.add.at(active, at.bus[brings], -s[brings])
+        np.add.at(both, at.bus[brings | also], -s[brings | also])
+        brought = np.maximum(np.abs(active), np.abs(both))
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.where((brought > 0) & (self.u_kv > 0), brought / (math.sqrt(3) * self.u_kv) * 1000, math.nan)
 
     def voltage(self, bus_id: str) -> complex:
         """Voltage of a bus [p.u.]; nan where not fed."""

@@ -4,13 +4,13 @@ import math
 from collections.abc import Iterator
 
 from northfell.core.errors import Message
-from northfell.core.finding import Finding, severity_of
+from northfell.core.finding import VERDICTS, Finding, severity_of
 from northfell.core.model.elements import Consumer, Inverter, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow.controls import CONTROL
-from northfell.core.studies.load_flow.judging import loading_severity, voltage_severity
+from northfell.core.studies.load_flow.judging import bar_verdicts, loading_verdicts, numbered, voltage_verdicts
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.result import LoadFlow
@@ -20,16 +20,14 @@ STUDY = "load_flow"
 
 def loading(flow: LoadFlow, limits: Limits, emergency: bool = False) -> Iterator[Finding]:
     """Branches, switching devices and bars that carry more than their rating, or nearly."""
-    for e in flow.net.elements.values():
-        if not flow.net.topology.live[e.id]:
+    found = {flow.net.terminals.elements[k].id: VERDICTS[v] for k, v in numbered(loading_verdicts(flow, limits, emergency))}
+    bars = ((flow.net.topology.bus_ids[i], VERDICTS[v]) for i, v in numbered(bar_verdicts(flow, limits)))
+    found |= {bus: verdict for bus, verdict in bars if flow.net.topology.live[bus]}
+    for e in (e for e in flow.net.elements.values() if e.id in found):
+        severity, one = found[e.id], flow.loading(e, emergency)
+        if severity is None or one.pct is None:
             continue
-        one = flow.loading(e, emergency)
-        if one.pct is None or one.rating is None:
-            continue
-        close, breach = loading_limits(limits, e)
-        severity = loading_severity(limits, e, one.pct)
-        if not severity:
-            continue
+        close, breach = loading_limits(limits, type(e))
         power = flow.terminal_power.get(e.id)
         shares = f", {figure(abs(power[0].real))} MW with {figure(abs(power[0].imag))} Mvar" if power else ""
         text = f"{title_of(e)} carries {fixed(one.pct, 1)} % of {one.rating:g} {one.unit}: {figure(one.carries)} {one.unit}{shares}."
@@ -40,12 +38,11 @@ def loading(flow: LoadFlow, limits: Limits, emergency: bool = False) -> Iterator
 
 def voltage(flow: LoadFlow, limits: Limits) -> Iterator[Finding]:
     """Boards whose voltage stands far from nominal."""
-    for i, bus_id in enumerate(flow.net.topology.bus_ids):
-        v = abs(complex(flow.v[i]))
-        bus = flow.net.elements[bus_id]
+    for i, number in numbered(voltage_verdicts(flow, limits)):
+        bus_id, v = flow.net.topology.bus_ids[i], abs(complex(flow.v[i]))
+        bus, severity = flow.net.elements[bus_id], VERDICTS[number]
         deviation = 100 * (v - 1)
-        severity = voltage_severity(limits, bus, v)
-        if not severity:
+        if severity is None:
             continue
         kv = v * float(flow.net.v_nominal_kv[i])
         measured = f"{figure(kv)} kV, " if math.isfinite(kv) else ""

@@ -146,4 +146,4 @@ def voltage_shade(deviation_pct: float, limits: Limits) -> str:
 def loading_tone(limits: Limits, e: Element, pct: float) -> str:
     """Class of a loaded element: from mist to ink up to where it is near its limit, beyond that the verdict."""
     severity = loading_severity(limits, e, pct)
-    return f"tone-{severity}" if severity else f"tone-{1 + min(TONES - 1, int(TONES * pct / loading_limits(limits, e)[0]))}"
+    return f"tone-{severity}" if severity else f"tone-{1 + min(TONES - 1, int(TONES * pct / loading_limits(limits, type(e))[0]))}"
