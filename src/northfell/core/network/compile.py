@@ -19,6 +19,7 @@ from northfell.core.model.elements import (
     Bus,
     Compensation,
     Conductor,
+    Consumer,
     Element,
     EquivalentBranch,
     InductionMotor,
@@ -68,6 +69,12 @@ class Branches:
     rating: Floats  # MVA of transformers and equivalent branches, A of lines and cables; nan where unknown
     rating_is_a: NDArray[np.bool_]
 
+    @cached_property
+    def first_bus(self) -> Ints:
+        """The bus at the first terminal of the element of each branch (branch,): a branch of three windings may begin at its second."""
+        first = {i: bus for i, bus, terminal in zip(self.ids, self.from_bus.tolist(), self.terminals[:, 0].tolist(), strict=True) if terminal == 0}
+        return np.array([first[i] for i in self.ids], np.intp)
+
 
 @dataclass(frozen=True)
 class Windings:
@@ -101,6 +108,7 @@ class Compiled:
     shunts: tuple[Compensation, ...]
     held_back: tuple[HeldBack, ...] = ()  # islands of which nothing is computed
     _found: dict[int, tuple[Sequence[Element], Ints]] = field(default_factory=dict, repr=False, compare=False)
+    _factors: dict[tuple[bool, str], float] = field(default_factory=dict, repr=False, compare=False)
 
     @cached_property
     def machines(self) -> tuple[SynchronousGenerator | Inverter, ...]:
@@ -171,7 +179,10 @@ class Compiled:
 
     def factor_of(self, element: Element) -> float:
         """What the state's factors make of the power of a source or consumer."""
-        return self.network.factor_in(self.state, element)
+        key = isinstance(element, Consumer), element.group  # few different ones, asked for at every element
+        if key not in self._factors:
+            self._factors[key] = self.network.factor_in(self.state, element)
+        return self._factors[key]
 
     def name(self, element_id: str) -> str:
         return self.elements[element_id].name

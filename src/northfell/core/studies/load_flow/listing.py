@@ -6,13 +6,15 @@ from collections.abc import Callable
 
 import numpy as np
 
-from northfell.core.model.elements import Changeover, Infeed, Inverter, Load, StaticLoad, Switching, SynchronousGenerator
+from northfell.core.model.elements import Changeover, Consumer, Infeed, Inverter, Load, StaticLoad, Switching, SynchronousGenerator
 from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.quantities import fixed
 from northfell.core.studies.load_flow.injections import load_power, motor_power
 from northfell.core.studies.load_flow.solved import Solved
 from northfell.core.studies.load_flow.totals import circulating_currents, reactive_power, steps_in, sums, taps
 from northfell.core.tables import Cell, Table, build, by_columns, cells_of
+
+FACTORS = (("load_factor", "load factor"), ("demand_factor", "demand factor"), ("diversity_factor", "1 / diversity factor"))
 
 
 def buses_table(flow: Solved) -> Table:
@@ -111,43 +113,38 @@ def sources_table(flow: Solved) -> Table:
 
 def loads_table(flow: Solved) -> Table:
     net, base = flow.net, flow.net.s_base_mva
-    groups = (net.loads, load_power(net), flow.s_load), (net.motors, motor_power(net), flow.s_motor)
-    both = {e.id: (complex(a) * base, complex(b) * base) for elements, r, d in groups for e, a, b in zip(elements, r, d, strict=True)}
-    rows: list[tuple[Cell, ...]] = []
-    for e in net.elements.values():
-        if e.id in both:
-            asked, drawn = both[e.id]
-            v = abs(flow.voltage(e.buses[0]))
-            rows.append((
-                net.state, e.name, net.name(e.buses[0]), asked.real, asked.imag, _finite(drawn.real), _finite(drawn.imag), _factor(drawn), _finite(v),
-                _why(flow, e, asked, drawn),
-            ))  # fmt: skip
+    those: tuple[Consumer, ...] = (*net.loads, *net.motors)
+    order = np.argsort(net.terminals.positions(tuple(e.id for e in those)))  # as in the network
+    consumers = [those[k] for k in order.tolist()]
+    asked = np.concatenate([load_power(net), motor_power(net)])[order] * base
+    drawn = np.asarray(np.concatenate([flow.s_load, flow.s_motor])[order] * base, complex)
+    v = np.abs(flow.v)[np.concatenate([net.bus_of(net.loads), net.bus_of(net.motors)])[order]]
+    cells = (
+        [net.state] * len(order), [e.name for e in consumers], [net.name(e.buses[0]) for e in consumers], asked.real.tolist(), asked.imag.tolist(),
+        cells_of(drawn.real), cells_of(drawn.imag), cells_of(_factors(drawn)), cells_of(v),
+        [_why(flow, *one) for one in zip(consumers, asked.tolist(), drawn.tolist(), v.tolist(), strict=True)],
+    )  # fmt: skip
     columns = (
         ("state", "", "State"), ("name", "", "Load"), ("bus", "", "Bus"), ("p_rated_mw", "MW", "P asked for"), ("q_rated_mvar", "Mvar", "Q asked for"),
         ("p_mw", "MW", "P drawn"), ("q_mvar", "Mvar", "Q drawn"), ("power_factor", "", "cos φ"), ("v_pu", "p.u.", "Voltage"), ("why", "", "Why they differ"),
     )  # fmt: skip
-    return build("loads", columns, rows)
+    return by_columns("loads", columns, cells)
 
 
-def _why(flow: Solved, e: object, asked: complex, drawn: complex) -> str:
+def _why(flow: Solved, e: Consumer, asked: complex, drawn: complex, v: float) -> str:
     """Why a consumer draws other than its rating: the factors upon it, and the voltage at its bus."""
-    told = []
-    duty = getattr(e, "duty", "continuous")
-    if not getattr(e, "runs", True):
-        return f"{duty}: draws nothing"
-    for field, word in (("load_factor", "load factor"), ("demand_factor", "demand factor"), ("diversity_factor", "1 / diversity factor")):
-        value = getattr(e, field)
-        if value != 1:
-            told.append(f"{word} {value:g}")
-    factor = flow.net.factor_of(e)  # type: ignore[arg-type]
+    if not e.runs:
+        return f"{e.duty}: draws nothing"
+    if not math.isfinite(drawn.real):
+        return "no result" if flow.net.is_held_back(flow.net.topology.bus_index[e.buses[0]]) else "not fed"
+    told = [f"{word} {value:g}" for field, word in FACTORS if (value := getattr(e, field)) != 1]
+    factor = flow.net.factor_of(e)
     if factor != 1:
         told.append(f"factor of the state and load level {factor:g}")
-    if isinstance(e, StaticLoad) and math.isfinite(drawn.real) and abs(drawn - asked) > 1e-9 * abs(asked):
+    if isinstance(e, StaticLoad) and abs(drawn - asked) > 1e-9 * abs(asked):
         kind = e.characteristic if isinstance(e, Load) else "power"
         how = f"exponents {e.exponent_p:g} and {e.exponent_q:g}" if isinstance(e, Load) and kind == "by exponents" else f"constant {kind}"
-        told.append(f"{how} at {fixed(abs(flow.voltage(e.buses[0])), 3)} p.u.")
-    if not math.isfinite(drawn.real):
-        return "no result" if flow.net.is_held_back(flow.net.topology.bus_index[e.buses[0]]) else "not fed"  # type: ignore[attr-defined]
+        told.append(f"{how} at {fixed(v, 3)} p.u.")
     return "; ".join(told)
 
 

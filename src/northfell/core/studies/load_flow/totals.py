@@ -1,12 +1,14 @@
 """Sums over a solved state: by area and voltage level, installed capacity and reserve, and reactive power told apart."""
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import cast
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, CapacitorBank, Element, Inverter, SynchronousGenerator
+from northfell.core.model.elements import Bus, CapacitorBank, Inverter, SynchronousGenerator
+from northfell.core.network.compile import Complexes
+from northfell.core.network.topology import Ints
 from northfell.core.quantities import figure
 from northfell.core.studies.load_flow.solved import Solved
 
@@ -37,39 +39,42 @@ def sums(flow: Solved) -> list[Sum]:
 
     The losses of a branch between two areas or levels stand where its first terminal is.
     """
-    by_area: Callable[[Bus], str] = lambda bus: bus.area  # noqa: E731
-    by_level: Callable[[Bus], str] = lambda bus: f"{figure(bus.v_nominal_kv)} kV" if bus.v_nominal_kv else ""  # noqa: E731
-    whole = _by(flow, "network", lambda bus: flow.net.network.name)
-    areas = _by(flow, "area", by_area)
-    level = {by_level(bus): bus.v_nominal_kv or 0.0 for bus in flow.net.elements.values() if isinstance(bus, Bus)}
-    levels = _by(flow, "voltage level", by_level)
-    return [*whole, *areas, *sorted(levels, key=lambda one: -level.get(one.name, 0.0))]
+    buses = [cast(Bus, flow.net.elements[b]) for b in flow.net.topology.bus_ids]
+    nominal = [bus.v_nominal_kv or 0.0 for bus in buses]
+    named = {v: f"{figure(v)} kV" if v else "" for v in set(nominal)}
+    highest = {name: v for v, name in sorted(named.items())}
+    whole = _by(flow, "network", [flow.net.network.name] * len(buses))
+    areas = _by(flow, "area", [bus.area for bus in buses])
+    levels = _by(flow, "voltage level", [named[v] for v in nominal])
+    return [*whole, *areas, *sorted(levels, key=lambda one: -highest[one.name])]
 
 
-def _by(flow: Solved, scope: str, name_of: Callable[[Bus], str]) -> list[Sum]:
+def _by(flow: Solved, scope: str, names: list[str]) -> list[Sum]:
+    """The sums over the parts of the network that the buses are named by; buses without a name are in none."""
     net, base = flow.net, flow.net.s_base_mva
-    found: dict[str, Sum] = {}
+    numbers = {name: k for k, name in enumerate(dict.fromkeys(names))}
+    part = np.array([numbers[name] for name in names], np.intp)
+    found = [Sum(scope, name) for name in numbers]
+    some = np.zeros(len(numbers), bool)
 
-    def at(element: Element) -> Sum | None:
-        bus = net.elements[element.buses[0]]
-        assert isinstance(bus, Bus)
-        name = name_of(bus)
-        return found.setdefault(name, Sum(scope, name)) if name else None
+    def summed(buses: Ints, s: Complexes) -> list[complex]:
+        there = np.isfinite(s)
+        some[part[buses[there]]] = True
+        total = np.zeros(len(numbers), complex)
+        np.add.at(total, part[buses[there]], s[there] * base)
+        listed: list[complex] = total.tolist()
+        return listed
 
-    for elements, powers, what in (
-        (net.infeeds, flow.s_infeed, "generation"), (net.machines, flow.s_machine, "generation"), (net.loads, flow.s_load, "load"),
-        (net.motors, flow.s_motor, "load"), (net.shunts, flow.s_shunt, "shunts"),
-    ):  # fmt: skip
-        for e, s in zip(elements, powers, strict=True):
-            if math.isfinite(s.real) and (one := at(e)):
-                setattr(one, what, getattr(one, what) + complex(s) * base)
-                if isinstance(e, SynchronousGenerator | Inverter):
-                    one.own_mw += float(s.real) * base
-                    _install(one, e)
-    for branch_id, s in zip(net.branches.ids, flow.s_branch.sum(axis=1), strict=True):
-        if math.isfinite(s.real) and (one := at(net.elements[branch_id])):
-            one.losses += complex(s) * base
-    return list(found.values())
+    infeeds, machines = summed(net.bus_of(net.infeeds), flow.s_infeed), summed(net.bus_of(net.machines), flow.s_machine)
+    loads, motors = summed(net.bus_of(net.loads), flow.s_load), summed(net.bus_of(net.motors), flow.s_motor)
+    shunts, losses = summed(net.bus_of(net.shunts), flow.s_shunt), summed(net.branches.first_bus, flow.s_branch.sum(axis=1))
+    for k, one in enumerate(found):
+        one.generation, one.load, one.shunts, one.losses = infeeds[k] + machines[k], loads[k] + motors[k], shunts[k], losses[k]
+    for g, at, s in zip(net.machines, net.bus_of(net.machines).tolist(), flow.s_machine, strict=True):
+        if math.isfinite(s.real):
+            found[part[at]].own_mw += float(s.real) * base
+            _install(found[part[at]], g)
+    return [one for k, one in enumerate(found) if one.name and some[k]]
 
 
 def _install(one: Sum, e: SynchronousGenerator | Inverter) -> None:
@@ -136,11 +141,10 @@ def steps_in(flow: Solved) -> dict[str, int]:
 def taps(flow: Solved) -> dict[str, float]:
     """Tap of each transformer [%], as it was found."""
     found: dict[str, float] = {}
-    for i, branch_id in enumerate(flow.net.branches.ids):
-        if flow.net.branches.terminals[i, 0] == 0 and hasattr(flow.net.elements[branch_id], "tap_pct"):
-            by_tap = float(abs(flow.ratio[i] / flow.net.branches.ratio_main[i]))
-            low = getattr(flow.net.elements[branch_id], "tap_side", "high side") == "low side"
-            found.setdefault(branch_id, 100 * ((1 / by_tap if low else by_tap) - 1))
+    for e, by_tap in zip(flow.net.terminals.elements, flow.by_tap.tolist(), strict=True):
+        if hasattr(e, "tap_pct"):
+            low = getattr(e, "tap_side", "high side") == "low side"
+            found[e.id] = 100 * ((1 / by_tap if low else by_tap) - 1)
     return found
 
 
