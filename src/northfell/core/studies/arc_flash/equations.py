@@ -4,6 +4,7 @@ The functions take a configuration and numbers (or arrays) and read their coeffi
 """
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,6 +24,14 @@ def _within_model(field: str, got: float, value: float) -> float:
     """A value the model can give; far outside its tested range the polynomials lose their meaning, which must not pass for a result."""
     if not 0 < value < math.inf:
         raise InputRefused(field, got, "a value for which the model gives a positive current and a finite energy", "Check it against the tested range.")
+    return value
+
+
+def _polynomial(coefficients: Iterable[float], x: float) -> float:
+    """A polynomial by its coefficients, that of the highest power first."""
+    value = 0.0
+    for c in coefficients:
+        value = value * x + c
     return value
 
 
@@ -51,8 +60,8 @@ def intermediate_current_ka(configuration: str, level_v: int, ibf_ka: float, gap
     IEEE 1584-2018, 4.4 (Eq. 1), Table 1.
     """
     k = arc_flash_coefficients()["table_1_arcing_current"][configuration][str(level_v)]
-    current = 10 ** (k[0] + k[1] * math.log10(ibf_ka) + k[2] * math.log10(gap_mm)) * np.polyval(k[3:], ibf_ka)
-    return _within_model("i_bolted_ka", ibf_ka, float(current))
+    current = 10 ** (k[0] + k[1] * math.log10(ibf_ka) + k[2] * math.log10(gap_mm)) * _polynomial(k[3:], ibf_ka)
+    return _within_model("i_bolted_ka", ibf_ka, current)
 
 
 def low_voltage_current_ka(i_600_ka: float, ibf_ka: float, voc_kv: float) -> float:
@@ -89,7 +98,7 @@ def variation_factor(configuration: str, voc_kv: float) -> float:
     ------
     IEEE 1584-2018, 4.5 (Eq. 2), Table 2.
     """
-    return float(np.polyval(arc_flash_coefficients()["table_2_variation_factor"][configuration], voc_kv))
+    return _polynomial(arc_flash_coefficients()["table_2_variation_factor"][configuration], voc_kv)
 
 
 def equivalent_box_in(box: Enclosure, voc_kv: float) -> tuple[float, float, bool]:
@@ -132,7 +141,7 @@ def enclosure_correction(configuration: str, ees_in: float, shallow: bool) -> fl
     IEEE 1584-2018, 4.8.4 (Eq. 14, 15), Table 7.
     """
     table = arc_flash_coefficients()["table_7_enclosure_correction"]["shallow" if shallow else "typical"]
-    value = float(np.polyval(table[configuration], ees_in))
+    value = _polynomial(table[configuration], ees_in)
     return 1 / value if shallow else value
 
 
@@ -158,7 +167,7 @@ def arcing_current_ka(voc_kv: float, ibf_ka: float, box: Enclosure) -> float:
 def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> tuple[float, float]:
     """What energy and boundary share: the exponent without the distance term, and k12."""
     k = arc_flash_coefficients()["tables_3_4_5_energy_and_boundary"][str(level_v)][configuration]
-    polynomial = float(np.polyval([*k[3:10], 0.0], ibf_ka))
+    polynomial = _polynomial([*k[3:10], 0.0], ibf_ka)
     common = (
         k[0] + k[1] * math.log10(gap_mm) + k[2] * i_k3_ka / polynomial + k[10] * math.log10(ibf_ka)
         + k[12] * math.log10(i_k13_ka) + math.log10(1 / cf)

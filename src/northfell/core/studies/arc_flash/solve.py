@@ -206,7 +206,8 @@ def _variant(
     """One of the four: full or reduced current, maximum or minimum case. The current is held until the last source is cut off."""
     voc, box, distance = bus.v_nominal_kv or math.nan, enclosure_of(bus), bus.working_distance_mm or math.nan
     ibf, factor = float(tried.ibf_ka[at[0], at[1]]), 1.0 if variant == "full" else tried.factor[at[0]]
-    isolation = tried.zones.isolate(place.faulted, {d: float(t[at]) for d, t in tried.opens_at_s.items()})
+    interest = tried.zones.devices_of_interest(place.faulted)
+    isolation = tried.zones.isolate(place.faulted, {d: float(tried.opens_at_s[d][at]) for d in interest if d in tried.opens_at_s})
     t = exposure_s(settings, isolation.t_s)
     decides = isolation.device
 

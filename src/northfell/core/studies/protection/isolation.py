@@ -5,8 +5,9 @@ first device to open counts, of all paths the one that stays longest. This serve
 the line side of their own main, without a special case.
 """
 
+import heapq
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,7 +28,11 @@ class Isolation:
 
 
 class Zones:
-    """The parts of a network between its devices: what no device can part. Found once, asked for many faults."""
+    """The parts of a network between its devices: what no device can part. Found once, asked for many faults.
+
+    A zone that has no source and hangs on one device alone leads nowhere else: from there the way goes through that device. What is left
+    when all such zones are taken off, one after the other, is the core: the sources, and what stands between several of them.
+    """
 
     def __init__(self, net: Compiled, devices: Mapping[str, Device]) -> None:
         top = net.topology
@@ -39,36 +44,105 @@ class Zones:
         graph = coo_array((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(n, n))
         _, labels = connected_components(graph, directed=False) if n else (0, np.zeros(0, int))
         self.zone_of_bus: list[int] = labels.tolist()
-        self.gates = [(closed_id, self.zone_of_bus[a], self.zone_of_bus[b]) for closed_id, a, b in closed if closed_id in devices]
+        self.gates: list[tuple[str, int, int]] = [(closed_id, self.zone_of_bus[a], self.zone_of_bus[b]) for closed_id, a, b in closed if closed_id in devices]
         self.sources = {self.zone_of_bus[top.bus_index[e.buses[0]]] for e in net.taking_part.values() if e.feeds}
+        self._at: dict[int, set[int]] = {}  # zone -> numbers of the gates that lead out of it
+        for k, (_, a, b) in enumerate(self.gates):
+            if a != b:
+                self._at.setdefault(a, set()).add(k)
+                self._at.setdefault(b, set()).add(k)
+        self._exit = self._without_dead_ends()
+        self._first_met: dict[int, tuple[str, ...]] = {}
+
+    def _without_dead_ends(self) -> dict[int, tuple[int, int] | None]:
+        """Of each zone outside the core the gate and the zone that it leads to, None where there is none; what is left of `_at` is the core."""
+        exits: dict[int, tuple[int, int] | None] = {}
+        ends = [zone for zone in {*self.zone_of_bus} if zone not in self.sources and len(self._at.get(zone, ())) < 2]
+        while ends:
+            zone = ends.pop()
+            gate = next(iter(self._at.pop(zone, ())), None)
+            if gate is None:
+                exits[zone] = None
+                continue
+            beyond = self._beyond(gate, zone)
+            exits[zone] = gate, beyond
+            self._at[beyond].discard(gate)
+            if beyond not in self.sources and len(self._at[beyond]) == 1:
+                ends.append(beyond)
+        return exits
+
+    def _beyond(self, gate: int, zone: int) -> int:
+        a, b = self.gates[gate][1:]
+        return b if a == zone else a
+
+    def _way_into_the_core(self, zone: int) -> tuple[list[int], int | None]:
+        """The gates from a zone to the core, and where they lead; None where they lead nowhere."""
+        gates: list[int] = []
+        while zone in self._exit:
+            step = self._exit[zone]
+            if step is None:
+                return gates, None
+            gates.append(step[0])
+            zone = step[1]
+        return gates, zone
+
+    def devices_of_interest(self, bus: int) -> list[str]:
+        """The devices whose opening times decide when a bus is cut off."""
+        gates, core = self._way_into_the_core(self.zone_of_bus[bus])
+        within = [] if core is None or core in self.sources else sorted({k for gates in self._at.values() for k in gates})
+        return [self.gates[k][0] for k in (*gates, *within)]
 
     def isolate(self, bus: int, opens_at_s: Mapping[str, float]) -> Isolation:
         """Cut a bus off from its sources by devices that open at given times.
+
+        Of every way to a source the first device to open counts, of all ways the one that stays longest: a widest path. Of devices that open
+        together the later in the network decides.
 
         Parameters
         ----------
         bus : int
             Where the fault is.
         opens_at_s : mapping of switch id to float
-            When each device has opened for this fault; infinite for never.
+            When each device has opened for this fault; infinite for never. Only `devices_of_interest` are asked for.
         """
         zone = self.zone_of_bus[bus]
-        first_met = self._first_met(zone)
+        first_met = self._met_first(zone)
         if zone in self.sources:
             return Isolation(math.inf, None, first_met)
-        # join in the order in which devices would be the last to open: what completes the first path decides
-        parent: dict[int, int] = {}
 
-        def find(z: int) -> int:
-            while (up := parent.get(z, z)) != z:
-                z = up
-            return z
+        def stays(gate: int) -> tuple[float, int]:
+            return opens_at_s.get(self.gates[gate][0], math.inf), -gate
 
-        for t, device, a, b in sorted(((opens_at_s.get(d, math.inf), d, a, b) for d, a, b in self.gates), key=lambda gate: -gate[0]):
-            parent[find(a)] = find(b)
-            if any(find(zone) == find(s) for s in self.sources):
-                return Isolation(t, device, first_met)
-        return Isolation(0.0, None, first_met)
+        gates, core = self._way_into_the_core(zone)
+        least = min(map(stays, gates), default=None)
+        if core is not None and core not in self.sources:
+            through = self._widest(core, stays)
+            least = None if through is None else min(one for one in (least, through) if one is not None)
+        if core is None or least is None:
+            return Isolation(0.0, None, first_met)
+        return Isolation(least[0], self.gates[-least[1]][0], first_met)
+
+    def _widest(self, zone: int, stays: Callable[[int], tuple[float, int]]) -> tuple[float, int] | None:
+        """Of the ways from a zone of the core to a source, the first device to open on the one that stays longest; None where there is none."""
+        heap: list[tuple[float, int, int]] = []  # what stays longest first
+        seen = {zone}
+        bottleneck: tuple[float, int] | None = None
+        at = zone
+        while True:
+            for gate in self._at.get(at, ()):
+                if (other := self._beyond(gate, at)) not in seen:
+                    t, number = stays(gate)
+                    heapq.heappush(heap, (-t, -number, other))
+            while heap and heap[0][2] in seen:
+                heapq.heappop(heap)
+            if not heap:
+                return None
+            t, number, at = heapq.heappop(heap)
+            seen.add(at)
+            reached = -t, -number
+            bottleneck = reached if bottleneck is None else min(bottleneck, reached)
+            if at in self.sources:
+                return bottleneck
 
     def on_a_way(self, bus: int, device: str) -> bool:
         """Whether a device stands on some way from a bus to a source: when it opens then matters to a fault there."""
@@ -86,17 +160,22 @@ class Zones:
         ends = next(((find(a), find(b)) for d, a, b in self.gates if d == device), None)
         return ends is not None and ((here == ends[0] and ends[1] in fed) or (here == ends[1] and ends[0] in fed))
 
-    def _first_met(self, zone: int) -> tuple[str, ...]:
+    def _met_first(self, zone: int) -> tuple[str, ...]:
         """Devices at the edge of a zone with a source somewhere beyond them."""
-        links: dict[int, set[int]] = {}
-        for _, a, b in self.gates:
-            if zone not in (a, b):
-                links.setdefault(a, set()).add(b)
-                links.setdefault(b, set()).add(a)
+        if zone not in self._first_met:
+            step = self._exit.get(zone)
+            if step is not None:
+                self._first_met[zone] = (self.gates[step[0]][0],) if self._way_into_the_core(zone)[1] is not None else ()
+            else:
+                self._first_met[zone] = self._edge_of_the_core(zone)
+        return self._first_met[zone]
+
+    def _edge_of_the_core(self, zone: int) -> tuple[str, ...]:
         reach = self.sources - {zone}
         stack = list(reach)
         while stack:
-            new = links.get(stack.pop(), set()) - reach
+            at = stack.pop()
+            new = {self._beyond(gate, at) for gate in self._at.get(at, ())} - reach - {zone}
             reach = reach | new
             stack.extend(new)
-        return tuple(d for d, a, b in self.gates if a != b and zone in (a, b) and (a if b == zone else b) in reach)
+        return tuple(self.gates[k][0] for k in sorted(self._at.get(zone, ())) if self._beyond(k, zone) in reach)

@@ -1,0 +1,72 @@
+"""Arc flash at many places, as a ratio to the all-bus fault study of the same network in the same run.
+
+Run with `python -m benchmarks.arc_flash`. The network is made up: an 11 kV board, transformers, low-voltage boards with breakers to panels.
+"""
+
+import statistics
+import time
+from collections.abc import Callable
+from typing import Any
+
+from northfell.core.model.elements import ELEMENT
+from northfell.core.model.network import Network
+from northfell.core.network import compile_network
+from northfell.core.studies import arc_flash, short_circuit
+
+TRIP = {"trip": "electronic", "trip_ir_a": 300.0, "trip_tr_s": 8.0, "trip_isd_a": 2000.0, "trip_tsd": "0.2"}
+BOX = {"electrode_configuration": "VCB", "gap_mm": 25.0, "working_distance_mm": 457.0, "box_height_mm": 508.0, "box_width_mm": 508.0, "box_depth_mm": 400.0}
+
+
+def plant(boards: int, panels: int) -> Network:
+    """Boards of panels: places of work at all of them."""
+    raw: list[dict[str, Any]] = [{"kind": "bus", "name": "HV", "v_nominal_kv": 11.0}]
+    raw.append({"kind": "infeed", "name": "G", "bus": "HV", "ik_max_ka": 20.0, "ik_min_ka": 12.0, "r_over_x": 0.1})
+    for b in range(boards):
+        raw += [
+            {"kind": "bus", "name": f"A{b}", "v_nominal_kv": 11.0},
+            {"kind": "bus", "name": f"L{b}", "v_nominal_kv": 0.4},
+            {"kind": "bus", "name": f"B{b}", "v_nominal_kv": 0.4, "bus_kind": "switchboard", **BOX},
+            {"kind": "breaker", "name": f"QH{b}", "from_bus": "HV", "to_bus": f"A{b}", "t_break_s": 0.06},
+            {"kind": "relay", "name": f"R{b}", "breaker": f"QH{b}", "ct_primary_a": 100.0, "curve": "IEC_VI", "i_pickup_a": 80.0, "time_multiplier": 0.3,
+             "time_tolerance_pct": 5.0},
+            {"kind": "transformer", "name": f"T{b}", "hv_bus": f"A{b}", "lv_bus": f"L{b}", "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4,
+             "uk_pct": 6.0, "ur_pct": 1.0, "vector_group": "Dyn11"},
+            {"kind": "breaker", "name": f"QL{b}", "from_bus": f"L{b}", "to_bus": f"B{b}", "t_break_s": 0.06, **TRIP, "trip_ir_a": 1500.0, "trip_isd_a": 9000.0},
+        ]  # fmt: skip
+        for p in range(panels):
+            n = f"{b}-{p}"
+            raw += [
+                {"kind": "bus", "name": f"E{n}", "v_nominal_kv": 0.4},
+                {"kind": "bus", "name": f"P{n}", "v_nominal_kv": 0.4, "bus_kind": "switchboard", **BOX},
+                {"kind": "breaker", "name": f"Q{n}", "from_bus": f"B{b}", "to_bus": f"E{n}", "t_break_s": 0.05, **TRIP},
+                {"kind": "cable", "name": f"W{n}", "from_bus": f"E{n}", "to_bus": f"P{n}", "length_m": 40.0, "r_ohm_per_km": 0.2, "x_ohm_per_km": 0.08,
+                 "t_end_degc": 250.0},
+                {"kind": "induction_motor", "name": f"M{n}", "bus": f"P{n}", "p_rated_kw": 22.0, "v_rated_kv": 0.4, "efficiency_pct": 92.0,
+                 "power_factor": 0.86, "ilr_over_ir": 6.5, "r_over_x": 0.42},
+            ]  # fmt: skip
+    elements = {r["name"]: ELEMENT.validate_python({**r, "id": r["name"]}) for r in raw}
+    return Network(name=f"{boards * (panels + 1)} places").model_copy(update={"elements": elements})
+
+
+def seconds(work: Callable[[], object], repeats: int = 3) -> float:
+    """Median of several runs."""
+    times = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def main() -> None:
+    print("places  buses  faults at all buses s  arc flash s  arc flash/faults")
+    for boards, panels in ((10, 9), (50, 9)):
+        net = compile_network(plant(boards, panels), "Normal", "short_circuit")
+        faults = short_circuit.run(net)
+        alone = seconds(lambda net=net: short_circuit.run(net).faults_table())  # type: ignore[misc]
+        arc = seconds(lambda net=net, faults=faults: arc_flash.run(net, faults=faults))  # type: ignore[misc]
+        print(f"{boards * (panels + 1):6d}  {len(net.topology.bus_ids):5d}  {alone:21.3f}  {arc:11.3f}  {arc / alone:16.1f}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
