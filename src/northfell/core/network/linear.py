@@ -28,6 +28,13 @@ class Factorised:
         except RuntimeError as error:
             raise SingularMatrix(str(error)) from None
 
+    @property
+    def factors(self) -> Any:
+        """The factors, with the order in which rows and columns stand in them."""
+        if self._lu is None:
+            self._lu = self._made()
+        return self._lu
+
     def __getstate__(self) -> dict[str, Any]:
         return {**self.__dict__, "_lu": None}
 
@@ -39,9 +46,7 @@ class Factorised:
         SingularMatrix
             If the answer is not finite.
         """
-        if self._lu is None:
-            self._lu = self._made()
-        answer: NDArray[Any] = self._lu.solve(rhs, "T" if transposed else "N")
+        answer: NDArray[Any] = self.factors.solve(rhs, "T" if transposed else "N")
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer

@@ -12,13 +12,13 @@ from northfell.core.model.elements import Element, InductionMotor, Inverter, Sta
 from northfell.core.network import Compiled, Factorised, branch_two_ports, fed, node_admittance, with_data
 from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.network.impedance import delta_of_pairs, feeder_impedance
+from northfell.core.network.selected import BLOCK, Inverses
 from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import CASES, METHOD, CaseNetwork, ShortCircuit
 from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
 
 STUDY = "short_circuit"
-BLOCK = 256  # right-hand sides at a time: bounds the memory
 OneTerminal = TypeVar("OneTerminal", bound=Element)
 FC_OVER_F = 0.4  # method (c) for the peak
 
@@ -37,10 +37,11 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
     if alone:
         told = "is fed by inverters alone: {} needs a source with an impedance of its own in the island."
         net = fed(net.holding_back((bus, f"Bus {net.name(net.topology.bus_ids[bus])} {told.format(METHOD)}") for bus in alone), STUDY)
-    return ShortCircuit(net, settings, {case: _case(net, settings, case) for case in CASES})
+    inverses = Inverses()
+    return ShortCircuit(net, settings, {case: _case(net, settings, case, inverses) for case in CASES})
 
 
-def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwork:
+def _case(net: Compiled, settings: ShortCircuitSettings, case: str, inverses: Inverses) -> CaseNetwork:
     z_base = net.v_nominal_kv**2 / net.s_base_mva
     c, c_max = factor_c(settings, net.v_nominal_kv, case), factor_c(settings, net.v_nominal_kv, "max")
 
@@ -76,8 +77,8 @@ def _case(net: Compiled, settings: ShortCircuitSettings, case: str) -> CaseNetwo
     source_y_c = np.where(fed[source_node], 1 / (at_fc.real + 1j * FC_OVER_F * at_fc.imag), 0)
     f, t = nodes[net.branches.from_bus], nodes[net.branches.to_bus]
     factor = _factorised(n, two_port, f, t, source_node, source_y, fed)
-    z_node = _diagonal(factor, n, fed)
-    z_node_c = _diagonal(_factorised(n, two_port_c, f, t, source_node, source_y_c, fed), n, fed)
+    z_node = inverses.diagonal(factor, n, np.flatnonzero(fed))
+    z_node_c = inverses.diagonal(_factorised(n, two_port_c, f, t, source_node, source_y_c, fed), n, np.flatnonzero(fed))
 
     def at_bus(of_node: Complexes) -> Complexes:
         return np.where(nodes >= 0, of_node[nodes], np.nan)
@@ -198,15 +199,3 @@ def _factorised(n: int, two_port: Complexes, f: np.ndarray, t: np.ndarray, node:
     np.add.at(shunt, node, y)
     shunt[~fed] += 1.0  # what is not fed has no fault current; the entry only keeps the matrix regular
     return Factorised(csc_array(node_admittance(n, two_port, f, t, shunt)), structurally_symmetric=True)
-
-
-def _diagonal(factor: Factorised, n: int, fed: np.ndarray) -> Complexes:
-    """Diagonal of the impedance matrix; nan where not fed."""
-    diagonal = np.full(n, np.nan, complex)
-    wanted = np.flatnonzero(fed)
-    for start in range(0, len(wanted), BLOCK):
-        nodes = wanted[start : start + BLOCK]
-        rhs = np.zeros((n, len(nodes)), complex)
-        rhs[nodes, np.arange(len(nodes))] = 1
-        diagonal[nodes] = factor.solve(rhs)[nodes, np.arange(len(nodes))]
-    return diagonal
