@@ -3,17 +3,37 @@
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.conftest import BUS_A, network_of
 
 from northfell.core.errors import NetworkRefused, NotFound
-from northfell.core.model.changes import Add, Attach, Change, Connect, Move, PutEntry, PutSettings, PutStates, Remove, Set, Switch, apply_change, settings_with
+from northfell.core.model.changes import (
+    Add,
+    Attach,
+    Change,
+    Connect,
+    Move,
+    PutEntry,
+    PutSettings,
+    PutSheet,
+    PutStates,
+    Remove,
+    Set,
+    Switch,
+    apply_change,
+    setting_at,
+    setting_paths,
+    settings_with,
+)
+from northfell.core.model.changes.touched import meeting, touched_by
 from northfell.core.model.elements import Document
-from northfell.core.model.network import OperatingState, OwnEntry, Placement
+from northfell.core.model.network import OperatingState, OwnEntry, Placement, Sheet
 from northfell.core.model.settings import ProjectSettings
 from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.demo import skerrow_water
 
 DEMO = skerrow_water()
+NETWORK = network_of([BUS_A])
 TIE = "Tie closed, T2 out"
 LEAVES = ["P1", "C1", "Ultraviolet", "B21", "Blower aux"]
 acts = st.one_of(
@@ -124,3 +144,50 @@ def test_nothing_that_was_found_of_a_record_outlives_what_it_was_found_of():
     without = network.model_copy(update={"elements": {i: e for i, e in network.elements.items() if i != "P1"}})
     assert "P1" not in without.id_of_name
     assert all("P1" not in there for there in without.adjacency.at.values())
+
+
+def test_a_sheet_is_put_where_it_is_told_and_renamed_there_and_all_is_taken_back():
+    """Add at the front, rename in place, replace whole: each by the list of names, and each undone."""
+    network = NETWORK.model_copy(update={"sheets": [Sheet(name="One"), Sheet(name="Two")]})
+    for act, names in (
+        (PutSheet(name="", to=Sheet(name="Zero"), at=0), ["Zero", "One", "Two"]),
+        (PutSheet(name="", to=Sheet(name="Three")), ["One", "Two", "Three"]),
+        (PutSheet(name="One", to=Sheet(name="Uno")), ["Uno", "Two"]),
+        (PutSheet(name="Two", to=Sheet(name="Two"), at=0), ["Two", "One"]),
+        (PutSheet(name="One", to=None), ["Two"]),
+    ):
+        after, back = apply_change(network, Change("", (act,)))
+        assert [sheet.name for sheet in after.sheets] == names
+        assert apply_change(after, back)[0] == network
+
+
+@pytest.mark.parametrize(
+    ("act", "paths"),
+    [
+        (PutSheet(name="One", to=Sheet(name="Uno")), {("sheet", "One"), ("sheet", "Uno")}),
+        (PutSheet(name="", to=Sheet(name="New")), {("sheet", "New")}),
+        (PutSheet(name="One", to=None), {("sheet", "One")}),
+        (Set(id="A", values={"name": "X", "note": ""}, catalogue="C"), {("element", "A", "name"), ("element", "A", "note"), ("element", "A", "catalogue")}),
+        (Remove(id="A"), {("element", "A")}),
+        (Switch(state="Normal", id="A", values={"in_service": False}), {("element", "A", "in_service")}),
+        (Switch(state="Night", id="A", values={"in_service": False}), {("state", "Night", "A", "in_service")}),
+    ],
+)
+def test_what_an_act_touches(act, paths):
+    assert touched_by(Change("", (act,))) == paths
+
+
+def test_paths_meet_where_one_is_the_other_or_lies_below_it():
+    one, whole, other = ("element", "A", "name"), ("element", "A"), ("element", "A", "note")
+    assert meeting(frozenset([one]), frozenset([one])) == {one}
+    assert meeting(frozenset([one]), frozenset([whole])) == {one}
+    assert meeting(frozenset([whole]), frozenset([one])) == {whole}
+    assert meeting(frozenset([one, other]), frozenset([("element", "B"), ("element", "A", "name", "deep")])) == {one}
+    assert meeting(frozenset([one]), frozenset([other])) == set()
+
+
+def test_every_setting_that_a_person_enters_has_a_path():
+    paths = setting_paths()
+    assert {"frequency_hz", "s_base_mva", "limits.loading_close_pct", "short_circuit.lv_tolerance_pct"} <= set(paths)
+    assert all(setting_at(NETWORK.settings, path) is not None or path.startswith("limits.") for path in paths)
+    assert not {"sets_aside", "name_starts", "limits", "units"} & set(paths)

@@ -5,7 +5,7 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
 from northfell.core.errors import NetworkRefused, NotFound
 from northfell.core.finding import Finding
-from northfell.core.model.changes import Add, Change, PutSetting, PutState, Remove, Scale, Set, Switch, apply_change, proposing
+from northfell.core.model.changes import Add, Change, Connect, PutSetting, PutState, Remove, Scale, Set, Switch, apply_change, proposing
 from northfell.core.model.network import OperatingState
 from northfell.core.verdicts.acknowledging import acknowledge, still_holds, take_back, worst_of
 
@@ -135,10 +135,22 @@ def test_what_stands_otherwise_than_when_it_was_proposed_is_a_conflict_and_what_
         Scale(state="Night", of="load_factors", group="", factor=0.9), PutSetting(path="limits.loading_close_pct", value=70.0),
         PutState(name="Night", to=OperatingState(name="Night", load_factors={"Lights": 0.2})),
     )  # fmt: skip
-    for act, other in zip(acts, others, strict=True):
+    acts += (Connect(id="E", terminal="bus", bus="A"), PutState(name="Night", to=OperatingState(name="Dusk")))
+    others += (Connect(id="E", terminal="bus", bus="C"), PutState(name="Night", to=OperatingState(name="Night", load_factors={"Pumps": 0.5})))
+    network = made(network, Change("", (Add(element={**BUS_A, "id": "C", "name": "C"}),)))
+    words = (
+        "A factor of Night was changed since: all.",
+        "limits.loading_close_pct was 90 when",
+        "State Night was",
+        "E was connected elsewhere",
+        "State Night was",
+    )
+    for act, other, told in zip(acts, others, words, strict=True):
         kept = made(network, proposing.new_proposal(network, "One", "", [Change("one", (act,))]))
         assert not proposing.inside(kept, "One").conflicts
         moved_on = made(kept, Change("meanwhile", (other,)))
-        assert len(proposing.inside(moved_on, "One").conflicts) == 1
+        (conflict,) = proposing.inside(moved_on, "One").conflicts
+        assert (conflict.change, conflict.kind) == (0, "found otherwise")
+        assert conflict.told.startswith(told)
         elsewhere = made(kept, longer(1234.0))
         assert not proposing.inside(elsewhere, "One").conflicts
