@@ -97,17 +97,18 @@ def _act_by_act(network: Network, title: str, acts: Iterable[Any]) -> tuple[Netw
     return network, Change(title, tuple(done)), Change(title, tuple(back)), refused
 
 
-def _key(act: Any) -> tuple[Any, ...]:
-    """What an act and the one that takes it back have in common."""
-    if isinstance(act, PutState):
-        return type(act), act.name or (act.to.name if act.to else "")
+def _key(act: Any, back: bool = False) -> tuple[Any, ...]:
+    """What an act and the one that takes it `back` have in common."""
+    if isinstance(act, PutState):  # the name before it was changed
+        name, other = act.name, act.to.name if act.to else ""
+        return type(act), (other or name) if back else (name or other)
     return type(act), *(getattr(act, part, "") for part in ("id", "state", "of", "group", "path", "field", "at"))
 
 
 def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]) -> list[str]:
     """Values that stand otherwise than when they were proposed to be changed."""
     told = []
-    was = {_key(a): a for a in found}
+    was = {_key(a, back=True): a for a in found}
     for act in acts:
         if isinstance(act, Switch):
             told += _switched_otherwise(network, act, was)
