@@ -86,7 +86,7 @@ def test_an_acknowledged_finding_is_put_aside_until_its_figure_grows(client, dat
 
 def test_why_and_a_remedy_kept_as_a_proposal(client, database):  # noqa: F811
     page = settled(client, f"/projects/1/why?{W411}")
-    assert "With the same active power and no reactive power it would carry 96.0 %" in page
+    assert "With the same active power and no reactive power it would carry 96.6 %" in page
     assert "2 units of W411 in parallel" in page
     made = post(client, f"why/propose?{W411}", number=0)
     assert made.status_code == 303

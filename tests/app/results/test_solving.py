@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
-from northfell.app.results import solving, studies
+from northfell.app.results import gathering, solving, studies
 from northfell.app.results.remedying import why
 from northfell.app.results.studies import Results, requested
 from northfell.app.workers import Limits
 from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import LOAD_FLOW, START
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.core.verdicts import findings_of
@@ -61,15 +62,34 @@ def test_over_all_states_a_figure_is_told_state_by_state_and_its_worst_is_named(
     results = Results(skerrow_water())
     over = results.over(LOAD_FLOW)
     assert over.states == tuple(results.network.state_names) == tuple(over.by_state)
-    lowest = over.values(lambda flow: -abs(flow.voltage("Filter hall")))
-    state, value = over.worst(lambda flow: -abs(flow.voltage("Filter hall")))
-    assert value == max(v for v in lowest.values())
-    assert lowest[state] == value
-    assert over.worst(lambda flow: None) is None
+    lowest = over.values("voltage", "Filter hall")
+    assert lowest == {s: abs(results.at(s).result(LOAD_FLOW).voltage("Filter hall")) for s in over.states}
+    state, value = over.worst("voltage", "Filter hall")
+    assert value == max(lowest.values()) == lowest[state]
+    flow = results.at(over.states[1]).result(LOAD_FLOW)
+    assert over.by_state[over.states[1]]["loading"]["T3"] == flow.loading(flow.net.elements["T3"]).pct
+    assert over.worst("voltage", "None such") is None
     # a state without result is among the names, and has none
     broken = skerrow_water()
     infeeds = [e.id for e in broken.elements.values() if e.feeds]
     dark = broken.states[0].model_copy(update={"name": "Dark", "differences": {i: {"in_service": False} for i in infeeds}})
     without = Results(broken.model_copy(update={"states": [dark]})).over(LOAD_FLOW)
-    assert (without.states, tuple(without.by_state)) == (("Normal", "Dark"), ("Normal",))
-    assert without.values(lambda flow: 1.0) == {"Normal": 1.0, "Dark": None}
+    assert (without.states, tuple(without.by_state), without.waiting) == (("Normal", "Dark"), ("Normal",), frozenset())
+    assert list(without.values("totals", "load_mw")) == ["Normal", "Dark"]
+    assert without.values("totals", "load_mw")["Dark"] is None
+
+
+def test_what_is_not_solved_is_waited_for_or_told_and_what_was_gathered_elsewhere_is_known(monkeypatch):
+    network = skerrow_water()
+    results = Results(network)
+    results.at("Normal").result(LOAD_FLOW)
+    over = results.over(LOAD_FLOW, wait=False)
+    assert (set(over.by_state), over.waiting) == ({"Normal"}, frozenset(network.state_names) - {"Normal"})
+    assert results.over(LOAD_FLOW).waiting == frozenset()
+    gathered = Results(network)
+    monkeypatch.setattr(gathering, "_is_small", lambda network: False)  # in a worker
+    gathering.findings(gathered, lambda done, of, doing: None)
+    for study in STUDIES:
+        there, here = gathered.over(study, wait=False), Results(network).over(study)
+        assert there == here
+    assert not any(one.kept for one in gathered.states.values())  # nothing was solved in this process

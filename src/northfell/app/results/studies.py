@@ -1,6 +1,6 @@
 """Running studies over operating states, keeping what is current, and gathering findings."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -14,7 +14,7 @@ from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, topology_of
 from northfell.core.rules.completeness import missing
-from northfell.core.studies import STUDIES, OnRequest, OverStates, Study, study_of
+from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
 
 R = TypeVar("R")
@@ -28,6 +28,7 @@ class StateResults:
     state: str
     away: Callable[..., Any] | None = None  # does work upon this elsewhere, so that it holds up nobody
     kept: dict[str, Any] = field(default_factory=dict)
+    _compared: dict[str, Compared | None] = field(default_factory=dict)
     _one_at_a_time: Any = field(default_factory=RLock, repr=False)  # who asks for the same waits for it
 
     @cached_property
@@ -75,6 +76,22 @@ class StateResults:
             return self.result(study)
         except (CannotRun, NoSolution):
             return None
+
+    def compared(self, study: Study[Any]) -> Compared | None:
+        """The figures of a study that are looked at over all states; None where it has no result here."""
+        if study.key not in self._compared:
+            found = self.had(study)
+            self._compared[study.key] = None if found is None else study.compared(found)
+        return self._compared[study.key]
+
+    def knows(self, study: Study[Any]) -> bool:
+        """Whether a study was solved here already, or its figures came from elsewhere."""
+        return study.key in self._compared or study.key in self.kept
+
+    def know(self, compared: Mapping[str, Compared | None]) -> None:
+        """Take over figures that were found elsewhere, by study."""
+        for key, figures in compared.items():
+            self._compared.setdefault(key, figures)
 
     def done(self, work: Callable[..., Any], *given: Any) -> Any:
         """Work upon this state by a function of a module: elsewhere, where the network is large."""
@@ -133,18 +150,21 @@ class Results:
             self.states[state] = StateResults(self.network, state, self.away)
         return self.states[state]
 
-    def over(self, study: Study[R]) -> OverStates[R]:
-        """A study in all operating states; those in which it has no result are among the names only."""
-        found = {state: self.at(state).had(study) for state in self.network.state_names}
-        return OverStates(tuple(found), {state: result for state, result in found.items() if result is not None})
+    def over(self, study: Study[Any], wait: bool = True) -> OverStates:
+        """A study in all operating states; those in which it has no result are among the names only. Without `wait`, nothing is solved for it."""
+        every = {state: self.at(state) for state in self.network.state_names}
+        known = {state: one.compared(study) for state, one in every.items() if wait or one.knows(study)}
+        return OverStates(tuple(every), {state: found for state, found in known.items() if found is not None}, frozenset(every) - frozenset(known))
 
     @property
     def findings_are_known(self) -> bool:
         """Whether the findings of this version were gathered already; gathering runs every study in every state."""
         return self._findings is not None
 
-    def know_findings(self, found: list[Finding]) -> None:
-        """Take over what was gathered elsewhere."""
+    def know(self, found: list[Finding], compared: Mapping[str, Mapping[str, Compared | None]]) -> None:
+        """Take over what was gathered elsewhere: the findings, and by state and study the figures that are looked at over all states."""
+        for state, figures in compared.items():
+            self.at(state).know(figures)
         self._findings = found
 
     def findings(self, told: Told | None = None) -> list[Finding]:

@@ -6,7 +6,7 @@ from northfell.core.model.settings import enter
 from northfell.core.studies.arc_flash import ARC_FLASH
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.over_states import OverStates
-from northfell.core.studies.record import Asked, OnRequest, Study
+from northfell.core.studies.record import Asked, Compared, OnRequest, Study
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 
 STUDIES: tuple[Study[Any], ...] = (LOAD_FLOW, SHORT_CIRCUIT, ARC_FLASH)
@@ -19,4 +19,4 @@ def study_of(key: str) -> Study[Any]:
     return next(study for study in STUDIES if study.key == key)
 
 
-__all__ = ["Asked", "OnRequest", "OverStates", "STUDIES", "Study", "study_of"]
+__all__ = ["Asked", "Compared", "OnRequest", "OverStates", "STUDIES", "Study", "study_of"]

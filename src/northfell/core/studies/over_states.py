@@ -1,25 +1,24 @@
-"""Results of a study over operating states: one run over all is the general case, one state the special one."""
+"""Figures of a study over operating states: one run over all is the general case, one state the special one."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Generic, TypeVar
 
-R = TypeVar("R")
-V = TypeVar("V", int, float)
+from northfell.core.studies.record import Compared
 
 
 @dataclass(frozen=True)
-class OverStates(Generic[R]):
-    """What a study found in each operating state; states in which it found nothing are among the names, and have no result."""
+class OverStates:
+    """What a study found in each operating state; states in which it found nothing are among the names, and have no figures."""
 
     states: tuple[str, ...]
-    by_state: Mapping[str, R]
+    by_state: Mapping[str, Compared]
+    waiting: frozenset[str] = frozenset()  # states that are not solved yet
 
-    def values(self, of: Callable[[R], V | None]) -> dict[str, V | None]:
+    def values(self, what: str, of: str) -> dict[str, float | None]:
         """A figure in every state; None where there is none."""
-        return {state: of(self.by_state[state]) if state in self.by_state else None for state in self.states}
+        return {state: self.by_state.get(state, {}).get(what, {}).get(of) for state in self.states}
 
-    def worst(self, of: Callable[[R], V | None]) -> tuple[str, V] | None:
+    def worst(self, what: str, of: str) -> tuple[str, float] | None:
         """The state in which a figure is largest, the first of several, with the figure; None where no state has one."""
-        known = [(state, value) for state, value in self.values(of).items() if value is not None]
+        known = [(state, value) for state, value in self.values(what, of).items() if value is not None]
         return max(known, key=lambda one: one[1], default=None)

@@ -41,6 +41,7 @@ class Asked:
     faulted: int | None = None  # index of the faulted bus, where that is another place than the element
 
 
+Compared = Mapping[str, Mapping[str, float]]  # what -> id of that of which it is -> figure; what is not known is not there
 Told = Callable[[int, int], None]  # steps done, of how many; may stop the run by raising
 
 
@@ -73,4 +74,5 @@ class Study(Generic[R]):
     uses: tuple[str, ...] = ()  # keys of other studies, on whose settings it rests too
     checks: tuple[Callable[[R, Limits], Iterator[Finding]], ...] = ()
     on_request: tuple[OnRequest, ...] = ()
+    compared: Callable[[R], Compared] = lambda result: {}  # the figures that are looked at over all states
     waits: Callable[[R], bool] = lambda result: False  # whether a part of the result waits for data

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from northfell.core.quantities import figure, fixed
+from northfell.core.studies import OverStates
 from northfell.drawing.shapes import Shape
 
 
@@ -31,16 +32,26 @@ class Section:
     size: tuple[float, float] = (264.0, 196.0)  # of the picture
 
 
-def by_state(values: dict[str, float | None], unit: str, severity: Callable[[float], str], digits: int | None = None) -> list[Figure]:
-    """A figure for each state, with the worst marked."""
-    worst = max((v for v in values.values() if v is not None), default=None)
+AWAITED = "…"  # a figure of a state that is not solved yet; it follows by itself
+
+
+def by_state(every: OverStates, what: str, of: str, unit: str, severity: Callable[[float], str], digits: int | None = None) -> list[Figure]:
+    """A figure for each state, with the worst marked once all are there."""
+    values = every.values(what, of)
+    worst = None if every.waiting else max((v for v in values.values() if v is not None), default=None)
     return [
         Figure(
             state,
-            "–" if v is None else fixed(v, digits) if digits is not None else figure(v, 3),
+            _written(v, digits, state in every.waiting),
             unit if v is not None else "",
             severity(v) if v is not None else "",
             note="worst" if v is not None and v == worst and len(values) > 1 else "",
         )
         for state, v in values.items()
     ]
+
+
+def _written(v: float | None, digits: int | None, awaited: bool) -> str:
+    if v is None:
+        return AWAITED if awaited else "–"
+    return fixed(v, digits) if digits is not None else figure(v, 3)

@@ -10,7 +10,7 @@ from northfell.app.results.studies import Results
 from northfell.core.model.changes import Change
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
-from northfell.core.studies import OnRequest, Study
+from northfell.core.studies import OnRequest, OverStates, Study
 from northfell.core.verdicts import Finding
 from northfell.drawing.words import Tag
 from northfell.store.history import Line
@@ -30,6 +30,8 @@ class Look:
     findings: list[Finding] | None = None  # None while they are gathered
     history: list[Line] | None = None
     head: int = 0
+    waits: bool = True  # whether what is not solved yet is waited for, else it is told and follows
+    waiting: list[str] = field(default_factory=list)  # studies of which some state was not there when it was asked for
 
     @property
     def element(self) -> Element | None:
@@ -39,6 +41,14 @@ class Look:
     def result(self, study: Study[Any]) -> Any:
         """The result of a study in the state shown."""
         return self.results.at(self.view.state).result(study)
+
+    def over(self, study: Study[Any]) -> OverStates:
+        """The figures of a study over all states; that of the state shown at least."""
+        self.results.at(self.view.state).compared(study)
+        found = self.results.over(study, self.waits)
+        if found.waiting:
+            self.waiting.append(study.key)
+        return found
 
 
 @dataclass(frozen=True)

@@ -67,9 +67,9 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
     pin = request.app.state.pins.of(view.pin, opened.id) if view.pin else None
     view = view if pin else replace(view, pin="")
     pinned = pin.result(stage.study) if pin and stage.pins and stage.study else None
-    look = Look(network, results, view, pinned, findings if known else None, history.newest(db, opened.id), opened.row.head)
+    look = Look(network, results, view, pinned, findings if known else None, history.newest(db, opened.id), opened.row.head, not is_fragment(request))
     drawing = drawing_of(look, sheet, request.app.state.memories)
-    ledger = ledger_of(look)
+    ledger, card = ledger_of(look), card_of(look, findings)
     rest = (names_of(network), view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
     return {
@@ -82,11 +82,12 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
         "drawing": drawing,
         "part": request.app.state.answers.part(view, opened.version, drawing.groups, rows_html(ledger.rows, view), rest, has),
         "address": view.selecting(),
-        "card": card_of(look, findings),
+        "card": card,
         "pin": pin,
         "job": request.app.state.jobs.of(_job(look)) if _tab_of(view) else None,
         "state_note": state_note(view),
         "ledger": ledger,
+        "waiting": bool(look.waiting),
         "assumed": assumed_count(network.in_state(view.state), stage.study.key) if stage.study else _most_assumed(network, view.state),
         "counts": counts(network, findings) if known else None,
         "stale": request.app.state.last_counts.get((opened.id, opened.proposal)),
@@ -180,7 +181,10 @@ def findings_counts(request: Request, db: Db, look: Looking) -> Response:
                 projects.keep_counts(db, opened.id, opened.version, last[opened.id, opened.proposal])
     found = last[opened.id, opened.proposal] if results.findings_are_known else None
     seen = {"project": opened, "view": look, "counts": found, "stale": last.get((opened.id, opened.proposal)), "job": job}
-    return templates.TemplateResponse(request, "shell/_counts.html", seen)
+    answered = templates.TemplateResponse(request, "shell/_counts.html", seen)
+    if results.findings_are_known:
+        answered.headers["HX-Trigger"] = "states-known"  # what was shown without the figures of some states is looked at again
+    return answered
 
 
 WAIT_S = 0.25

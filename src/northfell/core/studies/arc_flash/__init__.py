@@ -2,7 +2,7 @@
 
 from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash.equations import Enclosure, arcing_current_ka, incident_energy_j_cm2
-from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant
+from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, place_key
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, run
 from northfell.core.studies.arc_flash.verdicts import energy, energy_severity
@@ -21,11 +21,12 @@ def _explain(arc: ArcFlash, asked: Asked) -> Working:
 ARC_FLASH = Study[ArcFlash](
     key="arc_flash", label="arc flash", settings=ArcFlashSettings, run=lambda net, used: run(net, faults=used["short_circuit"]), explain=_explain,
     quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), checks=(energy,),
+    compared=lambda arc: {"energy": {place_key(one.bus_id, one.side): one.worst.energy_cal_cm2 for one in arc.locations if one.worst}},
     waits=lambda arc: any(place.waits for place in arc.locations),
 )  # fmt: skip
 
 __all__ = [
     "ARC_FLASH", "ArcFlash", "Enclosure", "Location", "NO_ENCLOSURE", "Variant", "arcing_current_ka", "energy_severity", "explain_energy",
-    "incident_energy_j_cm2",
+    "incident_energy_j_cm2", "place_key",
     "run",
 ]  # fmt: skip

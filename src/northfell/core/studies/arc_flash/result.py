@@ -176,3 +176,8 @@ def coefficients_status(configuration: str) -> str:
 
 def finite(value: float) -> float | None:
     return float(value) if math.isfinite(value) else None
+
+
+def place_key(bus_id: str, side: str) -> str:
+    """By what a location is called where states are compared."""
+    return f"{bus_id} {side}"

@@ -6,7 +6,7 @@ from northfell.core.studies.load_flow.loading import Loading, loading_limits, st
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 from northfell.core.studies.load_flow.motor_start import start
 from northfell.core.studies.load_flow.outages import each_out, outages_table
-from northfell.core.studies.load_flow.result import LoadFlow
+from northfell.core.studies.load_flow.result import LoadFlow, compared
 from northfell.core.studies.load_flow.settings import LoadFlowSettings
 from northfell.core.studies.load_flow.solve import run
 from northfell.core.studies.load_flow.verdicts import CHECKS, start_findings
@@ -37,7 +37,7 @@ MAXIMUM = OnRequest(
 )  # fmt: skip
 LOAD_FLOW = Study[LoadFlow](
     key="load_flow", label="load flow", settings=LoadFlowSettings, run=lambda net, _: run(net), explain=_explain, quantities=QUANTITIES, checks=CHECKS,
-    on_request=(OUTAGES, START, MAXIMUM),
+    on_request=(OUTAGES, START, MAXIMUM), compared=compared,
 )  # fmt: skip
 
 __all__ = [

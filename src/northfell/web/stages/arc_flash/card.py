@@ -5,11 +5,10 @@ from urllib.parse import urlencode
 
 import numpy as np
 
-from northfell.app.results.studies import Results
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, energy_severity
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, energy_severity, place_key
 from northfell.core.studies.protection import devices_of
 from northfell.drawing.shapes import Shape
 from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
@@ -21,7 +20,7 @@ CURVE_SIZE = (264.0, 196.0)
 
 def arc_flash_figures(look: Look, e: Element) -> list[Section]:
     """What the arc-flash study says of a board."""
-    network, results, view = look.network, look.results, look.view
+    network, view = look.network, look.view
     study: ArcFlash = look.result(ARC_FLASH)
     if not isinstance(e, Bus):
         return [Section("Arc flash", message="Select a board to see its energy, what clears it, and its label.")]
@@ -29,11 +28,11 @@ def arc_flash_figures(look: Look, e: Element) -> list[Section]:
         return [Section("Arc flash", message="No enclosure data: choose the electrode configuration below to make this a location.")]
     location = study.location(e.id, view.side) or study.location(e.id, "load")
     if location is None:
-        return [Section("Arc flash", message="Out of service in this state."), _energy_by_state(network, results, e, view.side)]
+        return [Section("Arc flash", message="Out of service in this state."), _energy_by_state(look, e, view.side)]
     if location.worst is None:
         told = "; ".join(location.warnings) or "Not fed in this state."
-        return [Section("Arc flash", message=told), _energy_by_state(network, results, e, location.side)]
-    return [*_location(study, location, network), _energy_by_state(network, results, e, location.side)]
+        return [Section("Arc flash", message=told), _energy_by_state(look, e, location.side)]
+    return [*_location(study, location, network), _energy_by_state(look, e, location.side)]
 
 
 def _location(study: ArcFlash, location: Location, network: Network) -> list[Section]:
@@ -98,13 +97,7 @@ def _curve(study: ArcFlash, location: Location) -> list[Shape]:
     return curve_shapes([band], marks, *CURVE_SIZE)
 
 
-def _energy_by_state(network: Network, results: Results, e: Bus, side: str) -> Section:
-    limits = network.settings.limits
-
-    def energy(arc: ArcFlash) -> float | None:
-        one = arc.location(e.id, side)
-        return one.worst.energy_cal_cm2 if one and one.worst else None
-
-    values = results.over(ARC_FLASH).values(energy)
-    figures = by_state(values, "cal/cm²", lambda v: energy_severity(limits, v))
+def _energy_by_state(look: Look, e: Bus, side: str) -> Section:
+    limits = look.network.settings.limits
+    figures = by_state(look.over(ARC_FLASH), "energy", place_key(e.id, side), "cal/cm²", lambda v: energy_severity(limits, v))
     return Section("In every state", figures, "energy")

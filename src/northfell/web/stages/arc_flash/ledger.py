@@ -1,35 +1,37 @@
 """The ledger's tables of the Arc flash stage."""
 
+import math
 from dataclasses import replace
 
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, place_key
+from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, shown, text
 
 
 def locations_table(look: Look) -> Ledger:
     """The state shown, with the energy of every operating state beside it and the worst named."""
-    network, results = look.network, look.results
-    study, limits = look.result(ARC_FLASH), network.settings.limits
-    every = results.over(ARC_FLASH).by_state
-    energies = {s: {(r["bus"], r["side"]): r["energy_cal_cm2"] for r in o.locations_table().records()} for s, o in every.items()}
+    network = look.network
+    study, limits, every = look.result(ARC_FLASH), network.settings.limits, look.over(ARC_FLASH)
 
     def energy(value: float | None, otherwise: str = "–") -> CellShown:
         severity = energy_severity(limits, value)
+        if value is not None and math.isinf(value):  # nothing ever cuts it off, and no longest exposure is in force
+            return CellShown("∞", value, severity, number=True)
         return num(value, severity=severity, otherwise=otherwise, digits=3)
 
     table = study.locations_table()
     rows = []
     for record in table.records():
-        key = (record["bus"], record["side"])
-        known = {s: e for s in energies if (e := energies[s].get(key)) is not None}
-        worst = max(known, key=lambda s: known[s], default="")
-        cells = [energy(known.get(s), "not fed") for s in network.state_names]
+        key = place_key(network.id_of_name[record["bus"]], record["side"])
+        cells = [text(AWAITED) if s in every.waiting else energy(e, "not fed") for s, e in every.values("energy", key).items()]
+        worst, most = ("", None) if every.waiting else every.worst("energy", key) or ("", None)
+        highest = text(AWAITED) if every.waiting else energy(most)
         opens = num(record["clearing_time_s"], otherwise="never" if record["energy_cal_cm2"] else "–", digits=3)
         boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)
         rows.append(RowShown(network.id_of_name[record["bus"]], [
-            *(cell_of(record, n) for n in ("bus", "side", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, energy(known.get(worst)), text(worst),
-        ], energy(known.get(worst)).severity, record["side"]))  # fmt: skip
+            *(cell_of(record, n) for n in ("bus", "side", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, highest, text(worst),
+        ], highest.severity, record["side"]))  # fmt: skip
     by_state = [Head(s, "cal/cm²", True) for s in (*network.state_names, "Worst")]
     heads = [*heads_of(table, "bus side device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state")]
     return Ledger([], heads, rows, export=table.name)

@@ -4,14 +4,13 @@ import cmath
 import math
 from urllib.parse import urlencode
 
-from northfell.app.results.studies import Results
 from northfell.core.model.elements import Bus, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow, loading_severity, stages_of, voltage_severity
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.totals import steps_in, taps
-from northfell.web.shell.figures import Figure, Section, by_state
+from northfell.web.shell.figures import AWAITED, Figure, Section, by_state
 from northfell.web.shell.stage import Look
 from northfell.web.stages.flow.path_chart import path_shapes
 from northfell.web.stages.flow.tags import QUANTITIES, bus_value, value_of
@@ -22,7 +21,7 @@ WAY_SIZE = (264.0, 150.0)
 
 def flow_figures(look: Look, e: Element) -> list[Section]:
     """What the load flow says of an element."""
-    network, results, pinned = look.network, look.results, look.pinned
+    network, pinned = look.network, look.pinned
     flow: LoadFlow = look.result(LOAD_FLOW)
     found: list[Figure] = []
     if isinstance(e, Bus):
@@ -35,9 +34,9 @@ def flow_figures(look: Look, e: Element) -> list[Section]:
     if found and (isinstance(e, Bus) or len(e.TERMINALS) == 1):
         sections += _on_the_way(flow, e, network)
     if len(e.TERMINALS) == 2 and len(network.state_names) > 1:
-        sections.append(Section("In every state", _loading_by_state(network, results, e), "loading"))
+        sections.append(Section("In every state", _loading_by_state(look, e), "loading"))
     elif isinstance(e, Bus) and len(network.state_names) > 1:
-        sections.append(Section("In every state", _voltage_by_state(network, results, e), "voltage"))
+        sections.append(Section("In every state", _voltage_by_state(look, e), "voltage"))
     return sections
 
 
@@ -157,17 +156,15 @@ def _on_the_way(flow: LoadFlow, e: Element, network: Network) -> list[Section]:
     return [Section("Voltage on the way here", [*falls, total], "fall", picture=path_shapes(legs, flow, network.settings.limits, *WAY_SIZE), size=WAY_SIZE)]
 
 
-def _loading_by_state(network: Network, results: Results, e: Element) -> list[Figure]:
-    limits = network.settings.limits
-    values = results.over(LOAD_FLOW).values(lambda flow: flow.loading(flow.net.elements[e.id]).pct)
-    return by_state(values, "%", lambda v: loading_severity(limits, e, v), 1)
+def _loading_by_state(look: Look, e: Element) -> list[Figure]:
+    limits = look.network.settings.limits
+    return by_state(look.over(LOAD_FLOW), "loading", e.id, "%", lambda v: loading_severity(limits, e, v), 1)
 
 
-def _voltage_by_state(network: Network, results: Results, e: Element) -> list[Figure]:
-    limits = network.settings.limits
+def _voltage_by_state(look: Look, e: Element) -> list[Figure]:
+    limits, every = look.network.settings.limits, look.over(LOAD_FLOW)
     found = []
-    for state, found_v in results.over(LOAD_FLOW).values(lambda flow: abs(flow.voltage(e.id))).items():
-        v = math.nan if found_v is None else found_v
-        severity = voltage_severity(limits, e, v)
-        found.append(Figure(state, fixed(v, 3) if math.isfinite(v) else "not fed", "p.u." if math.isfinite(v) else "", severity))
+    for state, v in every.values("voltage", e.id).items():
+        told = AWAITED if state in every.waiting else fixed(v, 3) if v is not None else "not fed"
+        found.append(Figure(state, told, "p.u." if v is not None else "", voltage_severity(limits, e, v)))
     return found

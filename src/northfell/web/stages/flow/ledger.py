@@ -12,6 +12,7 @@ from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START,
 from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.outages import outages_table
+from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
@@ -39,23 +40,24 @@ def _by_name(flow: LoadFlow | None, table: str, key: str = "name") -> dict[str, 
 
 def branches(look: Look) -> Ledger:
     """What every branch carries, of its rating, here and in the worst state."""
-    network, results, pinned = look.network, look.results, look.pinned
+    network, pinned = look.network, look.pinned
     flow, limits = look.result(LOAD_FLOW), network.settings.limits
-    every, ends = results.over(LOAD_FLOW), Ends(network.elements, network.adjacency)
+    every, ends = look.over(LOAD_FLOW), Ends(network.elements, network.adjacency)
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
         pct = record["loading_pct"]
-        worst, most = every.worst(lambda flow, i=e.id: flow.loading(flow.net.elements[i]).pct) or ("", None)  # type: ignore[misc]
-        severity, worst_severity = loading_severity(limits, e, pct), loading_severity(limits, e, most)
+        worst, most = ("", None) if every.waiting else every.worst("loading", e.id) or ("", None)
+        severity = loading_severity(limits, e, pct)
+        highest = text(AWAITED) if every.waiting else num(most, 1, loading_severity(limits, e, most))
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
         of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
         was = before.get(e.name, {}) if before is not None else None
         compared = [change(record[n], was.get(n), d) for n, d in (("loading_pct", 1), ("p_mw", None), ("q_mvar", None))] if was is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
-            cell_of(record, "q_mvar"), CellShown(carries, record["carries"] or 0, number=True), *compared, num(most, 1, worst_severity),
+            cell_of(record, "q_mvar"), CellShown(carries, record["carries"] or 0, number=True), *compared, highest,
             text(worst), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2), num(record["circulating_a"], digits=3), text(of),
         ], severity))  # fmt: skip
     pins = [Head("Loading", "+/−", True), Head("P", "+/−", True), Head("Q", "+/−", True)] if before is not None else []
@@ -72,9 +74,8 @@ def _kilo(value: float | None) -> float | None:
 
 def buses(look: Look) -> Ledger:
     """The voltage of every bus, here and at its lowest and highest over the states."""
-    network, results, pinned = look.network, look.results, look.pinned
-    flow, limits = look.result(LOAD_FLOW), network.settings.limits
-    every = [{r["name"]: r["v_pu"] for r in f.table("buses").records()} for f in results.over(LOAD_FLOW).by_state.values()]
+    network, pinned = look.network, look.pinned
+    flow, limits, every = look.result(LOAD_FLOW), network.settings.limits, look.over(LOAD_FLOW)
     table, before = flow.table("buses"), _by_name(pinned, "buses")
     rows = []
     for record in table.records():
@@ -82,12 +83,13 @@ def buses(look: Look) -> Ledger:
         v, kind = record["v_pu"], getattr(e, "bus_kind", "")
         deviation = 100 * (v - 1) if v is not None else None
         severity = voltage_severity(limits, e, v)
-        states = [u for one in every if (u := one[e.name]) is not None]
+        states = [u for u in every.values("voltage", e.id).values() if u is not None]
+        low, high = (text(AWAITED) if every.waiting else num(of(states, default=None), 4) for of in (min, max))
         compared = [change(v, before.get(e.name, {}).get("v_pu"), 4)] if before is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind), cell_of(record, "v_nominal_kv"), cell_of(record, "v_kv", otherwise="–" if record["energised"] else "not fed"),
-            cell_of(record, "v_pu", severity), *compared, num(deviation, 1, severity), num(record["angle_deg"], 2), num(min(states, default=None), 4),
-            num(max(states, default=None), 4), num(record["i_bars_a"]), num(record["loading_pct"], 1),
+            cell_of(record, "v_pu", severity), *compared, num(deviation, 1, severity), num(record["angle_deg"], 2), low, high,
+            num(record["i_bars_a"]), num(record["loading_pct"], 1),
         ], severity))  # fmt: skip
     pins = [Head("Voltage", "+/−", True)] if before is not None else []
     more = [Head("Deviation", "%", True), *heads_of(table, "angle_deg"), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True)]
@@ -123,12 +125,13 @@ def _with_pinned(look: Look, name: str, columns: str, otherwise: str = "–") ->
 def totals(look: Look) -> Ledger:
     """The sums of each state beside each other."""
     network, pinned = look.network, look.pinned
-    flows = look.results.over(LOAD_FLOW).by_state
+    every = look.over(LOAD_FLOW)
     told = {"generation": "Generation", "load": "Load", "losses": "Losses in branches", "shunt": "Drawn by shunts"}
     rows = []
     for key, label in told.items():
         for unit, suffix in (("MW", "mw"), ("Mvar", "mvar")):
-            cells = [num(flows[s].totals[f"{key}_{suffix}"]) if s in flows else text("no result") for s in network.state_names]
+            sums = every.values("totals", f"{key}_{suffix}").items()
+            cells = [text(AWAITED) if s in every.waiting else num(v) if v is not None else text("no result") for s, v in sums]
             rows.append(RowShown("", [text(label), text(unit), *cells, *([num(pinned.totals[f"{key}_{suffix}"])] if pinned else [])]))
     pins = [Head("Pinned", "", True)] if pinned else []
     return Ledger([], [Head("Total"), Head("Unit"), *(Head(s, "", True) for s in network.state_names), *pins], rows, export="totals")

@@ -21,13 +21,26 @@ async function look() {
     const found = await answer.json();
     others = found.others;
     mark();
-    const typing = document.activeElement?.matches("input, textarea") && document.activeElement.value !== document.activeElement.defaultValue;
-    const busy = sent.size || typing || document.querySelector("dialog[open], [aria-invalid]");
-    if (!busy && desk()?.dataset.version === shown.dataset.version && found.version > Number(shown.dataset.version)) go(window.location.pathname + window.location.search);
+    if (!busy() && desk()?.dataset.version === shown.dataset.version && found.version > Number(shown.dataset.version)) go(window.location.pathname + window.location.search);
   } catch { /* asked again in a moment */ } finally {
     asking = false;
   }
 }
+
+const busy = () => {
+  const typing = document.activeElement?.matches("input, textarea") && document.activeElement.value !== document.activeElement.defaultValue;
+  return sent.size || typing || document.querySelector("dialog[open], [aria-invalid]");
+};
+
+// Figures of states that were not solved when an answer was given follow once they are.
+let awaited = false;
+function follow() {
+  if (!awaited) return;
+  if (busy()) { setTimeout(follow, 250); return; }
+  awaited = false;
+  if (desk()?.dataset.waiting) go(window.location.pathname + window.location.search);
+}
+document.addEventListener("states-known", () => { awaited = true; setTimeout(follow, 0); });
 
 function mark() {
   const place = document.getElementById("others");
