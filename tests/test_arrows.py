@@ -22,6 +22,7 @@ MAY = {
     "core.network": BOTTOM | {"core.model", "core.catalogue", "core.rules"},
     "core.finding": {"core.quantities"},
     "core.studies.record": BOTTOM | {"core.model", "core.network"},
+    "core.studies.over_states": {"core.studies.record"},
     "core.studies.load_flow": STUDIES,
     "core.studies.short_circuit": STUDIES,
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
