@@ -22,18 +22,13 @@ from types import ModuleType
 
 ROOT = Path(__file__).parent.parent
 SRC = ROOT / "src"
+STAND = ["tests/published", "tests/test_results_stand.py"]
 PACKAGES: dict[str, list[str]] = {  # what is broken -> the tests that should see it, quickest first
-    "core/studies/short_circuit": ["tests/published", "tests/core/studies/short_circuit", "tests/core/working", "tests/core/studies/arc_flash"],
-    "core/studies/arc_flash": ["tests/published", "tests/core/studies/arc_flash", "tests/core/working", "tests/web/test_ledger_and_card.py"],
-    "core/studies/protection": ["tests/published", "tests/core/studies/protection", "tests/core/studies/arc_flash"],
-    "core/studies/load_flow": [
-        "tests/published",
-        "tests/core/studies/load_flow",
-        "tests/core/working",
-        "tests/core/verdicts",
-        "tests/web/test_findings_and_proposals.py",
-    ],
-    "core/network": ["tests/published", "tests/core/network", "tests/core/studies/short_circuit", "tests/core/studies/load_flow"],
+    "core/studies/short_circuit": [*STAND, "tests/core/studies/short_circuit", "tests/core/working", "tests/core/studies/arc_flash"],
+    "core/studies/arc_flash": [*STAND, "tests/core/studies/arc_flash", "tests/core/working", "tests/web/test_ledger_and_card.py"],
+    "core/studies/protection": [*STAND, "tests/core/studies/protection", "tests/core/studies/arc_flash"],
+    "core/studies/load_flow": [*STAND, "tests/core/studies/load_flow", "tests/core/working", "tests/core/verdicts", "tests/web/test_findings_and_proposals.py"],
+    "core/network": [*STAND, "tests/core/network", "tests/core/studies/short_circuit", "tests/core/studies/load_flow"],
     "core/model/changes": ["tests/core/model", "tests/core/verdicts", "tests/app/data", "tests/store"],
     "core/rules": ["tests/core/rules", "tests/core/model", "tests/app/data/test_preparing.py", "tests/app/draw"],
     "core/verdicts": ["tests/core/verdicts", "tests/web/test_findings_and_proposals.py"],

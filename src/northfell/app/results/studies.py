@@ -122,7 +122,7 @@ class StateResults:
         return kept
 
 
-LARGE = 5000  # elements: fewer are solved before they could be sent elsewhere
+LARGE = 15_000  # elements: fewer are solved before they could be sent elsewhere
 
 
 def studied(one: StateResults, study: str) -> dict[str, Any]:

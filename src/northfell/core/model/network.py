@@ -49,7 +49,7 @@ class Placement(_Record):
     x: float = Field(ge=-FARTHEST, le=FARTHEST)
     y: float = Field(ge=-FARTHEST, le=FARTHEST)
     turn: int = Field(default=0, ge=0, le=3)  # quarter turns: an odd one lays the symbol across, 2 and 3 turn it away from its buses
-    width: float = Field(default=0.0, ge=0, le=10000)  # of a bus drawn as a bar
+    width: float = Field(default=0.0, ge=0, le=2 * FARTHEST)  # of a bus drawn as a bar
     flip: bool = False  # its words stand on the other side
     tag_x: float = Field(default=0.0, ge=-1000, le=1000)  # how far its words were dragged from where they would stand
     tag_y: float = Field(default=0.0, ge=-1000, le=1000)

@@ -20,9 +20,11 @@ class Ends:
         seen: set[str] = set()
         while bus_id not in seen:
             seen.add(bus_id)
-            bus = self._elements[bus_id]
-            others = [e for i in self._at.get(bus_id, ()) if (e := self._elements[i]).id != coming_from.id]
-            if not isinstance(bus, Bus) or bus.bus_kind != "junction" or len(others) != 1:
+            bus, there = self._elements[bus_id], self._at.get(bus_id, ())
+            if not isinstance(bus, Bus) or bus.bus_kind != "junction" or len(there) > 2:
+                break
+            others = [e for i in there if (e := self._elements[i]).id != coming_from.id]
+            if len(others) != 1:
                 break
             (coming_from,) = others
             if len(coming_from.TERMINALS) != 2:

@@ -13,6 +13,7 @@ from tests.conftest import BUS_A, BUS_B, BUS_C, CABLE, INFEED, LOAD, network_of
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import CannotRun, NetworkRefused, NoSolution
 from northfell.core.network import branch_two_ports, compile_network
+from northfell.core.quantities import figure
 from northfell.core.studies import short_circuit
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.load_flow.capability import shared, within_apparent_power, within_field_current
@@ -459,6 +460,25 @@ def test_findings_on_machines_and_power_factor():
     assert [(f.element, f.severity) for f in found] == [("G", "breach"), ("E", "close")]
     s = -plain.terminal_power["G"][0]
     assert found[0].value == pytest.approx(s.real / abs(s))
+    q = s.imag - s.real * math.tan(math.acos(0.95))
+    assert found[0].text.endswith(f"inductive, by contract at least 0.95: {figure(s.real)} MW with {figure(s.imag)} Mvar.")
+    assert found[0].help == f"{figure(q, 3)} Mvar of capacitors would bring it to 0.95."
+    over = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD, {"kind": "capacitor_bank", "name": "C", "bus": "B", "q_step_mvar": 2.5, "steps": 1}])
+    (supply,) = [f for f in findings_of("load_flow", over, limits.model_copy(update={"power_factor_contract": 0.95})) if f.element == "G"]
+    assert "capacitive" in supply.text
+    assert "Mvar less of capacitors, or of a reactor, would bring it" in supply.help
+
+
+def test_what_a_source_lacks_is_told_by_the_field_that_is_empty():
+    """Behind an impedance: the fault level, else the ratio; an inverter bounded by a rating that is not given says that it is not."""
+    behind = {**INFEED, "flow_model": "behind impedance"}
+    for lacks, field in (({"ik_max_ka": None}, "ik_max_ka"), ({"r_over_x": None}, "r_over_x"), ({"ik_max_ka": None, "r_over_x": None}, "ik_max_ka")):
+        with pytest.raises(CannotRun, match=f"Infeed G: {field} is empty"):
+            flow_of([BUS_A, {**behind, **lacks}])
+    sun = {"kind": "inverter", "name": "S", "bus": "B", "p_mw": 0.4, "q_mvar": 0.3, "mode": "power", "capability": "by rating"}
+    told = [flow_of([BUS_A, BUS_B, INFEED, CABLE, {**sun, **more}]).messages for more in ({}, {"s_rated_mva": 1.0}, {"s_rated_mva": 0.45})]
+    assert ["rated power is empty" in " ".join(m) for m in told] == [True, False, False]
+    assert ["its rated power leaves 0.2062 Mvar" in " ".join(m) for m in told] == [False, False, True]
 
 
 # ---- sums

@@ -29,6 +29,8 @@ def test_infeed_and_cable_by_hand():
         z = complex(0.1 * x_q + r, x_q + 0.1)
         one = study.cases[case]
         assert complex(one.z1_ohm[1]) == pytest.approx(z)
+        row = next(r for r in study.faults_table().records() if (r["bus"], r["case"]) == ("B", case))
+        assert (row["angle_deg"], row["x_over_r"]) == (pytest.approx(-math.degrees(math.atan2(z.imag, z.real))), pytest.approx(z.imag / z.real))
         assert one.ik_ka[1] == pytest.approx(c * 11 / (math.sqrt(3) * abs(z)))
         assert one.ik_ka[0] == pytest.approx(ik_q)
         r_over_x = z.real / z.imag  # method (c): one path, so R/X is that of the path

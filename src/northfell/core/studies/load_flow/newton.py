@@ -228,7 +228,7 @@ def newton(given: Given, v_start: Complexes, tolerance_pu: float, max_iterations
         for _ in range(9):
             v_new, sizes_new = moved(v, step, given), sizes + step[n_voltage:]
             error_new = given.errors(given.left(v_new, sizes_new))
-            if np.all(np.abs(v_new) > LEAST_VOLTAGE) and np.linalg.norm(error_new) < np.linalg.norm(error):
+            if np.all(np.abs(v_new) > LEAST_VOLTAGE) and np.sum(error_new**2) < np.sum(error**2):
                 break
             step, halvings = step / 2, halvings + 1
         else:

@@ -83,7 +83,7 @@ def _element(flow: LoadFlow, e: Element, limits: Limits, chosen: tuple[str, ...]
         if "p" in codes and "q" not in codes and (isinstance(e, Compensation) or e.ABOUT.delivers):
             codes = ["q"] if isinstance(e, Compensation) else [*codes, "q"]
     lines = _lines(codes, lambda c, f: value_of(f, e, c), flow, pinned)
-    bar = pct / 100 if pct is not None and "load" in codes else None
+    bar = round(pct / 100, 2) if pct is not None and "load" in codes else None  # as finely as it is seen
     return Tag(lines, severity, bar, tone=tone, toward=toward)
 
 
