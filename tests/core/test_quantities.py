@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northfell.core.errors import InputRefused
+from northfell.core.finding import VERDICTS, verdicts_of
 from northfell.core.quantities import entry, figure, fixed, parse_quantity
 from northfell.core.tables import build
 from northfell.core.verdicts import severity_of
@@ -52,3 +53,10 @@ def test_a_value_at_its_limit_is_within():
     assert severity_of(6.0001, 4, 6) == "breach"
     assert severity_of(3.9, 4, 6) is None
     assert figure(3e-13) == "0"
+
+
+@given(st.floats(allow_nan=True), st.floats(-10, 200), st.floats(0, 50))
+def test_the_verdict_on_many_values_is_that_on_each(value, close, more):
+    breach = close + more
+    values = [value, close, breach, breach * (1 + 1e-12), breach * 1.001, close - 1e-6]
+    assert [VERDICTS[n] for n in verdicts_of(values, close, breach)] == [severity_of(v, close, breach) for v in values]

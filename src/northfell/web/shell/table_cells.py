@@ -67,9 +67,9 @@ def text(value: str, severity: str = "") -> CellShown:
 def num(value: float | None, decimals: int | None = None, severity: str = "", bar: float | None = None, otherwise: str = "–", digits: int = 4) -> CellShown:
     if value is None or not math.isfinite(value):
         return CellShown(otherwise, -math.inf, severity, None, True)
-    # beyond what is read nothing is told: a row that looks the same is the same, and is not sent again
-    sort, width = float(f"{value:.6g}"), None if bar is None else round(bar, 3)
-    return CellShown(fixed(value, decimals) if decimals is not None else figure(value, digits), sort, severity, width, True)
+    # sorted and copied as it is read: a row that looks the same is the same, and is not sent again
+    sort = round(value, decimals) if decimals is not None else float(f"{value:.{digits}g}")
+    return CellShown(fixed(value, decimals) if decimals is not None else figure(value, digits), sort, severity, None if bar is None else round(bar, 2), True)
 
 
 DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits

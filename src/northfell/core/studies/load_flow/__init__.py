@@ -1,7 +1,7 @@
 """Balanced load flow: voltages, flows, loadings and losses of one operating state."""
 
 from northfell.core.errors import NotFound
-from northfell.core.studies.load_flow.judging import loading_severity, low_severity, start_severity, voltage_severity
+from northfell.core.studies.load_flow.judging import loading_severity, loading_verdicts, low_severity, start_severity, voltage_severity, voltage_verdicts
 from northfell.core.studies.load_flow.loading import Loading, loading_limits, stages_of
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 from northfell.core.studies.load_flow.motor_start import start
@@ -41,6 +41,6 @@ LOAD_FLOW = Study[LoadFlow](
 )  # fmt: skip
 
 __all__ = [
-    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "loading_limits", "loading_severity", "low_severity", "run", "start_severity",
-    "stages_of", "voltage_severity",
+    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "loading_limits", "loading_severity", "loading_verdicts", "low_severity", "run",
+    "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
 ]  # fmt: skip

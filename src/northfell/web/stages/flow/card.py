@@ -13,7 +13,7 @@ from northfell.core.studies.load_flow.totals import steps_in, taps
 from northfell.web.shell.figures import AWAITED, Figure, Section, by_state
 from northfell.web.shell.stage import Look
 from northfell.web.stages.flow.path_chart import path_shapes
-from northfell.web.stages.flow.tags import QUANTITIES, bus_value, value_of
+from northfell.web.stages.flow.tags import QUANTITIES, Quantities
 
 FLOW = urlencode({"study": "load_flow", "quantity": "flow"})
 WAY_SIZE = (264.0, 150.0)
@@ -130,9 +130,9 @@ def _terminal_figures(flow: LoadFlow, e: Element, network: Network) -> list[Figu
 def _against_pinned(flow: LoadFlow, pinned: LoadFlow, e: Element) -> Section:
     """The chosen quantities now, in the pinned result, and their difference."""
     codes = ("kv", "pu", "ang") if isinstance(e, Bus) else ("p", "q", "i", "load", "loss")
-    figures = []
+    figures, both = [], (Quantities(flow), Quantities(pinned))
     for code in codes:
-        one, was = ((bus_value(f, e, code) if isinstance(e, Bus) else value_of(f, e, code)) for f in (flow, pinned))
+        one, was = (q.of_bus(e.id, code) if isinstance(e, Bus) else q.of(e.id, code) for q in both)
         if one is not None:
             change = one.beside(was.number) if was is not None else ""
             word = QUANTITIES[code][0].split(" in ")[0].capitalize()

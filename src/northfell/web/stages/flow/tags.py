@@ -2,12 +2,16 @@
 
 import cmath
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from northfell.core.model.elements import Bus, Compensation, Element, Switching
+import numpy as np
+
+from northfell.core.finding import VERDICTS
+from northfell.core.model.elements import Compensation, Element, Switching
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import MINUS, figure, fixed
-from northfell.core.studies.load_flow import LoadFlow, loading_limits, loading_severity, voltage_severity
+from northfell.core.studies.load_flow import LoadFlow, loading_limits, loading_severity, loading_verdicts, voltage_verdicts
 from northfell.drawing.words import Tag
 
 SHADES = 4  # steps of the voltage scale on each side of nominal
@@ -47,94 +51,107 @@ class Value:
 
 def flow_tags(flow: LoadFlow, limits: Limits, chosen: tuple[str, ...] = USUAL, shade: str = "voltage", pinned: LoadFlow | None = None) -> dict[str, Tag]:
     """The chosen quantities of every element that carries something; with a pinned result, the difference to it behind each."""
-    tags: dict[str, Tag] = {}
-    for e in flow.net.elements.values():
-        tag = _bus(flow, e, limits, chosen, shade, pinned) if isinstance(e, Bus) else _element(flow, e, limits, chosen, shade, pinned)
+    shown, before = Quantities(flow), Quantities(pinned) if pinned is not None else None
+    of_buses, of_elements = ([c for c in chosen if QUANTITIES[c][1] == what] for what in ("buses", "elements"))
+    net, top, tags = flow.net, flow.net.topology, dict[str, Tag]()
+    v, judged, junction = np.abs(flow.v), voltage_verdicts(flow, limits).tolist(), flow.junctions.tolist()
+    for i, bus_id in enumerate(top.bus_ids):
+        if not junction[i] and math.isfinite(v[i]):
+            lines = _lines(of_buses, bus_id, shown.of_bus, before.of_bus if before else None)
+            shaded = voltage_shade(100 * (float(v[i]) - 1), limits) if shade == "voltage" else ""
+            tags[bus_id] = Tag(lines, VERDICTS[judged[i]] or "", shade=shaded)
+    judged = loading_verdicts(flow, limits).tolist()
+    for k, e in enumerate(net.terminals.elements):
+        tag = _element(shown, before, e, k, VERDICTS[judged[k]] or "", limits, of_elements, shade)
         if tag is not None:
             tags[e.id] = tag
     return tags
 
 
-def _bus(flow: LoadFlow, bus: Bus, limits: Limits, chosen: tuple[str, ...], shade: str, pinned: LoadFlow | None) -> Tag | None:
-    v = flow.voltage(bus.id)
-    if bus.bus_kind == "junction" or cmath.isnan(v):
+def _element(
+    shown: "Quantities", before: "Quantities | None", e: Element, k: int, severity: str, limits: Limits, codes: list[str], shade: str
+) -> Tag | None:  # fmt: skip
+    s, pct = shown.s[k], shown.pct[k]
+    if not cmath.isfinite(s):
         return None
-    deviation = 100 * (abs(v) - 1)
-    severity = voltage_severity(limits, bus, abs(v))
-    lines = _lines([c for c in chosen if QUANTITIES[c][1] == "buses"], lambda c, f: bus_value(f, bus, c), flow, pinned)
-    return Tag(lines, severity, shade=voltage_shade(deviation, limits) if shade == "voltage" else "")
-
-
-def _element(flow: LoadFlow, e: Element, limits: Limits, chosen: tuple[str, ...], shade: str, pinned: LoadFlow | None) -> Tag | None:
-    power = flow.terminal_power.get(e.id)
-    if power is None or not cmath.isfinite(power[0]):
-        return None
-    one = flow.loading(e) if len(e.TERMINALS) > 1 else None
-    pct = one.pct if one else None
-    severity = loading_severity(limits, e, pct)
-    tone = loading_tone(limits, e, pct) if shade == "loading" and pct is not None else ""
-    toward = 0 if abs(power[0].real) < 1e-9 else 1 if power[0].real > 0 else -1
+    several = len(e.TERMINALS) > 1
+    known = several and math.isfinite(pct)
+    tone = loading_tone(limits, e, pct) if shade == "loading" and known else ""
+    toward = 0 if abs(s.real) < 1e-9 else 1 if s.real > 0 else -1
     if isinstance(e, Switching):
-        lines: tuple[tuple[str, str], ...] = ((fixed(pct, 0), "%"),) if severity and pct is not None else ()
+        lines: tuple[tuple[str, str], ...] = ((fixed(pct, 0), "%"),) if severity and known else ()
         return Tag(lines, severity, tone=tone) if lines or tone else None
-    codes = [c for c in chosen if QUANTITIES[c][1] == "elements"]
-    if len(e.TERMINALS) == 1:
+    if not several:
         codes = [c for c in codes if c not in ("load", "loss", "drop")]
         if "p" in codes and "q" not in codes and (isinstance(e, Compensation) or e.ABOUT.delivers):
             codes = ["q"] if isinstance(e, Compensation) else [*codes, "q"]
-    lines = _lines(codes, lambda c, f: value_of(f, e, c), flow, pinned)
-    bar = round(pct / 100, 2) if pct is not None and "load" in codes else None  # as finely as it is seen
-    return Tag(lines, severity, bar, tone=tone, toward=toward)
+    lines = _lines(codes, e.id, shown.of, before.of if before else None)
+    bar = round(pct / 100, 2) if known and "load" in codes else None  # as finely as it is seen
+    return Tag(lines, severity if several else "", bar, tone=tone, toward=toward)
 
 
-def _lines(codes, value, flow: LoadFlow, pinned: LoadFlow | None) -> tuple[tuple[str, str], ...]:  # type: ignore[no-untyped-def]
+Asked = Callable[[str, str], "Value | None"]  # of an element's id and a quantity
+
+
+def _lines(codes: list[str], of: str, now: Asked, before: Asked | None) -> tuple[tuple[str, str], ...]:
     lines = []
     for code in codes:
-        one: Value | None = value(code, flow)
+        one = now(of, code)
         if one is None:
             continue
-        before: Value | None = value(code, pinned) if pinned is not None else None
-        change = one.beside(before.number) if before is not None else "new" if pinned is not None else ""
+        was = before(of, code) if before else None
+        change = one.beside(was.number) if was is not None else "new" if before else ""
         lines.append((one.text, f"{one.unit} {change}".strip()))
     return tuple(lines)
 
 
-def bus_value(flow: LoadFlow, bus: Bus, code: str) -> Value | None:
-    """A quantity of a bus; None where it has none."""
-    at = flow.net.topology.bus_index.get(bus.id)
-    if at is None or cmath.isnan(complex(flow.v[at])):
-        return None
-    v = complex(flow.v[at])
-    kv = abs(v) * float(flow.net.v_nominal_kv[at])
-    if code == "kv":
-        return Value(kv, "kV", digits=4) if math.isfinite(kv) else None
-    return {"pu": Value(abs(v), "p.u.", 3), "dev": Value(100 * (abs(v) - 1), "%", 1), "ang": Value(math.degrees(cmath.phase(v)), "deg", 1)}[code]
+class Quantities:
+    """The quantities of a solved state, by element and code."""
 
+    def __init__(self, flow: LoadFlow) -> None:
+        at = flow.net.terminals
+        s, first, last = flow.s_terminal, at.first, at.first + at.count - 1
+        self._flow, self._at, self._bus_at = flow, at.at, flow.net.topology.bus_index
+        self.s: list[complex] = s[first].tolist()
+        self.pct: list[float] = flow.loadings().pct.tolist()
+        self._i = (np.fmax.reduceat(flow.i_terminal_a, first) if len(first) else np.zeros(0)).tolist()
+        self._loss = (np.add.reduceat(s, first).real * 1000 if len(first) else np.zeros(0)).tolist()
+        v = np.abs(flow.v)
+        self._drop = (100 * (v[at.bus[first]] - v[at.bus[last]])).tolist()
 
-def value_of(flow: LoadFlow, e: Element, code: str) -> Value | None:
-    """A quantity of what is not a bus, at its first terminal; of sources as delivered, of all others as drawn. None where there is none."""
-    power = flow.terminal_power.get(e.id)
-    if power is None or e.id not in flow.net.elements or not cmath.isfinite(power[0]):
-        return None
-    one_terminal = len(e.TERMINALS) == 1
-    s = -power[0] if one_terminal and e.ABOUT.delivers else power[0]
-    if code == "p":
-        return Value(abs(s.real) if not one_terminal else s.real, "MW")
-    if code == "q":
-        return Value(abs(s.imag) if isinstance(e, Compensation) else s.imag, "Mvar")
-    if code == "s":
-        return Value(abs(s), "MVA")
-    if code == "i":
-        currents = [i for i in flow.current_a(flow.net.elements[e.id]) if i is not None]
-        return Value(max(currents), "A") if currents else None
-    if code == "pf":
-        return Value(abs(s.real) / abs(s), "", 3) if abs(s) > 0 else None
-    if code == "load":
-        pct = flow.loading(flow.net.elements[e.id]).pct
-        return Value(pct, "%", 1) if pct is not None else None
-    if code == "loss":
-        return Value(sum(power).real * 1000, "kW")
-    return Value(100 * (abs(flow.voltage(e.buses[0])) - abs(flow.voltage(e.buses[-1]))), "% drop", 2)
+    def of_bus(self, bus_id: str, code: str) -> Value | None:
+        """A quantity of a bus; None where it has none."""
+        at = self._bus_at.get(bus_id)
+        if at is None or cmath.isnan(v := complex(self._flow.v[at])):
+            return None
+        if code == "kv":
+            kv = float(self._flow.u_kv[at])
+            return Value(kv, "kV", digits=4) if math.isfinite(kv) else None
+        if code == "pu":
+            return Value(abs(v), "p.u.", 3)
+        return Value(100 * (abs(v) - 1), "%", 1) if code == "dev" else Value(math.degrees(cmath.phase(v)), "deg", 1)
+
+    def of(self, element_id: str, code: str) -> Value | None:
+        """A quantity of what is not a bus, at its first terminal; of sources as delivered, of all others as drawn. None where there is none."""
+        k = self._at.get(element_id)
+        if k is None or not cmath.isfinite(self.s[k]):
+            return None
+        e = self._flow.net.terminals.elements[k]
+        one_terminal = len(e.TERMINALS) == 1
+        s = -self.s[k] if one_terminal and e.ABOUT.delivers else self.s[k]
+        if code == "p":
+            return Value(abs(s.real) if not one_terminal else s.real, "MW")
+        if code == "q":
+            return Value(abs(s.imag) if isinstance(e, Compensation) else s.imag, "Mvar")
+        if code == "s":
+            return Value(abs(s), "MVA")
+        if code == "i":
+            return Value(self._i[k], "A") if math.isfinite(self._i[k]) else None
+        if code == "pf":
+            return Value(abs(s.real) / abs(s), "", 3) if abs(s) > 0 else None
+        if code == "load":
+            return Value(self.pct[k], "%", 1) if math.isfinite(self.pct[k]) else None
+        return Value(self._loss[k], "kW") if code == "loss" else Value(self._drop[k], "% drop", 2)
 
 
 def voltage_shade(deviation_pct: float, limits: Limits) -> str:

@@ -1,4 +1,4 @@
-// The ledger: sort by a column, filter by text, set its height, fold it. Full values sort, not the shown ones.
+// The ledger: sort by a column, filter by text, set its height, fold it. Numbers sort by what is shown, whatever their unit.
 const remember = sessionStorage;
 const table = () => document.querySelector(".rows table");
 const place = () => document.querySelector(".rows")?.id ?? "";
@@ -66,7 +66,7 @@ document.addEventListener("pointerup", () => { grip = false; });
 document.addEventListener("htmx:after:swap", restore);
 restore();
 
-// the table as a spreadsheet takes it: full values where there are numbers
+// the table as a spreadsheet takes it: numbers as they are shown, without spaces; files have every digit
 document.addEventListener("click", (event) => {
   const button = event.target.closest?.('[data-do="copy-table"]');
   if (!button || !table()) return;
