@@ -1,14 +1,20 @@
 """Studies in a worker: the same as in place, and what they take is bounded."""
 
+from contextlib import suppress
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
 from northfell.app.results import gathering, solving, studies
 from northfell.app.results.remedying import why
-from northfell.app.results.studies import Results, requested
+from northfell.app.results.studies import Results, ResultsCache, StateResults, requested
 from northfell.app.workers import Limits
-from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.errors import CannotRun, NetworkRefused, NoSolution, NotFound
+from northfell.core.model.changes import Add, Change, Connect, Remove, Set, Switch, apply_change
 from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import LOAD_FLOW, START
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
@@ -93,3 +99,46 @@ def test_what_is_not_solved_is_waited_for_or_told_and_what_was_gathered_elsewher
         there, here = gathered.over(study, wait=False), Results(network).over(study)
         assert there == here
     assert not any(one.kept for one in gathered.states.values())  # nothing was solved in this process
+
+
+ELEMENTS = skerrow_water().elements
+BREAKERS = [i for i, e in ELEMENTS.items() if e.kind == "breaker"]
+EDITS = st.one_of(
+    st.builds(lambda i, v: Switch(state="Normal", id=i, values={"closed": v}), st.sampled_from(BREAKERS), st.booleans()),
+    st.builds(lambda i, v, s: Switch(state=s, id=i, values={"in_service": v}), st.sampled_from(["T1", "P1", "W25", "Infeed A", "Filter hall"]), st.booleans(),
+              st.sampled_from(["Normal", "Night filling"])),
+    st.builds(lambda v: Set(id="W25", values={"length_m": v}), st.floats(1, 900)),
+    st.builds(lambda b: Connect(id="Ultraviolet", terminal="bus", bus=b), st.sampled_from(["Filter hall", "11 kV board A"])),
+    st.builds(lambda: Remove(id="P1")),
+    st.builds(lambda: Add(element={**ELEMENTS["P1"].model_dump(), "id": "New pump", "name": "New pump"})),
+    st.builds(lambda b: Set(id="B21", values={"breaker": b}), st.sampled_from(["Q21", "Q22"])),
+)  # fmt: skip
+
+
+@given(st.lists(EDITS, min_size=1, max_size=8))
+def test_what_an_edit_did_not_touch_is_taken_over_and_all_is_as_if_found_anew(edits):
+    """After any sequence of edits, nodes, islands and what is under voltage are those of the network alone."""
+    cache, network = ResultsCache(), skerrow_water()
+    for version, act in enumerate([Set(id="T3", values={}), *edits]):
+        with suppress(NetworkRefused, NotFound):
+            network, _ = apply_change(network, Change("", (act,)))
+        results = cache.of(SimpleNamespace(id=1, version=version, proposal="", network=network))
+        for state in network.state_names:
+            one, anew = results.at(state), StateResults(network, state)
+            assert one.energised == anew.energised
+            for part in ("node_of_bus", "island_of_node", "fed_node", "closed_from", "closed_to"):
+                assert np.array_equal(getattr(one.topology, part), getattr(anew.topology, part))
+            assert (one.topology.closed_ids, one.topology.live, one.topology.bus_ids) == (anew.topology.closed_ids, anew.topology.live, anew.topology.bus_ids)
+    assert results.before is None or results.before.before is None  # no chain of versions is kept
+
+
+def test_an_edit_of_a_value_finds_no_topology_anew(monkeypatch):
+    cache, network = ResultsCache(), skerrow_water()
+    found = []
+    whole = studies.topology_of
+    monkeypatch.setattr(studies, "topology_of", lambda elements: found.append(1) or whole(elements))
+    for version, act in enumerate([Set(id="W25", values={"length_m": 11.0}), Set(id="W25", values={"length_m": 12.0}), Remove(id="P1")]):
+        network, _ = apply_change(network, Change("", (act,)))
+        one = cache.of(SimpleNamespace(id=1, version=version, proposal="", network=network)).at("Normal")
+        assert one.energised["W25"]
+        assert len(found) == (1, 1, 2)[version]

@@ -12,7 +12,7 @@ from northfell.app.project.projects import Project
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
-from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, topology_of
+from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, same_connections, topology_of
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
@@ -28,6 +28,7 @@ class StateResults:
     state: str
     away: Callable[..., Any] | None = None  # does work upon this elsewhere, so that it holds up nobody
     kept: dict[str, Any] = field(default_factory=dict)
+    before: "StateResults | None" = field(default=None, repr=False)  # the same state of the version before: what an edit did not touch is taken from it
     _compared: dict[str, Compared | None] = field(default_factory=dict)
     _one_at_a_time: Any = field(default_factory=RLock, repr=False)  # who asks for the same waits for it
 
@@ -38,11 +39,20 @@ class StateResults:
 
     @cached_property
     def topology(self) -> Topology:
-        return topology_of(self.elements)
+        return self._connections[0]
 
     @cached_property
     def energised(self) -> dict[str, bool]:
-        return energised(self.elements, self.topology)
+        return self._connections[1]
+
+    @cached_property
+    def _connections(self) -> tuple[Topology, dict[str, bool]]:
+        """Nodes, islands and what is under voltage; those of the version before, where the edit changed no connection."""
+        before, self.before = self.before, None
+        if before is not None and "_connections" in before.__dict__ and same_connections(before.elements, self.elements):
+            return before._connections
+        topology = topology_of(self.elements)
+        return topology, energised(self.elements, topology)
 
     def compiled(self, study: str) -> Compiled:
         made: Compiled = self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
@@ -141,13 +151,14 @@ class Results:
     network: Network
     away: Callable[..., Any] | None = None
     states: dict[str, StateResults] = field(default_factory=dict)
+    before: "Results | None" = field(default=None, repr=False)  # of the version before
     _findings: list[Finding] | None = None
     kept: dict[str, Any] = field(default_factory=dict)  # what was computed on request: outages, motor starts, remedies
 
     def at(self, state: str) -> StateResults:
         if state not in self.states:
             self.network.state(state)  # refuses an unknown one
-            self.states[state] = StateResults(self.network, state, self.away)
+            self.states[state] = StateResults(self.network, state, self.away, before=self.before.states.get(state) if self.before else None)
         return self.states[state]
 
     def over(self, study: Study[Any], wait: bool = True) -> OverStates:
@@ -263,8 +274,15 @@ class ResultsCache:
 
     def __init__(self, most: int = 12, away: Callable[..., Any] | None = None) -> None:
         self._away = away
+        self._newest: Kept[tuple[int, str], Results] = Kept(most)
         self._kept: Kept[tuple[int, int, str], Results] = Kept(most)
 
     def of(self, project: Project) -> Results:
         """The results of a version; each study is run when it is first asked for."""
-        return self._kept.of((project.id, project.version, project.proposal), lambda: Results(project.network, self._away))
+        return self._kept.of((project.id, project.version, project.proposal), lambda: self._made(project))
+
+    def _made(self, project: Project) -> Results:
+        before = self._newest.get((project.id, project.proposal))
+        if before is not None:
+            before.before = None  # one version back is enough
+        return self._newest.put((project.id, project.proposal), Results(project.network, self._away, before=before))

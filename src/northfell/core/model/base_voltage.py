@@ -59,9 +59,10 @@ def carried_voltages(elements: Mapping[str, Element]) -> dict[str, Carried]:
                 open_ends[e.id] = e
             else:
                 start.append((e.id, Carried(e.v_nominal_kv, e.id, "")))
+    for e in elements.values() if open_ends else ():
         for bus in e.buses if len(e.TERMINALS) > 1 else ():
             at.setdefault(bus, []).append(e)
-    queue = deque(start) if open_ends else deque()
+    queue = deque(start)
     while queue:
         here, v = queue.popleft()
         for e in at.get(here, ()):

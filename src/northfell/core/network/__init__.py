@@ -6,9 +6,10 @@ from northfell.core.network.holding import HeldBack
 from northfell.core.network.lacking import fed, with_data
 from northfell.core.network.linear import Factorised
 from northfell.core.network.switches import switch_currents
-from northfell.core.network.topology import Topology, energised, topology_of
+from northfell.core.network.topology import Topology, energised, same_connections, topology_of
 
 __all__ = [
-    "Compiled", "Factorised", "HeldBack", "Topology", "branch_two_ports", "compile_network", "energised", "fed", "node_admittance", "switch_currents",
+    "Compiled", "Factorised", "HeldBack", "Topology", "branch_two_ports", "compile_network", "energised", "fed", "node_admittance", "same_connections",
+    "switch_currents",
     "topology_of", "with_data",
 ]  # fmt: skip

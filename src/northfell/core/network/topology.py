@@ -93,6 +93,16 @@ def topology_of(elements: Mapping[str, Element]) -> Topology:
     )
 
 
+def same_connections(one: Mapping[str, Element], other: Mapping[str, Element]) -> bool:
+    """Whether two versions of a state's elements are connected, in service and fed alike, in the same order: topology and supply are then the same."""
+    return len(one) == len(other) and all(a is b or _connects(a) == _connects(b) for a, b in zip(one.values(), other.values(), strict=True))
+
+
+def _connects(e: Element) -> tuple[object, ...]:
+    """What topology and supply depend on of an element."""
+    return e.id, type(e), e.buses, e.in_service, e.joined, e.feeds, e.holder
+
+
 def energised(elements: Mapping[str, Element], topology: Topology) -> dict[str, bool]:
     """Which elements are under voltage: in service with at least one bus fed (an open breaker fed from one side is)."""
     state: dict[str, bool] = {}
