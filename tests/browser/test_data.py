@@ -230,3 +230,25 @@ def test_undo_in_a_table_says_when_there_is_nothing_to_take_back(walk):  # noqa:
     table = Table(walk, "/projects/1/table/cable")
     walk.one('[data-grid="undo"]').click()
     walk.until(lambda: "There is nothing to undo." in table.said())
+
+
+def test_a_table_on_the_card_is_edited_by_cell_and_row(walk):  # noqa: F811
+    """Output levels: a row pasted, a cell set with a unit, one that is refused keeps its text, a row taken away; the ledger stays whole."""
+    walk.open("/projects/1/network?selected=Standby+set")
+    assert walk.title() == "Standby set"
+    lines = len(walk.all("#ledger .rows tbody tr"))
+    walk.enter("full | 1.2 MW; low | 0.3", '[id="field-output_levels.new"]')
+    walk.until(lambda: len(walk.all("#field-output_levels tbody tr")) == 2)
+    walk.enter("450 kW", '[id="field-output_levels.1.p_mw"]')
+    walk.until(lambda: walk.one('[id="field-output_levels.1.p_mw"]').get_attribute("value") == "0.45")
+    walk.enter("full", '[id="field-output_levels.1.name"]')
+    walk.until(lambda: walk.one('[id="field-output_levels.1.name"]').get_attribute("aria-invalid"))
+    assert walk.one('[id="field-output_levels.1.name"]').get_attribute("value") == "full"
+    assert "no other row of the table has" in walk.card()
+    assert len(walk.all("#ledger .rows tbody tr")) == lines  # the card's table is not taken for the ledger's
+    walk.enter("half", '[id="field-output_levels.1.name"]')
+    walk.until(lambda: [o.text for o in Select(walk.one("#field-output_level")).options] == ["–", "full", "half"])
+    walk.one('[aria-label="Take row 1 of output levels away"]').click()
+    walk.until(lambda: len(walk.all("#field-output_levels tbody tr")) == 1)
+    walk.one('[aria-label="Undo"]').click()
+    walk.until(lambda: len(walk.all("#field-output_levels tbody tr")) == 2)

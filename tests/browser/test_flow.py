@@ -113,3 +113,18 @@ def test_each_element_out_and_a_motor_start(walk):  # noqa: F811
     walk.until(lambda: "P1 starts direct on line" in walk.one("#ledger").text)
     assert float(rows(walk)["11 kV board A"][4]) > 1
     assert "while P1 starts" in walk.one(".legend").text
+
+
+def test_figures_of_the_other_states_follow_an_edit(walk):  # noqa: F811
+    """What an edit answers without them comes by itself, once they were gathered; nothing is awaited for ever, and a reload shows the same."""
+    walk.open("/projects/1/flow?selected=W25")
+    worst = lambda: {r.find_element(By.CSS_SELECTOR, "td:nth-child(2)").text: r.text.split("\n") for r in walk.all("#ledger .rows tbody tr")}["W25"]  # noqa: E731
+    before = worst()
+    walk.enter("900 m")
+    walk.until(lambda: walk.one("#field-length_m").get_attribute("value") == "900")
+    walk.until(lambda: walk.one("#desk").get_attribute("data-waiting") == "" and "…" not in " ".join(worst()))
+    after = worst()
+    assert after != before
+    walk.browser.refresh()
+    walk.until(lambda: walk.title() == "W25")
+    assert worst() == after
