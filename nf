@@ -62,6 +62,7 @@ case "${1:-}" in
     set_up
     .venv/bin/python -m benchmarks.run
     .venv/bin/python -m benchmarks.load_flow 10000
+    .venv/bin/python -m benchmarks.arc_flash
     .venv/bin/python -m benchmarks.sheet
     .venv/bin/python -m benchmarks.tables
     exec .venv/bin/python -m benchmarks.attack 20 10 1000 ;;
