@@ -97,6 +97,7 @@ def test_quantities_shading_working_and_copy(walk):  # noqa: F811
     walk.one('#working [data-do="close-working"]').click()
     walk.browser.execute_script("navigator.clipboard.writeText = (text) => { window.copied = text; return Promise.resolve(); }")
     walk.one('[data-do="copy-table"]').click()
+    walk.until(lambda: walk.browser.execute_script("return window.copied"))
     copied = walk.browser.execute_script("return window.copied").split("\n")
     assert copied[0].split("\t")[0] == "Name"
     line = next(one for one in copied if one.startswith("W411\t")).split("\t")

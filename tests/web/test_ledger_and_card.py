@@ -165,6 +165,19 @@ def test_exported_table_is_the_one_on_the_screen(client):  # noqa: F811
             assert f'data-sort="{round(float(r["loading_pct [%]"]), 1)}"' in shown
 
 
+def test_what_is_copied_of_the_ledger_has_every_digit(client):  # noqa: F811
+    lines = client.get("/projects/1/ledger.tsv", params={"stage": "flow", "state": TIE, "tab": "branches"}).text.split("\n")
+    heads = lines[0].split("\t")
+    shown = {r["name"]: r for r in RESULTS.at(TIE).run("load_flow").table("branches").records()}
+    assert heads[:2] == ["Name", "Kind"]
+    assert len(lines) == 1 + len(shown)
+    for line in lines[1:]:
+        cells = dict(zip(heads, line.split("\t"), strict=True))
+        record = shown[cells["Name"]]
+        for head, column in (("Loading [%]", "loading_pct"), ("P [MW]", "p_mw"), ("Carries", "carries")):
+            assert cells[head] == ("–" if record[column] is None else str(record[column]))
+
+
 def test_extend_is_previewed_placed_and_undone(client):  # noqa: F811
     ask = {"selected": "Filter hall", "text": "breaker 400 A, cable 120 cu xlpe 45 m, mcc “<b>Sludge</b>”"}
     seen = client.get("/projects/1/extend/preview", params=ask).text

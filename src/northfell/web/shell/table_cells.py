@@ -21,6 +21,12 @@ class CellShown:
     severity: str = ""
     bar: float | None = None
     number: bool = False
+    full: float | None = field(default=None, compare=False)  # every digit, for who copies the table
+
+    @property
+    def copied(self) -> str:
+        """As a spreadsheet takes it."""
+        return str(self.full) if self.full is not None else " ".join(self.text.split())
 
 
 @dataclass(frozen=True)
@@ -67,9 +73,10 @@ def text(value: str, severity: str = "") -> CellShown:
 def num(value: float | None, decimals: int | None = None, severity: str = "", bar: float | None = None, otherwise: str = "–", digits: int = 4) -> CellShown:
     if value is None or not math.isfinite(value):
         return CellShown(otherwise, -math.inf, severity, None, True)
-    # sorted and copied as it is read: a row that looks the same is the same, and is not sent again
+    # sorted as it is read: a row that looks the same is the same, and is not sent again
     sort = round(value, decimals) if decimals is not None else float(f"{value:.{digits}g}")
-    return CellShown(fixed(value, decimals) if decimals is not None else figure(value, digits), sort, severity, None if bar is None else round(bar, 2), True)
+    written = fixed(value, decimals) if decimals is not None else figure(value, digits)
+    return CellShown(written, sort, severity, None if bar is None else round(bar, 2), True, value)
 
 
 DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits

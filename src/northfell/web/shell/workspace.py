@@ -156,6 +156,15 @@ def version(db: Db, project_id: Id) -> Response:
     return Response(str(projects.project(db, project_id).version), media_type="text/plain")
 
 
+@router.get("/projects/{project_id}/ledger.tsv")
+def copied(request: Request, db: Db, look: Looking) -> Response:
+    """The ledger's rows with every digit, in the order in which they are sent: what is copied is taken of these."""
+    ledger = seen_of(request, db, open_project(db, look.project_id, look.proposal), look)["ledger"]
+    heads = [f"{h.label} [{h.unit}]" if h.unit else h.label for h in ledger.heads]
+    lines = ["\t".join(cells) for cells in (heads, *([cell.copied for cell in row.cells] for row in ledger.rows))]
+    return Response("\n".join(lines), media_type="text/tab-separated-values")
+
+
 @router.get("/projects/{project_id}/others")
 def others(
     request: Request, db: Db, project_id: Id, window: Annotated[str, Query(max_length=40)] = "", picked: Annotated[str, Query(max_length=200)] = ""

@@ -6,6 +6,7 @@ The functions take a configuration and numbers (or arrays) and read their coeffi
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,6 +51,7 @@ class Enclosure:
         return self.configuration in IN_BOX
 
 
+@lru_cache(maxsize=8192)  # the same for full and reduced current
 def intermediate_current_ka(configuration: str, level_v: int, ibf_ka: float, gap_mm: float) -> float:
     r"""Arcing current at one of the three voltage levels.
 
@@ -145,6 +147,7 @@ def enclosure_correction(configuration: str, ees_in: float, shallow: bool) -> fl
     return 1 / value if shallow else value
 
 
+@lru_cache(maxsize=4096)  # asked for energy and boundary of every variant of a place
 def correction_of(box: Enclosure, voc_kv: float) -> float:
     """CF of an enclosure; 1 in open air."""
     if not box.in_box:

@@ -93,7 +93,7 @@ class _Tried:
 
     def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], zones: Zones, fed: list[Place]) -> None:
         self.devices, self.zones = devices, zones
-        flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
+        flows = [faults.flows([p.faulted for p in fed], case, devices) for case in CASES]
         self.ibf_ka = np.stack([np.abs(f.ik_ka) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
         self.factor = [reduction(settings, bus) for bus in buses]

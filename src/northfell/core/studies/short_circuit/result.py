@@ -2,7 +2,7 @@
 
 import cmath
 import math
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -60,8 +60,8 @@ class ShortCircuit:
     settings: ShortCircuitSettings
     cases: dict[str, CaseNetwork]
 
-    def flows(self, buses: Sequence[int], case: str) -> Flows:
-        """Currents everywhere for faults at the given buses, by superposition of the source at the fault point."""
+    def flows(self, buses: Sequence[int], case: str, of: Container[str] | None = None) -> Flows:
+        """Currents everywhere, or through the elements `of` some ids, for faults at the given buses, by superposition of the source at the fault point."""
         net, one = self.net, self.cases[case]
         nodes = net.topology.node_of_bus
         at = np.array(buses, np.intp)
@@ -90,17 +90,20 @@ class ShortCircuit:
         i_branch = np.einsum("bij,bjf->bif", one.two_port, v_bus[ends]) if len(ends) else np.zeros((0, 2, k), complex)
         for side in (0, 1):
             np.add.at(into_bus, ends[:, side], -i_branch[:, side])
-        i_branch_ka = i_branch * i_base[ends][:, :, None]
-        for branch_id, (a, b), currents in zip(net.branches.ids, net.branches.terminals.tolist(), i_branch_ka, strict=True):
+        for i, (branch_id, (a, b)) in enumerate(zip(net.branches.ids, net.branches.terminals.tolist(), strict=True)):
+            if of is not None and branch_id not in of:
+                continue
             at_terminals = terminals.setdefault(branch_id, np.zeros((len(net.elements[branch_id].TERMINALS), k), complex))
-            at_terminals[a] += currents[0]
-            at_terminals[b] += currents[1]
+            at_terminals[a] += i_branch[i, 0] * i_base[ends[i, 0]]
+            at_terminals[b] += i_branch[i, 1] * i_base[ends[i, 1]]
         groups = (net.infeeds, one.z_infeed_pu), (one.machines, one.z_machine_pu), (one.motors, one.z_motor_pu)
         for elements, z in groups:
             bus = net.bus_of(elements)
             i_source = v_bus[bus] / z[:, None]
             np.add.at(into_bus, bus, -i_source)
             for i, e in enumerate(elements):
+                if of is not None and e.id not in of:
+                    continue
                 terminals[e.id] = (i_source[i] * i_base[bus[i]])[None, :]
         inverter_bus = net.bus_of(one.inverters)
         np.add.at(into_bus, inverter_bus, i_inverter)
@@ -110,6 +113,8 @@ class ShortCircuit:
         into_bus[~np.isin(nodes, np.flatnonzero(net.topology.fed_node))] = 0
         i_switch = switch_currents(net.topology, into_bus)
         for i, closed_id in enumerate(net.topology.closed_ids):
+            if of is not None and closed_id not in of:
+                continue
             i_ka = i_switch[i] * i_base[net.topology.closed_from[i]]
             terminals[closed_id] = np.zeros((len(net.elements[closed_id].TERMINALS), k), complex)
             first, second = net.topology.closed_terminals[i].tolist()

@@ -57,7 +57,7 @@ def branches(look: Look) -> Ledger:
         compared = [change(record[n], was.get(n), d) for n, d in (("loading_pct", 1), ("p_mw", None), ("q_mvar", None))] if was is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
-            cell_of(record, "q_mvar"), CellShown(carries, float(f"{record['carries'] or 0:.4g}"), number=True), *compared, highest,
+            cell_of(record, "q_mvar"), CellShown(carries, float(f"{record['carries'] or 0:.4g}"), number=True, full=record["carries"]), *compared, highest,
             text(worst), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2), num(record["circulating_a"], digits=3), text(of),
         ], severity))  # fmt: skip
     pins = [Head("Loading", "+/−", True), Head("P", "+/−", True), Head("Q", "+/−", True)] if before is not None else []

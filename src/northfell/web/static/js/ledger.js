@@ -66,13 +66,15 @@ document.addEventListener("pointerup", () => { grip = false; });
 document.addEventListener("htmx:after:swap", restore);
 restore();
 
-// the table as a spreadsheet takes it: numbers as they are shown, without spaces; files have every digit
-document.addEventListener("click", (event) => {
+// The table as a spreadsheet takes it: the rows in sight in their order, with every digit, which the server has.
+document.addEventListener("click", async (event) => {
   const button = event.target.closest?.('[data-do="copy-table"]');
   if (!button || !table()) return;
-  const heads = [...table().tHead.rows[0].cells].slice(1).map((cell) => cell.textContent.trim());
-  const full = (cell) => (cell.classList.contains("num") && cell.dataset.sort !== "" && Number.isFinite(Number(cell.dataset.sort)) ? cell.dataset.sort : cell.textContent.trim());
-  const rows = [...table().tBodies[0].rows].filter((row) => !row.hidden).map((row) => [...row.cells].slice(1).map(full));
-  navigator.clipboard?.writeText([heads, ...rows].map((cells) => cells.join("\t")).join("\n"));
+  const shown = document.getElementById("desk").dataset;
+  const answer = await fetch(`/projects/${shown.project}/ledger.tsv?${shown.view}`);
+  if (!answer.ok) { button.textContent = "Not copied: try again"; return; }
+  const [heads, ...lines] = (await answer.text()).split("\n");
+  const rows = [...table().tBodies[0].rows].filter((row) => !row.hidden).map((row) => lines[row.n]);
+  await navigator.clipboard?.writeText([heads, ...rows].join("\n"));
   button.textContent = "Copied";
 });
