@@ -44,6 +44,7 @@ class Keyboard(Hand):
 
     def find(self, name: str) -> None:
         self.press("/")
+        self.until(lambda: self.browser.execute_script("return document.activeElement.matches('[data-find]')"), "the search has the focus")
         self.press(name)
         self.confirm()
         self.until(lambda: self.title() == name, name)
@@ -67,6 +68,7 @@ def test_from_nothing_to_the_labels_of_a_plant(browser, application, tmp_path):
         hand.until(lambda: "Enter to place" in hand.one("#extend-preview").text, line)
         hand.changes(hand.confirm)
         hand.press(Keys.ESCAPE)
+        hand.until(lambda: not hand.one("#extend-text").is_displayed())
     hand.press("g", "f")
     hand.until(lambda: "/flow" in browser.current_url)
     for words in ("Fill typical values",):
