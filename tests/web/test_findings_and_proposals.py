@@ -6,6 +6,7 @@ import re
 import time
 import zipfile
 from html import unescape
+from threading import Event
 from urllib.parse import quote, unquote
 
 import openpyxl
@@ -13,9 +14,11 @@ import pytest
 from tests.web.test_pages import HOSTILE, PART, add, client, database  # noqa: F401
 
 from northfell.app.project.projects import change_project, open_project
+from northfell.app.results import gathering
 from northfell.core.model.changes import Change, Set, apply_change, proposing
 from northfell.demo import skerrow_water
 from northfell.store import connect
+from northfell.web.shell import workspace
 
 DEMO = skerrow_water()
 W411 = "stage=flow&selected=W411"
@@ -205,6 +208,25 @@ def test_elements_out_run_on_request_and_stay_for_the_version(client):  # noqa: 
     page = settled(client, "/projects/1/flow?tab=outages")
     assert "Blower aux, Filter valves, Hall services" in unquote(page)
     assert client.get("/projects/1/tables/outages.csv?stage=flow").status_code == 200
+
+
+def test_a_run_that_ends_while_the_page_is_made_is_looked_at_again(client, monkeypatch):  # noqa: F811
+    """The rows were made before it ended, the mark after: the page still says that it runs, and so asks once more."""
+    may_end, whole = Event(), workspace.ledger_of
+    jobs = client.app.state.jobs
+    monkeypatch.setattr(gathering, "asked_for", lambda *given: may_end.wait(20))
+    client.post("/projects/1/run/outages?stage=flow&tab=outages", headers=PART)
+
+    def made_before_it_ended(look):
+        ledger = whole(look)
+        may_end.set()
+        for job in jobs._jobs.values():
+            job.future.result(timeout=20)
+        return ledger
+
+    monkeypatch.setattr(workspace, "ledger_of", made_before_it_ended)
+    assert 'id="running"' in client.get("/projects/1/flow?tab=outages", headers=PART).text
+    assert 'id="running"' not in client.get("/projects/1/flow?tab=outages", headers=PART).text
 
 
 def test_the_maximum_load_is_found_on_request_with_its_curve(client):  # noqa: F811

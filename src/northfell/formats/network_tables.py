@@ -108,21 +108,12 @@ def read(tables: Mapping[str, Cells]) -> Read:
     NetworkRefused
         With up to a hundred reasons, each with table, row, column, value and what is accepted.
     """
-    found, refused = Read(), list[InputRefused]()
-    order: list[tuple[float, dict[str, Any]]] = []
-    for title, cells in tables.items():
-        if title not in KINDS and title not in OTHERS and title not in OF_ELEMENTS:
-            refused.append(InputRefused("table", title, f"one of {', '.join((*OTHERS, *OF_ELEMENTS, *KINDS))}", where="Tables"))
-        elif cells and title in KINDS:
-            order += _elements(title, cells, refused)
-    for number, raw in sorted(order, key=lambda one: one[0]):
-        if raw["name"] in found.elements:
-            refused.append(InputRefused("name", raw["name"], "a name that no other element has", where=f"Table {raw['kind']}, no {number:g}"))
-        found.elements[raw["name"]] = raw
+    refused: list[InputRefused] = []
+    known = (*OTHERS, *OF_ELEMENTS, *KINDS)
+    refused += [InputRefused("table", title, f"one of {', '.join(known)}", where="Tables") for title in tables if title not in known]
+    found = Read(elements=_all_elements(tables, refused))
     for title in OF_ELEMENTS.keys() & tables.keys():
         _rows(OF_ELEMENTS[title], tables[title] or [[]], found.elements, refused)
-    if len(order) > MOST_ELEMENTS:
-        refused.append(InputRefused("elements", len(order), f"at most {MOST_ELEMENTS}", where="Tables"))
     if tables.get("network"):
         found.name = str((_records("network", tables["network"], ("name",), refused) or [{}])[0].get("name") or "")
     if tables.get("states"):
@@ -138,6 +129,19 @@ def read(tables: Mapping[str, Cells]) -> Read:
     if refused:
         raise NetworkRefused(refused[:MOST_REASONS])
     return found
+
+
+def _all_elements(tables: Mapping[str, Cells], refused: list[InputRefused]) -> dict[str, dict[str, Any]]:
+    """The elements of all kinds by name, in the order of their numbers."""
+    order = [one for title, cells in tables.items() if cells and title in KINDS for one in _elements(title, cells, refused)]
+    elements: dict[str, dict[str, Any]] = {}
+    for number, raw in sorted(order, key=lambda one: one[0]):
+        if raw["name"] in elements:
+            refused.append(InputRefused("name", raw["name"], "a name that no other element has", where=f"Table {raw['kind']}, no {number:g}"))
+        elements[raw["name"]] = raw
+    if len(order) > MOST_ELEMENTS:
+        refused.append(InputRefused("elements", len(order), f"at most {MOST_ELEMENTS}", where="Tables"))
+    return elements
 
 
 def network_of(tables: Mapping[str, Cells]) -> Network:

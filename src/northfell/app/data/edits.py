@@ -109,20 +109,8 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
         return typed if p.name == "note" else text
     if p.form == "table":
         return _rows(network, p, text, refused, where)
-    if p.form == "yes or no":
-        if text not in ("true", "false"):
-            raise refused
-        return text == "true"
-    if p.form == "choice":
-        for choice in p.choices:
-            if text == (entry(choice) if isinstance(choice, float | int) else choice):
-                return float(choice) if isinstance(choice, int) and not isinstance(choice, bool) and p.unit else choice
-        raise refused
-    if p.form == "reference":
-        target = network.id_of_name.get(text)
-        if target is None:
-            raise refused
-        return target
+    if p.form in ("yes or no", "choice", "reference"):
+        return _one_of(network, p, text, refused)
     try:
         value = read_number(p, text, network.settings.units)
     except InputRefused as error:
@@ -132,6 +120,20 @@ def read_typed(network: Network, p: Parameter, typed: str, where: str) -> Any:
             raise refused
         return int(value)
     return value
+
+
+def _one_of(network: Network, p: Parameter, text: str, refused: NetworkRefused) -> Any:
+    """What is chosen of several: yes or no, a choice, an element by its name."""
+    if p.form == "yes or no":
+        found: Any = {"true": True, "false": False}.get(text)
+    elif p.form == "reference":
+        found = network.id_of_name.get(text)
+    else:
+        found = next((c for c in p.choices if text == (entry(c) if isinstance(c, float | int) else c)), None)
+        found = float(found) if isinstance(found, int) and not isinstance(found, bool) and p.unit else found
+    if found is None:
+        raise refused
+    return found
 
 
 def _rows(network: Network, p: Parameter, text: str, refused: NetworkRefused, where: str) -> list[Any]:

@@ -147,34 +147,44 @@ def check_network(network: Network) -> None:
     found: list[InputRefused] = []
     seen: dict[str, Element] = {}
     for element_id, element in network.elements.items():
-        where = title_of(element)
         if element.id != element_id:
-            found.append(InputRefused("id", element.id, f"the key it stands under, {element_id}", where=where))
+            found.append(InputRefused("id", element.id, f"the key it stands under, {element_id}", where=title_of(element)))
         if element.name in seen:
-            found.append(InputRefused("name", element.name, "a name that no other element has", f"{title_of(seen[element.name])} has it already.", where))
+            taken = f"{title_of(seen[element.name])} has it already."
+            found.append(InputRefused("name", element.name, "a name that no other element has", taken, title_of(element)))
         seen[element.name] = element
         found += _reference_breaches(network, element)
         if element.status == "planned" and element.in_service:
             remedy = "It is planned: an operating state may include it."
-            found.append(InputRefused("in_service", True, "false in Normal", remedy, where))
-        for field, origin in element.origins.items():
-            if parameter(type(element), field) is None or origin.split(":")[0] not in ORIGINS:
-                found.append(InputRefused("origins", f"{field}: {origin}", f"its own fields, from {', '.join(ORIGINS)}", where=where))
-        for field in element.assumed:
-            if parameter(type(element), field) is None:
-                found.append(InputRefused("assumed", field, "names of its own fields", where=where))
+            found.append(InputRefused("in_service", True, "false in Normal", remedy, title_of(element)))
+        if element.origins or element.assumed:
+            found += _mark_breaches(element)
     found += _state_breaches(network)
-    names = [one.name for one in network.entries]
-    found += [InputRefused("name", n, "a name that no other entry has", where="Catalogue") for n in _twice(names)]
-    found += [InputRefused("name", n, "a name that no other sheet has", where="Sheets") for n in _twice(s.name for s in network.sheets)]
-    for what, held, most in (("sheets", network.sheets, MOST_SHEETS), ("states", network.states, MOST_STATES), ("entries", network.entries, MOST_ENTRIES)):
-        if len(held) > most:
-            found.append(InputRefused(what, len(held), f"at most {most}", where="Network"))
-    for sheet in network.sheets:
-        for element_id in sheet.placements.keys() - network.elements.keys():
-            found.append(InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}"))
+    found += _list_breaches(network)
     if found:
         raise NetworkRefused(found)
+
+
+def _mark_breaches(element: Element) -> Iterator[InputRefused]:
+    """What is said of the values of fields that are not there, or are from nowhere."""
+    for field, origin in element.origins.items():
+        if parameter(type(element), field) is None or origin.split(":")[0] not in ORIGINS:
+            yield InputRefused("origins", f"{field}: {origin}", f"its own fields, from {', '.join(ORIGINS)}", where=title_of(element))
+    for field in element.assumed:
+        if parameter(type(element), field) is None:
+            yield InputRefused("assumed", field, "names of its own fields", where=title_of(element))
+
+
+def _list_breaches(network: Network) -> Iterator[InputRefused]:
+    """Names that stand twice among sheets and entries, lists that are too long, and places of what is not there."""
+    yield from (InputRefused("name", n, "a name that no other entry has", where="Catalogue") for n in _twice(one.name for one in network.entries))
+    yield from (InputRefused("name", n, "a name that no other sheet has", where="Sheets") for n in _twice(s.name for s in network.sheets))
+    for what, held, most in (("sheets", network.sheets, MOST_SHEETS), ("states", network.states, MOST_STATES), ("entries", network.entries, MOST_ENTRIES)):
+        if len(held) > most:
+            yield InputRefused(what, len(held), f"at most {most}", where="Network")
+    for sheet in network.sheets:
+        for element_id in sheet.placements.keys() - network.elements.keys():
+            yield InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}")
 
 
 def _twice(names: Iterable[str]) -> list[str]:

@@ -69,6 +69,8 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
     pinned = pin.result(stage.study) if pin and stage.pins and stage.study else None
     look = Look(network, results, view, pinned, findings if known else None, history.newest(db, opened.id), opened.row.head, not is_fragment(request))
     drawing = drawing_of(look, sheet, request.app.state.memories)
+    job = request.app.state.jobs.of(_job(look)) if _tab_of(view) else None
+    running = job is not None and not job.finished and not job.given_up  # asked before the rows: what ends in between is looked at again
     ledger, card = ledger_of(look), card_of(look, findings)
     rest = (names_of(network), view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
@@ -84,7 +86,7 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
         "address": view.selecting(),
         "card": card,
         "pin": pin,
-        "job": request.app.state.jobs.of(_job(look)) if _tab_of(view) else None,
+        "job": job if running else None,
         "state_note": state_note(view),
         "ledger": ledger,
         "waiting": bool(look.waiting),

@@ -4,7 +4,7 @@ A proposal holds its changes as acts with what they found. Upon a network that h
 one that cannot be applied is left out and named, one that finds another value than when it was proposed is applied and named.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -107,39 +107,66 @@ def _key(act: Any, back: bool = False) -> tuple[Any, ...]:
 
 def _found_otherwise(network: Network, acts: Iterable[Any], found: Iterable[Any]) -> list[str]:
     """Values that stand otherwise than when they were proposed to be changed."""
-    told = []
+    told: list[str] = []
     was = {_key(a, back=True): a for a in found}
     for act in acts:
         if isinstance(act, Switch):
             told += _switched_otherwise(network, act, was)
-            continue
-        before = was.get(_key(act))
-        if before is None:
-            continue
-        if isinstance(act, Set) and act.id in network.elements:
-            element = network.elements[act.id]
-            for field, old in before.values.items():
-                now = plain(getattr(element, field, None))
-                if field in act.values and now != plain(old):
-                    p = parameter(type(element), field)
-                    label = p.label.lower() if p else field
-                    wanted = _word(act.values[field])
-                    told.append(f"{element.name}: {label} was {_word(old)} when this was proposed and is {_word(now)} now; proposed is {wanted}.")
-        elif isinstance(act, PutRow) and not act.new and row_at(getattr(network.elements.get(act.id), act.field, []), act.at) != before.to:
-            told.append(f"Row {act.at + 1} of {act.field} of {act.id} stands otherwise than when this was proposed.")
-        elif isinstance(act, PutStates) and before.states != network.states:
-            told.append("The operating states were changed since; the proposal puts its own list in their place.")
-        elif isinstance(act, PutState) and before.to is not None and before.to != next((s for s in network.states if s.name == act.name), None):
-            told.append(f"State {act.name} was changed since; the proposal puts its own in its place.")
-        elif isinstance(act, Scale) and act.state in network.state_names and before.factor != getattr(network.state(act.state), act.of).get(act.group):
-            told.append(f"A factor of {act.state} was changed since: {act.group or 'all'}.")
-        elif isinstance(act, PutSetting) and before.path == act.path and before.value != setting_at(network.settings, act.path):
-            told.append(f"{act.path} was {_word(before.value)} when this was proposed and is {_word(setting_at(network.settings, act.path))} now.")
-        elif isinstance(act, PutSettings) and before.settings != network.settings:
-            told.append("The settings were changed since; the proposal puts its own in their place.")
-        elif isinstance(act, Connect) and act.id in network.elements and getattr(network.elements[act.id], act.terminal, None) != before.bus:
-            told.append(f"{network.elements[act.id].name} was connected elsewhere since.")
+        elif (before := was.get(_key(act))) is not None and type(act) in _OTHERWISE:
+            told += _OTHERWISE[type(act)](network, act, before)
     return told
+
+
+def _set_otherwise(network: Network, act: Set, before: Set) -> Iterable[str]:
+    element = network.elements.get(act.id)
+    for field, old in before.values.items() if element else ():
+        now = plain(getattr(element, field, None))
+        if element and field in act.values and now != plain(old):
+            p = parameter(type(element), field)
+            label, wanted = p.label.lower() if p else field, _word(act.values[field])
+            yield f"{element.name}: {label} was {_word(old)} when this was proposed and is {_word(now)} now; proposed is {wanted}."
+
+
+def _row_otherwise(network: Network, act: PutRow, before: PutRow) -> Iterable[str]:
+    if not act.new and row_at(getattr(network.elements.get(act.id), act.field, []), act.at) != before.to:
+        yield f"Row {act.at + 1} of {act.field} of {act.id} stands otherwise than when this was proposed."
+
+
+def _states_otherwise(network: Network, act: PutStates, before: PutStates) -> Iterable[str]:
+    if before.states != network.states:
+        yield "The operating states were changed since; the proposal puts its own list in their place."
+
+
+def _state_otherwise(network: Network, act: PutState, before: PutState) -> Iterable[str]:
+    if before.to is not None and before.to != next((s for s in network.states if s.name == act.name), None):
+        yield f"State {act.name} was changed since; the proposal puts its own in its place."
+
+
+def _factor_otherwise(network: Network, act: Scale, before: Scale) -> Iterable[str]:
+    if act.state in network.state_names and before.factor != getattr(network.state(act.state), act.of).get(act.group):
+        yield f"A factor of {act.state} was changed since: {act.group or 'all'}."
+
+
+def _setting_otherwise(network: Network, act: PutSetting, before: PutSetting) -> Iterable[str]:
+    now = setting_at(network.settings, act.path)
+    if before.path == act.path and before.value != now:
+        yield f"{act.path} was {_word(before.value)} when this was proposed and is {_word(now)} now."
+
+
+def _settings_otherwise(network: Network, act: PutSettings, before: PutSettings) -> Iterable[str]:
+    if before.settings != network.settings:
+        yield "The settings were changed since; the proposal puts its own in their place."
+
+
+def _connected_otherwise(network: Network, act: Connect, before: Connect) -> Iterable[str]:
+    if act.id in network.elements and getattr(network.elements[act.id], act.terminal, None) != before.bus:
+        yield f"{network.elements[act.id].name} was connected elsewhere since."
+
+
+_OTHERWISE: dict[type, Callable[[Network, Any, Any], Iterable[str]]] = {
+    Set: _set_otherwise, PutRow: _row_otherwise, PutStates: _states_otherwise, PutState: _state_otherwise, Scale: _factor_otherwise,
+    PutSetting: _setting_otherwise, PutSettings: _settings_otherwise, Connect: _connected_otherwise,
+}  # fmt: skip
 
 
 def _switched_otherwise(network: Network, act: Switch, was: dict[tuple[Any, ...], Any]) -> list[str]:

@@ -123,11 +123,28 @@ def _beyond(flow: LoadFlow, network: Network) -> set[str]:
 
 def _tried(network: Network, flow: LoadFlow, element: Element) -> Iterator[tuple[Kind, Attempts]]:
     """What is worth trying, by kind; each yields changes of growing size."""
-    state, limits = flow.net.state, network.settings.limits
     bus = isinstance(element, Bus)
     low = bus and abs(flow.voltage(element.id)) < 1
     target = element.id if bus else _downstream(flow, element)
     way = [leg.element for leg in path_to_source(flow, target)] if target else []
+    yield from _by_setting(network, flow, element, way, bus, low)
+    if target and (not bus or low):
+        yield "capacitor", _new_banks(network, flow, element, target)
+    largest = element if not bus else max(_falls(flow, target), key=lambda one: one[0], default=(0.0, None))[1] if target and low else None
+    if isinstance(largest, Transformer | Conductor):
+        more = Change(f"{largest.name}: {largest.parallel + 1} in parallel", (Set(id=largest.id, values={"parallel": largest.parallel + 1}),))
+        yield "second unit", iter([(f"{largest.parallel + 1} units of {largest.name} in parallel", more)])
+    if isinstance(largest, Transformer) and largest.s_rated_mva:
+        carried = flow.loading(largest).carries or 0.0
+        wanted = carried / largest.parallel / (loading_limits(network.settings.limits, type(largest))[0] / 100)
+        yield "larger unit", _larger(largest, wanted)
+    if isinstance(largest, Cable):
+        yield "larger unit", _larger_cables(largest, network.settings.frequency_hz)
+
+
+def _by_setting(network: Network, flow: LoadFlow, element: Element, way: list[Element], bus: bool, low: bool) -> Iterator[tuple[Kind, Attempts]]:
+    """What is there already, set or switched otherwise: set points, taps, fans, banks, switches."""
+    state = flow.net.state
     for g in (*flow.net.machines, *flow.net.infeeds):
         if isinstance(g, Infeed) or g.mode in ("voltage", "reference"):
             for sign in (1, -1) if not bus else (1,) if low else (-1,):
@@ -143,18 +160,6 @@ def _tried(network: Network, flow: LoadFlow, element: Element) -> Iterator[tuple
             yield "switching", _bank_steps(network, state, e, up=low or not bus)
         if isinstance(e, Switching) and not e.closed and flow.net.topology.live[e.id]:
             yield "switching", iter([(f"Close {e.name}", Change(f"{e.name} closed", (Switch(id=e.id, state=state, values={"closed": True}),)))])
-    if target and (not bus or low):
-        yield "capacitor", _new_banks(network, flow, element, target)
-    largest = element if not bus else max(_falls(flow, target), key=lambda one: one[0], default=(0.0, None))[1] if target and low else None
-    if isinstance(largest, Transformer | Conductor):
-        more = Change(f"{largest.name}: {largest.parallel + 1} in parallel", (Set(id=largest.id, values={"parallel": largest.parallel + 1}),))
-        yield "second unit", iter([(f"{largest.parallel + 1} units of {largest.name} in parallel", more)])
-    if isinstance(largest, Transformer) and largest.s_rated_mva:
-        carried = flow.loading(largest).carries or 0.0
-        wanted = carried / largest.parallel / (loading_limits(limits, type(largest))[0] / 100)
-        yield "larger unit", _larger(largest, wanted)
-    if isinstance(largest, Cable):
-        yield "larger unit", _larger_cables(largest, network.settings.frequency_hz)
 
 
 def _falls(flow: LoadFlow, bus_id: str) -> list[tuple[float, Element]]:

@@ -1,8 +1,12 @@
 """How a fault current came about, derived again with the study's own equations."""
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import ClassVar
 
 from northfell.core.model.elements import (  # fmt: skip
+    Conductor,
     Element,
     InductionMotor,
     Infeed,
@@ -18,7 +22,7 @@ from northfell.core.network.impedance import feeder_impedance, transformer_per_u
 from northfell.core.quantities import figure as f
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.result import METHOD, ShortCircuit
-from northfell.core.studies.short_circuit.solve import FC_OVER_F, factor_c, machine_mva, motor_rating
+from northfell.core.studies.short_circuit.solve import FC_OVER_F, factor_c, machine_mva, machine_power_factor, motor_rating
 from northfell.core.working import Equation, Working
 
 INITIAL = Equation("I″k", "c·Un / (√3·|Z1|)", eq.initial_current_ka, {"c": "c", "Un": "un_kv", "|Z1|": "z1_ohm"}, "kA", f"{METHOD}, three-phase short circuit")
@@ -110,76 +114,108 @@ def _elements_in_path(study: ShortCircuit, bus: int, case: str, w: Working) -> N
         at = net.topology.bus_index[e.buses[1 if isinstance(e, ThreeWindingTransformer) else -1]]
         un = float(net.v_nominal_kv[at])
         z_ohm = complex(z_of[element_id]) * un**2 / net.s_base_mva
-        title, equation, substituted, source = _impedance(study, e, case, un)
+        title, equation, substituted, source = _Impedance(study, case, un).of(e)
         w.step(title, f"Z({e.name})", equation, substituted, z_ohm, "ohm", source, f"At {f(un)} kV; brings {share:.1%} of the fault power.")
     if small:
         w.given("n", "elements that bring less than 0.5 % each, in the matrix but not listed", float(small), "", "network")
 
 
-def _impedance(study: ShortCircuit, e: Element, case: str, un: float) -> tuple[str, str, str, str]:
-    """Title, equation, substituted numbers and source of one element's impedance."""
-    c_max = float(factor_c(study.settings, un, "max"))
+Told = tuple[str, str, str, str]  # title, equation, numbers put in, source
 
-    def told(field: str) -> str:
-        value = getattr(e, field)
-        return f(value) + ("~" if field in e.assumed else "")
 
-    if isinstance(e, Infeed):
-        c = float(factor_c(study.settings, un, case))
-        field = "ik_max_ka" if case == "max" else "ik_min_ka"
-        given = {"c": c, "un_kv": un, "ik_ka": getattr(e, field)}
+@dataclass(frozen=True)
+class _Impedance:
+    """What is told of the impedance of one element, at the nominal voltage of its bus [kV] in one case."""
+
+    study: ShortCircuit
+    case: str
+    un: float
+
+    @property
+    def c_max(self) -> float:
+        return float(factor_c(self.study.settings, self.un, "max"))
+
+    def of(self, e: Element) -> Told:
+        """By its kind; what is no kind of ours is given in per unit."""
+        told = next((how for kind, how in self.BY_KIND.items() if isinstance(e, kind)), type(self)._per_unit)
+        found: Told = told(self, e)
+        return found
+
+    def _infeed(self, e: Infeed) -> Told:
+        field = "ik_max_ka" if self.case == "max" else "ik_min_ka"
+        given = {"c": float(factor_c(self.study.settings, self.un, self.case)), "un_kv": self.un, "ik_ka": getattr(e, field)}
         numbers = FEEDER.put_in({"ik_ka": "~"} if field in e.assumed else {}, **given)
-        return title_of(e), f"{FEEDER.text}, R/X as given", f"{numbers} = {f(FEEDER.value(**given))}, R/X = {told('r_over_x')}", FEEDER.source
-    if isinstance(e, Transformer):
+        return title_of(e), f"{FEEDER.text}, R/X as given", f"{numbers} = {f(FEEDER.value(**given))}, R/X = {_told(e, 'r_over_x')}", FEEDER.source
+
+    def _transformer(self, e: Transformer) -> Told:
         r, x = transformer_per_unit(e)
         numbers = (
-            f"KT = {KT.put_in(c_max=c_max, x_t=x)} = {f(KT.value(c_max=c_max, x_t=x))}; "
-            f"ukr = {told('uk_pct')} %, uRr = {f(100 * r)} %, UrTLV = {told('v_lv_kv')} kV, "
-            f"SrT = {told('s_rated_mva')} MVA" + (f", {e.parallel} in parallel" if e.parallel > 1 else "")
+            f"KT = {KT.put_in(c_max=self.c_max, x_t=x)} = {f(KT.value(c_max=self.c_max, x_t=x))}; "
+            f"ukr = {_told(e, 'uk_pct')} %, uRr = {f(100 * r)} %, UrTLV = {_told(e, 'v_lv_kv')} kV, "
+            f"SrT = {_told(e, 's_rated_mva')} MVA" + (f", {e.parallel} in parallel" if e.parallel > 1 else "")
         )
         return title_of(e), "KT·(uRr + j·√(ukr² − uRr²))·UrTLV²/SrT", numbers, f"{METHOD}, network transformers and KT"
-    if isinstance(e, SynchronousGenerator):
-        sin_phi = math.sqrt(1 - (e.power_factor_rated or 1) ** 2)
-        k = float(eq.generator_correction(un, e.v_rated_kv or math.nan, c_max, (e.xd2_pct or math.nan) / 100, sin_phi))
-        numbers = f"KG = {f(k)}; RG = {told('r_stator_ohm')} ohm, x″d = {told('xd2_pct')} %, UrG = {told('v_rated_kv')} kV, SrG = {told('s_rated_mva')} MVA"
-        return title_of(e), "KG·(RG + jX″d)", numbers, f"{METHOD}, synchronous generators and KG"
-    if isinstance(e, SynchronousMotor):
-        k = float(eq.generator_correction(un, e.v_rated_kv or math.nan, c_max, (e.xd2_pct or math.nan) / 100, math.sqrt(1 - (e.power_factor or 1) ** 2)))
+
+    def _factor(self, e: SynchronousGenerator | SynchronousMotor) -> str:
+        """KG of a machine without unit transformer."""
+        sin_phi = math.sqrt(1 - (machine_power_factor(e) or 1) ** 2)
+        return f(float(eq.generator_correction(self.un, e.v_rated_kv or math.nan, self.c_max, (e.xd2_pct or math.nan) / 100, sin_phi)))
+
+    def _generator(self, e: SynchronousGenerator) -> Told:
         numbers = (
-            f"KG = {f(k)}; RM = {told('r_stator_ohm')} ohm, x″d = {told('xd2_pct')} %, UrM = {told('v_rated_kv')} kV, SrM = {f(machine_mva(e))} MVA, "
-            f"count {e.count}"
+            f"KG = {self._factor(e)}; RG = {_told(e, 'r_stator_ohm')} ohm, x″d = {_told(e, 'xd2_pct')} %, UrG = {_told(e, 'v_rated_kv')} kV, "
+            f"SrG = {_told(e, 's_rated_mva')} MVA"
+        )
+        return title_of(e), "KG·(RG + jX″d)", numbers, f"{METHOD}, synchronous generators and KG"
+
+    def _synchronous_motor(self, e: SynchronousMotor) -> Told:
+        numbers = (
+            f"KG = {self._factor(e)}; RM = {_told(e, 'r_stator_ohm')} ohm, x″d = {_told(e, 'xd2_pct')} %, UrM = {_told(e, 'v_rated_kv')} kV, "
+            f"SrM = {f(machine_mva(e))} MVA, count {e.count}"
         )
         return title_of(e), "KG·(RM + jX″d), SrM = PrM/(η·cosφ)", numbers, f"{METHOD}, synchronous motors as generators"
-    if isinstance(e, ThreeWindingTransformer):
-        numbers = ", ".join(f"ukr {pair} = {told(f'uk_{field}_pct')} %" for pair, field in (("AB", "hv_mv"), ("AC", "hv_lv"), ("BC", "mv_lv")))
-        return (
-            f"{title_of(e)}, high to medium side",
-            "KT by pair, star of the three windings, then branches between its terminals",
-            numbers,
-            f"{METHOD}, three-winding transformers",
-        )
-    if isinstance(e, SeriesReactor):
-        return (
-            title_of(e),
-            "ukR·Un/(√3·IrR)",
-            f"{told('uk_pct')} % · {f(un)} kV / (√3 · {told('i_rated_a')} A), R/X = {told('r_over_x')}",
-            f"{METHOD}, reactors",
-        )
-    if isinstance(e, InductionMotor | StaticLoad) and not (isinstance(e, InductionMotor) and e.starter == "direct"):
-        sr, ur, ilr, ratio = motor_rating(e)
-        numbers = f"UrM = {f(un if math.isnan(ur) else ur)} kV, SrM = {f(sr)} MVA, ILR/IrM = {f(ilr)}, R/X = {f(ratio)}"
-        what = "regenerative drives" if isinstance(e, InductionMotor) and e.starter == "regenerative drive" else "groups of asynchronous motors"
-        return title_of(e), "UrM²/SrM / (ILR/IrM)", numbers, f"{METHOD}, {what}"
-    if isinstance(e, InductionMotor):
+
+    def _three_windings(self, e: ThreeWindingTransformer) -> Told:
+        pairs = (("AB", "hv_mv"), ("AC", "hv_lv"), ("BC", "mv_lv"))
+        numbers = ", ".join(f"ukr {pair} = {_told(e, f'uk_{field}_pct')} %" for pair, field in pairs)
+        how = "KT by pair, star of the three windings, then branches between its terminals"
+        return f"{title_of(e)}, high to medium side", how, numbers, f"{METHOD}, three-winding transformers"
+
+    def _reactor(self, e: SeriesReactor) -> Told:
+        numbers = f"{_told(e, 'uk_pct')} % · {f(self.un)} kV / (√3 · {_told(e, 'i_rated_a')} A), R/X = {_told(e, 'r_over_x')}"
+        return title_of(e), "ukR·Un/(√3·IrR)", numbers, f"{METHOD}, reactors"
+
+    def _motor(self, e: InductionMotor) -> Told:
+        if e.starter != "direct":
+            return self._group(e)
         numbers = (
-            f"UrM = {told('v_rated_kv')} kV, PrM = {told('p_rated_kw')} kW, η = {told('efficiency_pct')} %, cosφ = {told('power_factor')}, "
-            f"ILR/IrM = {told('ilr_over_ir')}, R/X = {told('r_over_x')}, count {e.count}"
+            f"UrM = {_told(e, 'v_rated_kv')} kV, PrM = {_told(e, 'p_rated_kw')} kW, η = {_told(e, 'efficiency_pct')} %, cosφ = {_told(e, 'power_factor')}, "
+            f"ILR/IrM = {_told(e, 'ilr_over_ir')}, R/X = {_told(e, 'r_over_x')}, count {e.count}"
         )
         return title_of(e), "UrM²/SrM / (ILR/IrM), SrM = PrM/(η·cosφ)", numbers, f"{METHOD}, asynchronous motors"
-    if hasattr(e, "r_ohm_per_km"):
-        heat = f" · [1 + 0.004·({told('t_end_degc')} − 20)]" if case == "min" else ""
-        numbers = f"({told('r_ohm_per_km')}{heat} + j{told('x_ohm_per_km')}) · {told('length_m')} m" + (
-            f" / {getattr(e, 'parallel', 1)}" if getattr(e, "parallel", 1) > 1 else ""
-        )
-        return (title_of(e), "(R′L + jX′L)·l" if case == "max" else "(R′L·[1 + α(θe − 20 °C)] + jX′L)·l", numbers, f"{METHOD}, lines and cables")
-    return title_of(e), "r + jx on the power base", f"r = {told('r_pu')}, x = {told('x_pu')} p.u.", "as entered"
+
+    def _group(self, e: InductionMotor | StaticLoad) -> Told:
+        sr, ur, ilr, ratio = motor_rating(e)
+        numbers = f"UrM = {f(self.un if math.isnan(ur) else ur)} kV, SrM = {f(sr)} MVA, ILR/IrM = {f(ilr)}, R/X = {f(ratio)}"
+        what = "regenerative drives" if getattr(e, "starter", "") == "regenerative drive" else "groups of asynchronous motors"
+        return title_of(e), "UrM²/SrM / (ILR/IrM)", numbers, f"{METHOD}, {what}"
+
+    def _conductor(self, e: Conductor) -> Told:
+        heat = f" · [1 + 0.004·({_told(e, 't_end_degc')} − 20)]" if self.case == "min" else ""
+        numbers = f"({_told(e, 'r_ohm_per_km')}{heat} + j{_told(e, 'x_ohm_per_km')}) · {_told(e, 'length_m')} m"
+        numbers += f" / {e.parallel}" if e.parallel > 1 else ""
+        law = "(R′L + jX′L)·l" if self.case == "max" else "(R′L·[1 + α(θe − 20 °C)] + jX′L)·l"
+        return title_of(e), law, numbers, f"{METHOD}, lines and cables"
+
+    def _per_unit(self, e: Element) -> Told:
+        return title_of(e), "r + jx on the power base", f"r = {_told(e, 'r_pu')}, x = {_told(e, 'x_pu')} p.u.", "as entered"
+
+    BY_KIND: ClassVar[dict[type[Element], Callable[..., Told]]] = {
+        Infeed: _infeed, Transformer: _transformer, SynchronousGenerator: _generator, SynchronousMotor: _synchronous_motor,
+        ThreeWindingTransformer: _three_windings, SeriesReactor: _reactor, InductionMotor: _motor, StaticLoad: _group, Conductor: _conductor,
+    }  # fmt: skip
+
+
+def _told(e: Element, field: str) -> str:
+    """A value as it is put in, marked where it is assumed."""
+    return f(getattr(e, field)) + ("~" if field in e.assumed else "")
