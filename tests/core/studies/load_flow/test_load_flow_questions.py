@@ -44,6 +44,21 @@ def solved(elements, state="Normal", **project):
 # ---- why
 
 
+def test_the_cause_of_a_loading_is_the_same_whichever_way_round_a_branch_is_drawn():
+    """A cable drawn from the load to the source: its power leaves at its first terminal, and is told as what it carries."""
+    rated = {**CABLE, "i_rated_a": 60.0}
+    causes = []
+    for cable in (rated, {**rated, "from_bus": rated["to_bus"], "to_bus": rated["from_bus"]}):
+        network, flow = solved([BUS_A, BUS_B, INFEED, cable, {**LOAD, "p_mw": 1.0, "q_mvar": 0.5}])
+        causes.append(cause_of(flow, case_at(flow), network.elements["W"]))
+    there, back = causes
+    assert (there.p_mw > 0, there.q_mvar > 0, there.terminal, back.terminal) == (True, True, "from_bus", "from_bus")
+    assert (back.p_mw, back.q_mvar) == (pytest.approx(1.0), pytest.approx(0.5))  # at the load's end, which is its first
+    assert there.rating_pct == pytest.approx(back.rating_pct)
+    assert [b.element.name for b in back.bringers] == ["E"]
+    assert back.bringers[0].q_mvar == pytest.approx(0.5, rel=1e-6)
+
+
 def test_cause_of_an_overload_by_sensitivities_and_by_trial():
     """The part a load brings is what the reactive flow would change by without its reactive power; checked by a small change of it."""
     network, flow = solved([*OVERLOADED, {**HEAVY, "name": "EM", "bus": "L", "p_mw": 0.05, "q_mvar": 0.2}])
