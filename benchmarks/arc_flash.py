@@ -3,11 +3,9 @@
 Run with `python -m benchmarks.arc_flash`. The network is made up: an 11 kV board, transformers, low-voltage boards with breakers to panels.
 """
 
-import statistics
-import time
-from collections.abc import Callable
 from typing import Any
 
+from benchmarks.load_flow import seconds
 from northfell.core.model.elements import ELEMENT
 from northfell.core.model.network import Network
 from northfell.core.network import compile_network
@@ -48,23 +46,13 @@ def plant(boards: int, panels: int) -> Network:
     return Network(name=f"{boards * (panels + 1)} places").model_copy(update={"elements": elements})
 
 
-def seconds(work: Callable[[], object], repeats: int = 3) -> float:
-    """Median of several runs."""
-    times = []
-    for _ in range(repeats):
-        start = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - start)
-    return statistics.median(times)
-
-
 def main() -> None:
     print("places  buses  faults at all buses s  arc flash s  arc flash/faults")
     for boards, panels in ((10, 9), (50, 9)):
         net = compile_network(plant(boards, panels), "Normal", "short_circuit")
         faults = short_circuit.run(net)
-        alone = seconds(lambda net=net: short_circuit.run(net).faults_table())  # type: ignore[misc]
-        arc = seconds(lambda net=net, faults=faults: arc_flash.run(net, faults=faults))  # type: ignore[misc]
+        alone = seconds(lambda net=net: short_circuit.run(net).faults_table(), 3)  # type: ignore[misc]
+        arc = seconds(lambda net=net, faults=faults: arc_flash.run(net, faults=faults), 3)  # type: ignore[misc]
         print(f"{boards * (panels + 1):6d}  {len(net.topology.bus_ids):5d}  {alone:21.3f}  {arc:11.3f}  {arc / alone:16.1f}", flush=True)
 
 

@@ -1,5 +1,7 @@
 """Load flow: what must hold for any network, and what a person is told when it cannot run."""
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -156,3 +158,25 @@ def test_more_load_than_the_network_can_carry():
         flow_of(network_of([BUS_A, BUS_B, INFEED, CABLE, {**LOAD, "p_mw": 500.0}]))
     assert "largest mismatch" in str(error.value)
     assert "bus B" in str(error.value)
+
+
+def test_bars_carry_what_is_brought_to_them_and_what_a_bank_alone_gives():
+    """At a bank's own bus its current; where a bank helps, the larger of what the cable brings and of both; with a load alone, its current."""
+    bank = {"kind": "capacitor_bank", "name": "C", "q_step_mvar": 0.6, "steps": 1}
+    switch = [{**BUS_B, "name": "D"}, {"kind": "switch", "name": "S", "from_bus": "B", "to_bus": "D"}]
+    load = {**LOAD, "p_mw": 1.0, "q_mvar": 0.5}
+    alone = flow_of(network_of([BUS_A, BUS_B, INFEED, CABLE, load]))
+    own = flow_of(network_of([BUS_A, BUS_B, INFEED, CABLE, load, *switch, {**bank, "bus": "D"}]))
+    helped = flow_of(network_of([BUS_A, BUS_B, INFEED, CABLE, load, {**bank, "bus": "B"}]))
+
+    def bars(flow, bus):
+        return next(r["i_bars_a"] for r in flow.table("buses").records() if r["name"] == bus)
+
+    def amperes(flow, bus, s):
+        return abs(s) / (math.sqrt(3) * abs(flow.voltage(bus)) * 11) * 1000
+
+    assert bars(alone, "B") == pytest.approx(amperes(alone, "B", 1 + 0.5j))
+    assert bars(own, "D") == pytest.approx(amperes(own, "D", own.terminal_power["C"][0]))
+    by_cable, both = -helped.terminal_power["W"][1], 1 + 0.5j
+    assert bars(helped, "B") == pytest.approx(max(amperes(helped, "B", by_cable), amperes(helped, "B", both)))
+    assert abs(both) > abs(by_cable)
