@@ -1,5 +1,7 @@
 """What people type, and how figures are shown."""
 
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -60,3 +62,4 @@ def test_the_verdict_on_many_values_is_that_on_each(value, close, more):
     breach = close + more
     values = [value, close, breach, breach * (1 + 1e-12), breach * 1.001, close - 1e-6]
     assert [VERDICTS[n] for n in verdicts_of(values, close, breach)] == [severity_of(v, close, breach) for v in values]
+    assert severity_of(math.inf, close, breach) == VERDICTS[int(verdicts_of(math.inf, close, breach))] == "breach"  # without end is beyond any limit

@@ -142,3 +142,15 @@ def test_the_demo_hangs_on_a_wall(state):
         arc_flash_tags(one.result(ARC_FLASH), limits),
     ):
         assert lying_on_each_other(one.elements, network.sheets[0].placements, tags) == []
+
+
+def test_a_board_of_many_hundred_ways_has_its_place():
+    """Fifteen hundred feeders off one bus: wider than any sheet so far, and laid out all the same."""
+    feeders = [
+        one for n in range(1500)
+        for one in ({"kind": "bus", "name": f"B{n}", "v_nominal_kv": 11.0}, {"kind": "switch", "name": f"S{n}", "from_bus": "A", "to_bus": f"B{n}"})
+    ]  # fmt: skip
+    network = network_of([{"kind": "bus", "name": "A", "v_nominal_kv": 11.0}, {"kind": "infeed", "name": "G", "bus": "A"}, *feeders])
+    placed = laid_out(network.elements)
+    assert set(placed) == set(network.elements)
+    assert placed["A"].width > 10_000

@@ -5,6 +5,7 @@ import io
 import re
 
 import pytest
+from tests.conftest import BUS_A, INFEED, network_of
 from tests.web.test_pages import PART, add, client, database, edit  # noqa: F401
 
 from northfell.app.draw.connect import place
@@ -12,6 +13,7 @@ from northfell.app.results.studies import Results
 from northfell.core.errors import CannotRun
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.elements import KINDS
+from northfell.core.model.network import OperatingState
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.core.verdicts import Finding
@@ -234,3 +236,25 @@ def test_the_card_the_table_and_the_reference_page_of_every_kind_open(client, da
             assert client.get(f"/projects/{project}/{stage}", params={"selected": element}, headers=PART).status_code == 200, (kind, stage)
         assert client.get(f"/projects/{project}/table/{kind}").status_code == 200, kind
         assert client.get(f"/reference/{kind}").status_code == 200, kind
+
+
+def test_an_energy_without_end_in_a_state_is_told_as_such():
+    """Nothing cuts the place off and no longest exposure is in force: endless where it is fed, the worst, and beyond the limit; never “not fed”."""
+    box = {"electrode_configuration": "VCB", "gap_mm": 25.0, "working_distance_mm": 457.0, "box_height_mm": 508.0, "box_width_mm": 508.0, "box_depth_mm": 400.0}
+    board = {"kind": "bus", "name": "A", "v_nominal_kv": 0.4, "bus_kind": "switchboard", **box}
+    infeed = {"kind": "infeed", "name": "G", "bus": "A", "ik_max_ka": 20.0, "ik_min_ka": 15.0, "r_over_x": 0.1}
+    network = network_of([board, infeed], [OperatingState(name="Dark", differences={"G": {"in_service": False}})], arc_flash={"two_second_rule": False})
+    made = ledger("arc-flash", "locations", network=network, results=Results(network))
+    (row,) = made.rows
+    shown = {head.label: cell for head, cell in zip(made.heads, row.cells, strict=True)}
+    assert [shown[label].text for label in ("Normal", "Dark", "Worst", "In state")] == ["∞", "not fed", "∞", "Normal"]
+    assert (shown["Worst"].severity, row.severity) == ("breach", "breach")
+
+
+def test_what_is_missing_in_many_places_is_told_for_some_and_led_to(client, database):  # noqa: F811
+    loads = [{"kind": "load", "name": f"E{n}", "bus": "A"} for n in range(30)]
+    project = add(database, network_of([BUS_A, INFEED, *loads]))
+    page = client.get(f"/projects/{project}/flow").text
+    told = page[page.index('<ul class="told">') :].split("</ul>")[0]
+    assert told.count("<li>") == 21
+    assert re.search(r"and \d+ more: <a [^>]*/missing", told)

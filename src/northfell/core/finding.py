@@ -53,11 +53,13 @@ VERDICTS: tuple[Literal["breach", "close"] | None, ...] = (None, "close", "breac
 def verdicts_of(values: ArrayLike, close: ArrayLike, breach: ArrayLike) -> NDArray[np.int8]:
     """Where values stand: 0 within limits (or not known, nan), 1 near the limit, 2 beyond it. Compared before any rounding; equal is within."""
     v, limit = np.asarray(values, float), np.asarray(breach, float)
-    beyond = (v > limit) & (np.abs(v - limit) > 1e-9 * np.maximum(np.abs(v), np.abs(limit)))  # 1.06 p.u. is 6 %, not a hair more
+    with np.errstate(invalid="ignore"):
+        more = np.abs(v - limit) > 1e-9 * np.maximum(np.abs(v), np.abs(limit))  # 1.06 p.u. is 6 %, not a hair more
+    beyond = (v > limit) & (more | np.isinf(v))
     return np.where(beyond, 2, v >= np.asarray(close, float)).astype(np.int8)
 
 
 def severity_of(value: float, close: float, breach: float) -> Literal["breach", "close"] | None:
     """The verdict on one value: the same rule, which arrays are too slow for one by one."""
-    beyond = value > breach and abs(value - breach) > 1e-9 * max(abs(value), abs(breach))
+    beyond = value > breach and not math.isclose(value, breach, rel_tol=1e-9)
     return "breach" if beyond else "close" if value >= close else None
