@@ -258,3 +258,12 @@ def test_what_is_missing_in_many_places_is_told_for_some_and_led_to(client, data
     told = page[page.index('<ul class="told">') :].split("</ul>")[0]
     assert told.count("<li>") == 21
     assert re.search(r"and \d+ more: <a [^>]*/missing", told)
+
+
+def test_a_name_that_is_copied_runs_in_no_spreadsheet(client, database):  # noqa: F811
+    hostile = '=HYPERLINK("http://x","y")'
+    project = add(database, network_of([BUS_A, INFEED, {"kind": "load", "name": hostile, "bus": "A", "p_mw": 1.0, "q_mvar": -0.5}]))
+    text = client.get(f"/projects/{project}/ledger.tsv", params={"stage": "flow", "tab": "loads"}).text
+    (line,) = [one for one in text.split("\n") if "HYPERLINK" in one]
+    assert line.startswith("'" + hostile)
+    assert "-0.5" in line.split("\t")  # a number stays one

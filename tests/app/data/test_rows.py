@@ -83,6 +83,7 @@ def test_rows_that_cannot_be_read_are_refused_with_their_place(typed):
         (lambda: rows.set_cell(NETWORK, "S", LEVELS, 1, "name", "a|b"), "Inverter source S, output levels, row 2: name is .* without"),
         (lambda: rows.set_cell(NETWORK, "S", LEVELS, 1, "p_mw", "2e5"), "Inverter source S, output levels, row 2: p_mw is"),
         (lambda: rows.add_rows(NETWORK, "S", LEVELS, "; ".join(f"r{n} 1" for n in range(199))), "at most 200 rows"),
+        (lambda: rows.add_rows(NETWORK, "S", LEVELS, "; ".join(f"r{n} 1" for n in range(200))), "at most 200 rows"),
     ],
 )
 def test_what_a_table_does_not_take(make, told):

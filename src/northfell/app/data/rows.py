@@ -3,10 +3,10 @@
 from typing import Any
 
 from northfell.app.data.edits import no_field, read_typed
-from northfell.core.errors import NotFound
+from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Differ, PutRow, Set
 from northfell.core.model.declare.parameters import Parameter, parameter, parameters_of
-from northfell.core.model.declare.rows import Row, plain
+from northfell.core.model.declare.rows import MOST_ROWS, Row, plain
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network, title_of
 from northfell.core.model.showing import text_shown
@@ -49,6 +49,8 @@ def add_rows(network: Network, element_id: str, field: str, text: str) -> Change
     element, p = _table(network, element_id, field)
     new = read_typed(network, p, text, title_of(element))
     first = len(getattr(element, field))
+    if first + len(new) > MOST_ROWS:
+        raise NetworkRefused([InputRefused(field, f"{first + len(new)} rows", f"at most {MOST_ROWS} rows", where=title_of(element))])
     acts = tuple(PutRow(id=element_id, field=field, at=first + n, to=row, new=True) for n, row in enumerate(new))
     told = " ".join(text.split())
     return Change(f"{element.name} {p.label.lower()}: {told if len(told) <= 80 else f'{len(new)} rows'} added" if acts else "", acts)

@@ -29,30 +29,24 @@ HIDDEN = {"id", "kind"}
 
 @dataclass(frozen=True)
 class CellShown:
-    """One cell of a table on the card."""
+    """A parameter as an entry: a cell of a table, or what a field is beside more."""
 
     p: Parameter
     value: str
     choices: tuple[tuple[str, str], ...] = ()
-    unit: str = ""
+    unit: str = ""  # that of the project
     missing: bool = False
     acts: bool = True
 
 
 @dataclass(frozen=True)
-class FieldShown:
+class FieldShown(CellShown):
     """One parameter as an entry on the card."""
 
-    p: Parameter
-    value: str
-    choices: tuple[tuple[str, str], ...] = ()
     assumed: str = ""
-    missing: bool = False
-    acts: bool = True
     idle_because: str = ""
     fixed: bool = False  # its element's data are locked
     normal: str = ""  # what it is in Normal, where the state shown differs
-    unit: str = ""  # that of the project
     origin: str = ""  # where the value was read
     typical: bool = False  # a rule gives a typical value
     rows: Sequence[Sequence[CellShown]] = ()  # of a table

@@ -8,7 +8,7 @@ from typing import Any
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
-from northfell.core.tables import Table
+from northfell.core.tables import Table, inert_cell
 from northfell.drawing.shapes import Shape
 
 
@@ -26,7 +26,10 @@ class CellShown:
     @property
     def copied(self) -> str:
         """As a spreadsheet takes it."""
-        return str(self.full) if self.full is not None else " ".join(self.text.split())
+        if self.full is not None:
+            return str(self.full)
+        shown = " ".join(self.text.split())
+        return shown if self.number else str(inert_cell(shown))
 
 
 @dataclass(frozen=True)
