@@ -249,6 +249,9 @@ def test_an_energy_without_end_in_a_state_is_told_as_such():
     shown = {head.label: cell for head, cell in zip(made.heads, row.cells, strict=True)}
     assert [shown[label].text for label in ("Normal", "Dark", "Worst", "In state")] == ["∞", "not fed", "∞", "Normal"]
     assert (shown["Worst"].severity, row.severity) == ("breach", "breach")
+    look = Look(network, Results(network), View(1, "arc-flash", "Normal", "", "A", "load"))
+    told = {one.label: one for section in figures_of(look, network.elements["A"]) if section.title == "In every state" for one in section.figures}
+    assert [(told[s].text, told[s].severity) for s in ("Normal", "Dark")] == [("∞", "breach"), ("–", "")]
 
 
 def test_what_is_missing_in_many_places_is_told_for_some_and_led_to(client, database):  # noqa: F811
@@ -265,5 +268,7 @@ def test_a_name_that_is_copied_runs_in_no_spreadsheet(client, database):  # noqa
     project = add(database, network_of([BUS_A, INFEED, {"kind": "load", "name": hostile, "bus": "A", "p_mw": 1.0, "q_mvar": -0.5}]))
     text = client.get(f"/projects/{project}/ledger.tsv", params={"stage": "flow", "tab": "loads"}).text
     (line,) = [one for one in text.split("\n") if "HYPERLINK" in one]
+    told = client.get(f"/projects/{project}/ledger.tsv", params={"stage": "flow"}).headers["X-Version"]
+    assert told == client.get(f"/projects/{project}/version").text  # of another version than is shown nothing is copied
     assert line.startswith("'" + hostile)
     assert "-0.5" in line.split("\t")  # a number stays one

@@ -1,5 +1,6 @@
 """Figures as the card shows them, which open their working."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -32,6 +33,7 @@ class Section:
     size: tuple[float, float] = (264.0, 196.0)  # of the picture
 
 
+ENDLESS = "∞"  # of an energy that nothing ends
 AWAITED = "…"  # a figure of a state that is not solved yet; it follows by itself
 
 
@@ -54,4 +56,6 @@ def by_state(every: OverStates, what: str, of: str, unit: str, severity: Callabl
 def _written(v: float | None, digits: int | None, awaited: bool) -> str:
     if v is None:
         return AWAITED if awaited else "–"
+    if math.isinf(v):
+        return ENDLESS
     return fixed(v, digits) if digits is not None else figure(v, 3)

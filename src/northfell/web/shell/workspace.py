@@ -161,10 +161,11 @@ def version(db: Db, project_id: Id) -> Response:
 @router.get("/projects/{project_id}/ledger.tsv")
 def copied(request: Request, db: Db, look: Looking) -> Response:
     """The ledger's rows with every digit, in the order in which they are sent: what is copied is taken of these."""
-    ledger = seen_of(request, db, open_project(db, look.project_id, look.proposal), look)["ledger"]
+    opened = open_project(db, look.project_id, look.proposal)
+    ledger = seen_of(request, db, opened, look)["ledger"]
     heads = [f"{h.label} [{h.unit}]" if h.unit else h.label for h in ledger.heads]
     lines = ["\t".join(cells) for cells in (heads, *([cell.copied for cell in row.cells] for row in ledger.rows))]
-    return Response("\n".join(lines), media_type="text/tab-separated-values")
+    return Response("\n".join(lines), media_type="text/tab-separated-values", headers={"X-Version": str(opened.version)})
 
 
 @router.get("/projects/{project_id}/others")

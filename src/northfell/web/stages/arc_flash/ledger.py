@@ -4,7 +4,7 @@ import math
 from dataclasses import replace
 
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, place_key
-from northfell.web.shell.figures import AWAITED
+from northfell.web.shell.figures import AWAITED, ENDLESS
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, shown, text
 
@@ -17,7 +17,7 @@ def locations_table(look: Look) -> Ledger:
     def energy(value: float | None, otherwise: str = "–") -> CellShown:
         severity = energy_severity(limits, value)
         if value is not None and math.isinf(value):  # nothing ever cuts it off, and no longest exposure is in force
-            return CellShown("∞", value, severity, number=True)
+            return CellShown(ENDLESS, value, severity, number=True)
         return num(value, severity=severity, otherwise=otherwise, digits=3)
 
     table = study.locations_table()

@@ -72,7 +72,7 @@ document.addEventListener("click", async (event) => {
   if (!button || !table()) return;
   const shown = document.getElementById("desk").dataset;
   const answer = await fetch(`/projects/${shown.project}/ledger.tsv?${shown.view}`);
-  if (!answer.ok) { button.textContent = "Not copied: try again"; return; }
+  if (!answer.ok || answer.headers.get("X-Version") !== shown.version) { button.textContent = "Not copied: try again"; return; }
   const [heads, ...lines] = (await answer.text()).split("\n");
   const rows = [...table().tBodies[0].rows].filter((row) => !row.hidden).map((row) => lines[row.n]);
   await navigator.clipboard?.writeText([heads, ...rows].join("\n"));
