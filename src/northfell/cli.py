@@ -9,14 +9,15 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from northfell.app.results import results_file
-from northfell.app.results.studies import StateResults, findings_in
-from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, NorthfellError, NoSolution
+from northfell.app.results.running import run_over
+from northfell.app.results.studies import StateResults
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NoSolution
 from northfell.core.model.changes import settings_with
 from northfell.core.model.network import Network
 from northfell.core.model.settings import study_keys
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, study_of
-from northfell.core.tables import Table, joined
+from northfell.core.tables import Table
 from northfell.core.verdicts import network_findings
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
@@ -247,14 +248,18 @@ def _run(options: argparse.Namespace) -> int:
     }  # fmt: skip
     tables: list[Table] = []
     try:
-        network, messages = read_network(options.file)
-        answer["messages"] += messages
+        network, answer["messages"] = read_network(options.file)
         network = _with_settings(network, options.study, options.set)
         answer["settings"] = results_file.settings_of(network, options.study)
         states = network.state_names if options.all_states else [options.state]
         answer["state"] = states if options.all_states else options.state
         _on_request_fits(network, options)
-        code, tables = _run_states(network, options, states, answer)
+        for state in states:
+            network.state(state)  # refuses an unknown one
+        asked = {what.key: given for what in study_of(options.study).on_request if (given := getattr(options, f"request_{what.key}")) is not None}
+        run = run_over(options.study, [StateResults(network, state) for state in states], asked)
+        answer |= {**run.answer(answer["settings"]), "state": answer["state"], "messages": answer["messages"] + run.messages}
+        code, tables = BAD_INPUT if "data" in run.lacking else NO_SOLUTION if run.lacking else SOLVED, run.tables
     except NetworkRefused as error:
         answer["messages"] += [str(one) for one in error.refusals]
         code = BAD_INPUT
@@ -283,57 +288,6 @@ def _on_request_fits(network: Network, options: argparse.Namespace) -> None:
                 raise NetworkRefused([InputRefused(what.flag, options.study, f"the study {study.key}", where="Command line")])
             if given and given not in network.id_of_name:
                 raise NetworkRefused([InputRefused(what.flag, given, f"the name of {what.of}", where="Command line")])
-
-
-def _run_states(network: Network, options: argparse.Namespace, states: list[str], answer: dict[str, Any]) -> tuple[int, list[Table]]:
-    """Run a study in each state and fill the answer. The gravest decides the code; what failed has no rows, and takes no others away."""
-    study = study_of(options.study)
-    found: dict[str, list[Table]] = {}
-    summaries: dict[str, Any] = {}
-    code = SOLVED
-
-    def failed(state: str, reasons: Sequence[str], new: int) -> None:
-        nonlocal code
-        answer["messages"] += [f"{state}: {reason}" if len(states) > 1 else reason for reason in reasons]
-        code = BAD_INPUT if BAD_INPUT in (code, new) else code or new
-
-    for state in states:
-        one = StateResults(network, state)
-        network.state(state)
-        answer["findings"] += [f.to_json() for f in network_findings(one.elements, state)]
-        try:
-            result = one.result(study)
-        except CannotRun as error:
-            failed(state, error.reasons, BAD_INPUT)
-            continue
-        except NoSolution as error:
-            failed(state, [str(error)], NO_SOLUTION)
-            continue
-        tables = list(result.tables())
-        failed(state, result.messages, SOLVED)
-        if result.net.held_back or study.waits(result):
-            without = result.net.held_back and all(part.why == "no solution" for part in result.net.held_back)
-            failed(state, [], NO_SOLUTION if without else BAD_INPUT)
-        for what in study.on_request:
-            given = getattr(options, f"request_{what.key}")
-            try:
-                made = what.run(one.compiled(study.key), network.id_of_name.get(given, ""), None) if given is not None else None
-            except CannotRun as error:
-                failed(state, error.reasons, BAD_INPUT)
-            except NoSolution as error:
-                failed(state, [f"{what.doing}{f', {given}' if given else ''}: {error}"], NO_SOLUTION)
-            else:
-                tables += what.tables(state, made) if given is not None else []
-                answer["findings"] += [f.to_json() for f in what.findings(made, network.settings.limits)] if given is not None else []
-        for table in tables:
-            found.setdefault(table.name, []).append(table)
-        summaries[state] = result.summary
-        answer["findings"] += [f.to_json() for f in findings_in(one, study.key)]
-    joined_tables = [joined(group) for group in found.values()]
-    answer["converged"] = code == SOLVED
-    answer["summary"] = summaries if len(states) > 1 else next(iter(summaries.values()), {})
-    answer["tables"] = {table.name: table.to_json() for table in joined_tables}
-    return code, joined_tables
 
 
 def _with_settings(network: Network, study: str, pairs: list[str]) -> Network:

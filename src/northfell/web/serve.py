@@ -19,6 +19,7 @@ from northfell.formats import northfell_json
 from northfell.store import connect, projects
 from northfell.web.application import create_application
 from northfell.web.shell.access import Access, served_to_others
+from northfell.web.shell.addresses import at
 
 MAIN = "Skerrow Water"
 DAY_S = 24 * 3600.0
@@ -58,7 +59,7 @@ def serve(place: Place, demo: bool, browser: bool) -> int:
     db.close()
     database = folder / installation.FILE
     application = create_application(database, access, place.test_mode)
-    path = f"/projects/{_demo_project(database)}" if demo else "/"
+    path = at(_demo_project(database)) if demo else "/"
     with _listener(place) as listener:
         shown = place.host if not ipaddress_is_any(place.host) else socket.gethostname()
         scheme = "https" if access.secure else "http"

@@ -1,13 +1,14 @@
-"""All tables of a study as one file, named after project, state, study and time."""
+"""All tables of a study as one file, named after project, states, study and time."""
 
 import io
 import zipfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from northfell.app.results.studies import StateResults, findings_in
+from northfell.app.results.running import run_over
+from northfell.app.results.studies import StateResults
 from northfell.core.model.network import Network
 from northfell.core.studies import study_of
 from northfell.core.tables import Table, build
@@ -21,7 +22,7 @@ MEDIA_TYPES = {
 
 @dataclass(frozen=True)
 class ResultsFile:
-    """The tables of one study in one state, ready to leave."""
+    """The tables of one study, ready to leave."""
 
     name: str  # without an ending
     title: str
@@ -61,31 +62,25 @@ def settings_table(settings: Mapping[str, Any]) -> Table:
     return build("settings", [("setting", "", "Setting"), ("value", "", "Value")], [(key, str(v)) for key, v in flat])
 
 
-def of(one: StateResults, study: str, proposal: str = "", now: datetime | None = None) -> ResultsFile:
-    """The file of a study in a state.
+def of(states: Sequence[StateResults], study: str, proposal: str = "", now: datetime | None = None) -> ResultsFile:
+    """The file of a study in one state, or in several under one another.
 
     Raises
     ------
     CannotRun, NoSolution
-        If the study has no result there.
+        If the study has a result in none of them.
     """
-    result = one.run(study)
-    network, made = one.network, (now or datetime.now())
-    found = findings_in(one, study)
-    listed = [(f.severity, f.element, f.text, f.value, f.limit, f.unit, f.help) for f in found]
-    columns = [("severity", "", "Verdict"), ("element", "", "Where"), ("text", "", "What"), ("value", "", "Figure"), ("limit", "", "Limit"),
-               ("unit", "", "Unit"), ("help", "", "What helps")]  # fmt: skip
+    run = run_over(study, states)
+    if not run.summaries:
+        raise states[0].outcome(study)
+    network, made = states[0].network, (now or datetime.now())
     settings = settings_of(network, study)
-    tables = (*result.tables(), build("findings", columns, listed), settings_table(settings))
-    answer = {
-        "study": study, "project": network.name, "proposal": proposal, "state": one.state, "made_at": made.isoformat(timespec="seconds"), "settings": settings,
-        "converged": not result.net.held_back, "summary": result.summary, "tables": {t.name: t.to_json() for t in result.tables()},
-        "findings": [f.to_json() for f in found], "messages": list(result.messages),
-    }  # fmt: skip
+    answer = {"project": network.name, "proposal": proposal, "made_at": made.isoformat(timespec="seconds"), **run.answer(settings)}
     inside = f", proposal {proposal}" if proposal else ""
-    title = f"{network.name}{inside} · {study_of(study).label} · {one.state} · {made:%Y-%m-%d %H:%M}"
-    parts = (network.name, f"proposal {proposal}" if proposal else "", one.state, study_of(study).label, f"{made:%Y-%m-%d-%H%M}")
-    return ResultsFile("-".join(_slug(part) for part in parts if part), title, tables, answer)
+    of_states = states[0].state if len(states) == 1 else f"{len(states)} states"
+    title = f"{network.name}{inside} · {study_of(study).label} · {of_states} · {made:%Y-%m-%d %H:%M}"
+    parts = (network.name, f"proposal {proposal}" if proposal else "", of_states, study_of(study).label, f"{made:%Y-%m-%d-%H%M}")
+    return ResultsFile("-".join(_slug(part) for part in parts if part), title, (*run.tables, *run.listed, settings_table(settings)), answer)
 
 
 def _slug(text: str) -> str:

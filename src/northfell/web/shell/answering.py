@@ -17,6 +17,7 @@ from northfell.core.model.elements import KINDS
 from northfell.core.model.network import Network
 from northfell.core.quantities import entry, figure, fixed
 from northfell.store import connect
+from northfell.web.shell.addresses import at
 from northfell.web.shell.wording import worded
 
 
@@ -41,6 +42,7 @@ templates.env.filters["figure"] = figure
 templates.env.filters["fixed"] = fixed
 templates.env.filters["entry"] = entry
 templates.env.filters["worded"] = worded
+templates.env.filters["at"] = at
 templates.env.globals["settings_parameters"] = settings_parameters
 templates.env.globals["kinds"] = KINDS
 templates.env.globals["names_of"] = names_of
@@ -72,7 +74,7 @@ def answer(request: Request, page: str, fragment: str, status_code: int = 200, *
 
 def project_page(request: Request, opened: Project, template: str, title: str, status_code: int = 200, **seen: Any) -> Response:
     """A page beside the stages of a project."""
-    page = {"project": opened, "network": opened.network, "title": title, "at": f"/projects/{opened.id}", **seen}
+    page = {"project": opened, "network": opened.network, "title": title, **seen}
     return templates.TemplateResponse(request, template, page, status_code=status_code)
 
 

@@ -4,6 +4,7 @@ from html import escape
 
 from northfell.app.keeping import Kept
 from northfell.core.quantities import fixed
+from northfell.web.shell.addresses import at
 from northfell.web.shell.stage import STAGES
 from northfell.web.shell.table_cells import CellShown, RowShown
 from northfell.web.shell.view import View
@@ -35,7 +36,7 @@ def _row(row: RowShown, view: View, selected: bool) -> str:
     first = f'<td class="mark-cell" data-sort="{ORDER.get(row.severity, 3)}">{MARKS.get(row.severity, "")}</td>'
     cells = "".join(_cell(cell, there if n == 0 and row.element else "") for n, cell in enumerate(row.cells))
     if row.act:
-        path = escape(f"/projects/{view.project_id}/{row.act}?{view.query}")
+        path = escape(f"{at(view.project_id)}/{row.act}?{view.query}")
         cells += f'<td><button class="btn" hx-post="{path}">{escape(row.act_says)}</button></td>'
     return f"<tr{marks}>{first}{cells}</tr>"
 

@@ -7,6 +7,7 @@ from urllib.parse import quote_plus, urlencode
 
 from fastapi import Depends, Query
 
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Id
 
 TABS: dict[str, tuple[str, ...]] = {}  # path of each stage -> the tabs of its ledger
@@ -48,7 +49,7 @@ class View:
     @property
     def url(self) -> str:
         query = self._encoded()
-        return f"/projects/{self.project_id}/{self.stage}" + (f"?{query}" if query else "")
+        return at(self.project_id, self.stage) + (f"?{query}" if query else "")
 
     def selecting(self) -> Callable[..., str]:
         """Makes the address of this look with another element selected: what a sheet of many symbols asks for many times."""

@@ -25,6 +25,7 @@ from northfell.core.studies import STUDIES
 from northfell.core.verdicts import Finding
 from northfell.drawing.shapes import svg_of
 from northfell.store import history, projects, transaction
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Db, Id, answer, is_fragment, names_of, templates
 from northfell.web.shell.card import card_of, state_note
 from northfell.web.shell.drawings import drawing_of, plain_drawing, whole_box
@@ -38,7 +39,7 @@ router = APIRouter()
 
 @router.get("/projects/{project_id}")
 def project(project_id: Id) -> Response:
-    return RedirectResponse(f"/projects/{project_id}/{FIRST}", 303)
+    return RedirectResponse(at(project_id, FIRST), 303)
 
 
 def show(request: Request, db: Any, opened: Project, view: View, status: int = 200, **more: Any) -> Response:
@@ -291,7 +292,7 @@ def is_partial(results: Results, view: View) -> bool:
 def workspace(request: Request, db: Db, look: Looking, place: str) -> Response:
     """The workspace in a stage."""
     if place not in STAGES:
-        return RedirectResponse(f"/projects/{look.project_id}/{FIRST}", 303)
+        return RedirectResponse(at(look.project_id, FIRST), 303)
     view = replace(look, stage=place, tab=look.tab or request.query_params.get("tab", ""))
     view = view.to()
     return show(request, db, open_project(db, view.project_id, view.proposal), view)

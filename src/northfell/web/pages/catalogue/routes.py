@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from typing import Annotated, Any
-from urllib.parse import quote, urlencode
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
@@ -18,6 +18,7 @@ from northfell.core.model.network import Network
 from northfell.core.model.own_entries import entry_parameters
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.rules.consistency import HIGHEST
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Db, Id, project_page
 from northfell.web.shell.edits import Typed, Version
 
@@ -50,7 +51,7 @@ def _page(request: Request, db: Db, project_id: Id, kind: str = "", status: int 
         "kind": kind, "held": kinds, "questions": questions(entries, kind, chosen, asked.get("q", "")), "found": found, "most": MOST_LISTED, "shown": shown,
         "element": element, "q": asked.get("q", ""), "total": len(entries), "text_shown": text_shown, "unit_shown": unit_shown,
         "chosen": chosen,
-        "entry_url": lambda name: f"/projects/{project_id}/catalogue/{quote(name, safe='')}",
+        "entry_url": lambda name: at(project_id, "catalogue", name),
     }  # fmt: skip
     return project_page(request, opened, "pages/catalogue/catalogue.html", "Catalogue", status, **{"refused": [], "done": "", **seen, **more})
 
@@ -124,14 +125,14 @@ def _then(request: Request, db: Any, project_id: Id, version: int, name: str, ma
 @router.post("/catalogue/{name:path}/use")
 def use(request: Request, db: Db, project_id: Id, name: str, version: Version, element: Typed) -> Response:
     """Give an element the values of an entry, and show it."""
-    to = f"/projects/{project_id}/network?{urlencode({'selected': element})}"
+    to = f"{at(project_id, 'network')}?{urlencode({'selected': element})}"
     return _then(request, db, project_id, version, name, lambda n: catalogue.use(n, element, name), to)
 
 
 @router.post("/catalogue/{name:path}/own")
 def own(request: Request, db: Db, project_id: Id, name: str, version: Version, value: Typed = "") -> Response:
     """Make a version of one's own."""
-    to = f"/projects/{project_id}/catalogue/{quote(value.strip(), safe='')}"
+    to = at(project_id, "catalogue", value.strip())
     return _then(request, db, project_id, version, name, lambda n: catalogue.make_own(n, name, value), to)
 
 
@@ -140,14 +141,14 @@ def set_value(
     request: Request, db: Db, project_id: Id, name: str, field: str, version: Version, value: Typed = "", follow: Annotated[str, Form(max_length=5)] = ""
 ) -> Response:  # fmt: skip
     """Change a value of an own entry, and of the elements that follow it if that is asked."""
-    to = f"/projects/{project_id}/catalogue/{quote(name, safe='')}"
+    to = at(project_id, "catalogue", name)
     return _then(request, db, project_id, version, name, lambda n: catalogue.change_own(n, name, field, value, follow == "yes"), to)
 
 
 @router.post("/catalogue/{name:path}/away")
 def away(request: Request, db: Db, project_id: Id, name: str, version: Version) -> Response:
     """Take an own entry away."""
-    return _then(request, db, project_id, version, name, lambda n: catalogue.remove_own(n, name), f"/projects/{project_id}/catalogue")
+    return _then(request, db, project_id, version, name, lambda n: catalogue.remove_own(n, name), at(project_id, "catalogue"))
 
 
 @router.post("/catalogue")
@@ -157,4 +158,4 @@ def keep(request: Request, db: Db, project_id: Id, version: Version, element: Ty
         change_project(db, project_id, lambda n: catalogue.keep_element(n, element, value), version)
     except NorthfellError as error:
         return _page(request, db, project_id, "", 422, refused=error.lines)
-    return RedirectResponse(f"/projects/{project_id}/catalogue/{quote(value.strip(), safe='')}", 303)
+    return RedirectResponse(at(project_id, "catalogue", value.strip()), 303)

@@ -1,28 +1,23 @@
-"""The page of findings over all studies and states; why one stands, and what would cure it."""
+"""The page of findings over all studies and states."""
 
 from collections.abc import Callable
 from typing import Annotated, Any
-from urllib.parse import quote, urlencode
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Form, Query, Request, Response
 from fastapi.responses import RedirectResponse
 
-from northfell.app.jobs import Job
 from northfell.app.project.projects import Project, change_project, open_project
 from northfell.app.results.findings import Gathered, gathered
-from northfell.app.results.remedying import why
 from northfell.core.errors import NorthfellError, NotFound
-from northfell.core.model.changes import proposing
-from northfell.core.model.elements import Bus
 from northfell.core.tables import build
 from northfell.core.verdicts.acknowledging import acknowledge, take_back
-from northfell.drawing.shapes import svg_of
-from northfell.web.shell.answering import Db, Id, answer, file_answer, project_page, slug, templates
+from northfell.web.shell.addresses import at
+from northfell.web.shell.answering import Db, Id, file_answer, project_page, slug, templates
 from northfell.web.shell.edits import Version
 from northfell.web.shell.stage import STAGES, has_why, name_of_study, of_study, stages_by_study
-from northfell.web.shell.view import Looking, View
+from northfell.web.shell.view import View
 from northfell.web.shell.workspace import gathering
-from northfell.web.stages.flow.path_chart import path_shapes
 
 router = APIRouter(prefix="/projects/{project_id}")
 Chosen = Annotated[str, Query(max_length=200)]
@@ -55,7 +50,7 @@ def _page(request: Request, opened: Project, asked: dict[str, str], status: int 
 
     def there(**changed: str) -> str:
         pairs = {**asked, "proposal": opened.proposal, **changed}
-        return f"/projects/{opened.id}/findings?" + urlencode({k: v for k, v in pairs.items() if v and (k, v) != ("order", "gravity")})
+        return at(opened.id, "findings") + "?" + urlencode({k: v for k, v in pairs.items() if v and (k, v) != ("order", "gravity")})
 
     def follow(g: Gathered) -> str:
         view = View(opened.id, of_study(g.worst.study).path, g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
@@ -63,7 +58,7 @@ def _page(request: Request, opened: Project, asked: dict[str, str], status: int 
 
     def why_at(g: Gathered) -> str:
         view = View(opened.id, of_study(g.worst.study).path, g.worst.state, selected=g.worst.element_id, proposal=opened.proposal)
-        return f"/projects/{opened.id}/why?{view.query}"
+        return f"{at(opened.id, 'why')}?{view.query}"
 
     seen = {
         "found": found, "shown": shown, "asked": asked, "job": job, "there": there, "follow": follow, "why_at": why_at, "stages": stages_by_study(),
@@ -124,59 +119,11 @@ def acknowledge_one(request: Request, db: Db, project_id: Id, version: Version, 
     except NorthfellError as error:
         asked = {"severity": "", "study": "", "state": "", "q": "", "order": "gravity", "known": ""}
         return _page(request, opened, asked, 422, error.lines)
-    return RedirectResponse(f"/projects/{project_id}/findings", 303)
+    return RedirectResponse(at(project_id, "findings"), 303)
 
 
 @router.post("/findings/take-back")
 def take_back_one(db: Db, project_id: Id, version: Version, key: Said) -> Response:
     """Let an acknowledged finding stand again."""
     change_project(db, project_id, lambda n: take_back(n, key.replace("\r\n", "\n")), version)
-    return RedirectResponse(f"/projects/{project_id}/findings", 303)
-
-
-@router.get("/why")
-def why_it_is_so(request: Request, db: Db, view: Looking) -> Response:
-    """The arithmetic of a loading or voltage, who brings it about, and what would cure it, each solved."""
-    opened = open_project(db, view.project_id, view.proposal)
-    opened.network.state(view.state)
-    results = request.app.state.results.of(opened)
-    place = f"why {opened.id} {view.proposal} {view.state} {view.selected}"
-    key = f"{opened.version} {view.proposal} {view.state} {view.selected}"
-    job: Job = request.app.state.jobs.start(place, key, lambda _: why(results, view.state, view.selected))
-    try:
-        found = job.future.result(timeout=WAIT_S)
-    except TimeoutError:
-        return answer(request, "pages/findings/why.html", "pages/findings/_why.html", why=None, view=view, project=opened, network=opened.network)
-    limits = opened.network.settings.limits
-    seen = {
-        "why": found, "view": view, "project": opened, "network": opened.network, "is_bus": isinstance(found.element, Bus), "limits": limits,
-        "svg_of": svg_of, "chart": path_shapes(found.legs, found.flow, limits, *CHART_SIZE) if found.legs else [], "size": CHART_SIZE,
-    }  # fmt: skip
-    return answer(request, "pages/findings/why.html", "pages/findings/_why.html", **seen)
-
-
-WAIT_S = 3.0
-CHART_SIZE = (560.0, 200.0)
-
-
-@router.post("/why/propose")
-def propose(request: Request, db: Db, view: Looking, version: Version, number: Annotated[int, Form(ge=0, le=1000)]) -> Response:
-    """Keep a remedy as a proposal, or put it into the one that is worked in."""
-    opened = open_project(db, view.project_id, view.proposal)
-    found = why(request.app.state.results.of(opened), view.state, view.selected)
-    if number >= len(found.remedies):
-        raise NotFound("That remedy is not there any more.")
-    remedy = found.remedies[number]
-    if opened.proposal:
-        change_project(db, opened.id, remedy.change, version, opened.proposal)
-        return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(opened.proposal, safe='')}", 303)
-    name = _free_name(opened, remedy.title)
-    note = f"Remedy for {found.element.name} in {view.state}: {remedy.title}."
-    change_project(db, opened.id, lambda n: proposing.new_proposal(n, name, note, [remedy.change]), version)
-    return RedirectResponse(f"/projects/{opened.id}/proposal/{quote(name, safe='')}", 303)
-
-
-def _free_name(opened: Project, title: str) -> str:
-    base = title[:70].strip()
-    taken = {p.name for p in opened.network.proposals}
-    return next(n for n in (base, *(f"{base} ({k})" for k in range(2, 1000))) if n not in taken)
+    return RedirectResponse(at(project_id, "findings"), 303)

@@ -22,6 +22,7 @@ from northfell.core.model.elements import NAME_ACCEPTED
 from northfell.core.model.network import Network
 from northfell.core.shorthand import reading as shorthand
 from northfell.store import connect, projects, transaction
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import MOST_ID, Db, Id, file_answer, slug, templates
 from northfell.web.shell.drawings import plain_drawing
 
@@ -160,7 +161,7 @@ def new_project(request: Request, db: Db, name: Annotated[str, Form(max_length=2
         network = Network(name=name.strip())
     except ValidationError:
         return _list(request, db, 422, [str(InputRefused("name", name, NAME_ACCEPTED, where="New project"))], name)
-    return RedirectResponse(f"/projects/{use_cases.create_project(db, network)}/network", 303)
+    return RedirectResponse(at(use_cases.create_project(db, network), "network"), 303)
 
 
 @router.post("/projects/import")
@@ -175,7 +176,7 @@ def import_project(request: Request, db: Db, file: Annotated[UploadFile, File()]
     project_id = use_cases.create_whole(db, found.whole) if found.whole else use_cases.create_project(db, found.network)
     if found.messages:
         return _list(request, db, notes=found.messages[:60], new=project_id, new_name=found.network.name)
-    return RedirectResponse(f"/projects/{project_id}/network", 303)
+    return RedirectResponse(at(project_id, "network"), 303)
 
 
 @router.get("/shorthand")

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from typing import Annotated
-from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Query, Request, Response
 from fastapi.responses import RedirectResponse
@@ -13,6 +12,7 @@ from northfell.app.results.comparing import NETWORK, Comparison, compare
 from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.changes import Change, proposing
 from northfell.core.model.network import Network
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Db, Id, project_page, templates
 from northfell.web.shell.edits import Version
 from northfell.web.shell.stage import stages_by_study
@@ -60,7 +60,7 @@ def _work_in(opened: Project) -> Callable[[str], str]:
 
 def address_of(opened: Project) -> Callable[[str], str]:
     """Address of the page of a proposal."""
-    return lambda name: f"/projects/{opened.id}/proposal/{quote(name, safe='')}"
+    return lambda name: at(opened.id, "proposal", name)
 
 
 def _compared(request: Request, opened: Project, names: list[str], watch: list[str]) -> tuple[Comparison | None, Job]:
@@ -140,5 +140,5 @@ def change(
         return _one(request, opened, name, 422, ["Nothing was changed.", *error.lines])
     opened = open_project(db, project_id)
     shown = value.strip() if act == "rename" else name
-    there = address_of(opened)(shown) if any(p.name == shown for p in opened.network.proposals) else f"/projects/{project_id}/proposals"
+    there = address_of(opened)(shown) if any(p.name == shown for p in opened.network.proposals) else at(project_id, "proposals")
     return RedirectResponse(there, 303)

@@ -16,6 +16,7 @@ from northfell.drawing.shapes import svg_of
 from northfell.store import readers, transaction
 from northfell.store.readers import ReaderLink
 from northfell.web.pages.documents.routes import given_out
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Db, Id, project_page, templates
 from northfell.web.shell.card import card_of
 from northfell.web.shell.drawings import drawing_of
@@ -45,7 +46,7 @@ def make_link(db: Db, project_id: Id, element: Annotated[str, Form(max_length=20
         network.element(element)
     with transaction(db):
         readers.make(db, project_id, element)
-    return RedirectResponse(f"/projects/{project_id}/readers", 303)
+    return RedirectResponse(at(project_id, "readers"), 303)
 
 
 @router.post("/projects/{project_id}/readers/away")
@@ -53,7 +54,7 @@ def take_back(db: Db, project_id: Id, token: Annotated[str, Form(max_length=100)
     """Take a link back: whoever holds it sees nothing from now on."""
     with transaction(db):
         readers.take_back(db, project_id, token)
-    return RedirectResponse(f"/projects/{project_id}/readers", 303)
+    return RedirectResponse(at(project_id, "readers"), 303)
 
 
 def _opened(db: Any, token: str) -> tuple[ReaderLink, Project]:

@@ -49,14 +49,15 @@ def working(
 
 
 @router.get("/results.{form}")
-def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xlsx", "pdf", "json"]) -> Response:
-    """All tables of the stage's study in the state shown, as a folder of CSV files, a workbook, a PDF, or JSON."""
+def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xlsx", "pdf", "json"], over: Literal["one", "all"] = "one") -> Response:
+    """All tables of the stage's study, in the state shown or over all, as a folder of CSV files, a workbook, a PDF, or JSON."""
     opened = open_project(db, view.project_id, view.proposal)
     study = STAGES[view.stage].study
     if study is None:
         raise NotFound("This stage has no result tables.")
-    one = request.app.state.results.of(opened).at(view.state)
-    made = results_file.of(one, study.key, opened.proposal)
+    results = request.app.state.results.of(opened)
+    states = opened.network.state_names if over == "all" else [view.state]
+    made = results_file.of([results.at(state) for state in states], study.key, opened.proposal)
     return file_answer(made.data(form), results_file.MEDIA_TYPES[form], f"{made.name}.{form}")
 
 

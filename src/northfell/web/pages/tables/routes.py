@@ -20,6 +20,7 @@ from northfell.core.model.network import Network
 from northfell.core.model.showing import unit_shown
 from northfell.core.rules.ways import Connections, ways_of
 from northfell.formats import network_tables, workbook
+from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Db, Id, file_answer, project_page, slug
 from northfell.web.shell.edits import Version
 from northfell.web.shell.wording import worded
@@ -101,9 +102,7 @@ def table(request: Request, db: Db, project_id: Id, kind: str) -> Response:
     opened = open_project(db, project_id)
     tabling.columns_of(kind)
     counts = {k: n for k in KINDS if (n := sum(e.kind == k for e in opened.network.elements.values()))}
-    return project_page(
-        request, opened, "pages/tables/table.html", KINDS[kind].TITLE, kind=kind, counts=counts, base=f"/projects/{project_id}/table/{kind}", boards=[]
-    )
+    return project_page(request, opened, "pages/tables/table.html", KINDS[kind].TITLE, kind=kind, counts=counts, base=at(project_id, "table", kind), boards=[])
 
 
 @router.get("/table/{kind}/data")
@@ -214,7 +213,7 @@ def ways(request: Request, db: Db, project_id: Id, board: str) -> Response:
     seen: dict[str, Any] = {
         "kind": "",
         "counts": {},
-        "base": f"/projects/{project_id}/ways/{board}",
+        "base": at(project_id, "ways", board),
         "board": element,
         "boards": boards,
         "sheet": sheet,

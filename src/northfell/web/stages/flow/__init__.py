@@ -7,7 +7,7 @@ from northfell.core.model.elements import InductionMotor, SynchronousMotor
 from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START
 from northfell.drawing.words import Tag
 from northfell.web.shell.stage import Look, Stage, Tab
-from northfell.web.stages.flow import ledger
+from northfell.web.stages.flow import causes, ledger
 from northfell.web.stages.flow.card import flow_figures
 from northfell.web.stages.flow.tags import QUANTITIES, USUAL, flow_tags
 
@@ -41,5 +41,5 @@ FLOW_STAGE = Stage(
         Tab("maximum", "Maximum", ledger.maximum, MAXIMUM, ledger.raised),
     ),
     figures=flow_figures, tags=_tags, says=_says, tools="stages/flow/_tools.html", legend="stages/flow/_legend.html", acts="stages/flow/_acts.html",
-    why=("loading", "voltage"), pins=True,
+    why=("loading", "voltage"), pins=True, routers=(causes.router,),
 )  # fmt: skip

@@ -1,18 +1,14 @@
-import { glance } from "./view.js";
+import { here } from "./post.js";
+import { desk, glance } from "./view.js";
 
 // Extend: type what comes next; what was understood and a ghost on the sheet follow the typing, Enter places it.
 const form = document.getElementById("extend");
 const input = document.getElementById("extend-text");
 const preview = document.getElementById("extend-preview");
-const desk = () => document.getElementById("desk");
 let asked = 0;
 let lines = JSON.parse(sessionStorage.getItem("extend lines") ?? "[]"); // typed before, newest first
 let recalled = -1;
 let timer = 0;
-
-function address(act) {
-  return `/projects/${desk().dataset.project}/extend${act}?${desk().dataset.view}`;
-}
 
 function showGhost() {
   document.getElementById("ghost")?.remove();
@@ -29,7 +25,7 @@ function showGhost() {
 async function look() {
   const turn = ++asked;
   form.querySelector("[data-from]").textContent = desk().dataset.selected ? `from ${desk().dataset.selected}` : "";
-  const answer = await fetch(`${address("/preview")}&text=${encodeURIComponent(input.value)}`, { headers: { "HX-Request": "true" } });
+  const answer = await fetch(`${here("/extend/preview")}&text=${encodeURIComponent(input.value)}`, { headers: { "HX-Request": "true" } });
   if (turn !== asked || form.hidden) return;
   preview.innerHTML = await answer.text();
   showGhost();
@@ -68,7 +64,7 @@ form?.addEventListener("submit", async (event) => {
   asked += 1;
   const before = desk().dataset.version;
   const line = input.value;
-  await window.htmx.ajax("POST", address(""), { target: "#work", swap: "innerMorph", values: { text: input.value, version: before } });
+  await window.htmx.ajax("POST", here("/extend"), { target: "#work", swap: "innerMorph", values: { text: input.value, version: before } });
   if (desk().dataset.version !== before) {
     lines = [line, ...lines.filter((l) => l !== line)].slice(0, 50);
     sessionStorage.setItem("extend lines", JSON.stringify(lines));

@@ -1,5 +1,6 @@
 // Windows on one project stay in step: what another changed is shown here within two seconds, unless something is being typed
 // or stands refused in its field. Who else is there stands in the top line, and what they have picked is marked quietly.
+import { project } from "./post.js";
 import { go } from "./select.js";
 import { desk } from "./view.js";
 
@@ -16,7 +17,7 @@ async function look() {
   asking = true;
   try {
     const query = new URLSearchParams({ window: name, picked: shown.dataset.element });
-    const answer = await fetch(`/projects/${shown.dataset.project}/others?${query}`);
+    const answer = await fetch(`${project("/others")}?${query}`);
     if (!answer.ok) return;
     const found = await answer.json();
     others = found.others;

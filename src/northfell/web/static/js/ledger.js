@@ -1,3 +1,5 @@
+import { here } from "./post.js";
+
 // The ledger: sort by a column, filter by text, set its height, fold it. Numbers sort by what is shown, whatever their unit.
 const remember = sessionStorage;
 const table = () => document.querySelector(".rows table");
@@ -71,7 +73,7 @@ document.addEventListener("click", async (event) => {
   const button = event.target.closest?.('[data-do="copy-table"]');
   if (!button || !table()) return;
   const shown = document.getElementById("desk").dataset;
-  const answer = await fetch(`/projects/${shown.project}/ledger.tsv?${shown.view}`);
+  const answer = await fetch(here("/ledger.tsv"));
   if (!answer.ok || answer.headers.get("X-Version") !== shown.version) { button.textContent = "Not copied: try again"; return; }
   const [heads, ...lines] = (await answer.text()).split("\n");
   const rows = [...table().tBodies[0].rows].filter((row) => !row.hidden).map((row) => lines[row.n]);
