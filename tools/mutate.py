@@ -88,9 +88,14 @@ def _break(node: ast.AST, what: str) -> None:
         if what == "not dropped":
             node.operand = ast.UnaryOp(ast.Not(), node.operand)
     elif isinstance(node, ast.Constant) and isinstance(node.value, int | float):
-        node.value = node.value + 1 if isinstance(node.value, int) else node.value * 1.1 + (0.1 if node.value == 0 else 0)
+        node.value = node.value + 1 if isinstance(node.value, int) else _moved(node.value)
     elif isinstance(node, ast.If | ast.IfExp):
         node.test = ast.UnaryOp(ast.Not(), node.test)
+
+
+def _moved(value: float) -> float:
+    """Another number: a tenth more, or a tolerance so loose that it matters."""
+    return 0.1 if value == 0 else value * (1e5 if abs(value) < 1e-5 else 1.1)
 
 
 def places(package: str) -> list[tuple[Path, int]]:

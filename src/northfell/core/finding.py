@@ -38,7 +38,9 @@ class Finding:
         """How far the value stands toward or beyond its limit: more is worse, 1 is the limit."""
         if self.value is None or not self.limit or math.isnan(self.value):
             return 0.0
-        return self.limit / self.value if self.falls and self.value else self.value / self.limit
+        if self.falls:
+            return self.limit / self.value if self.value else math.inf  # nothing at all of what there should be
+        return self.value / self.limit
 
     def to_json(self) -> dict[str, Any]:
         """As the command line prints it, by element name."""

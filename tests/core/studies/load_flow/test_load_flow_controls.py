@@ -469,6 +469,35 @@ def test_findings_on_machines_and_power_factor():
     assert "Mvar less of capacitors, or of a reactor, would bring it" in supply.help
 
 
+def test_power_factor_of_a_small_supply_counts_and_what_is_delivered_back_does_not():
+    contract = flow_of([BUS_A, BUS_B, INFEED, CABLE, LOAD]).net.network.settings.limits.model_copy(update={"power_factor_contract": 0.95})
+
+    def judged(*more):
+        return [(f.element, f.severity) for f in findings_of("load_flow", flow_of([BUS_A, BUS_B, INFEED, CABLE, *more]), contract) if f.check == "power factor"]
+
+    assert judged({**LOAD, "p_mw": 0.2, "q_mvar": 0.2}) == [("G", "breach"), ("E", "close")]
+    assert judged({**GENERATOR, "mode": "power", "p_mw": 2.0, "q_mvar": -1.5}) == []
+
+
+def test_power_factor_by_power_without_bounds_by_voltage():
+    """Between the corners 1 − cosφ goes with the power: half way from 1 to 0.9 underexcited is 0.95."""
+    sun = {"kind": "inverter", "name": "S", "bus": "B", "mode": "power factor by power", "s_rated_mva": 2.0, "pfp_p1_pct": 50.0, "pfp_factor_1": 1.0,
+           "pfp_p2_pct": 100.0, "pfp_factor_2": 0.9, "pfp_excitation_2": "underexcited"}  # fmt: skip
+    for p_mw, factor in ((0.6, 1.0), (1.5, 0.95), (1.8, 0.92)):
+        flow = flow_of([BUS_A, BUS_B, INFEED, CABLE, {**sun, "p_mw": p_mw}])
+        assert flow.delivered["S"] == pytest.approx(complex(p_mw, -p_mw * math.tan(math.acos(factor))), abs=1e-9)
+
+
+def test_a_surplus_is_shared_by_parts_however_small_their_sum():
+    """What the infeed and the machine take beyond their set points stands as their parts do: 0.3 to 0.2."""
+    given = [BUS_A, BUS_B, {**INFEED, "participation": 0.3, "p_scheduled_mw": 0.5}, CABLE, LOAD, {**GENERATOR, "participation": 0.2}]
+    flow = flow_of(given, surplus="shared")
+    assert flow.messages == flow_of(given).messages
+    beyond = [flow.delivered["G"].real - 0.5, flow.delivered["G2"].real - 1.0]
+    assert beyond[0] / 0.3 == pytest.approx(beyond[1] / 0.2)
+    assert beyond[0] > 0.2
+
+
 def test_what_a_source_lacks_is_told_by_the_field_that_is_empty():
     """Behind an impedance: the fault level, else the ratio; an inverter bounded by a rating that is not given says that it is not."""
     behind = {**INFEED, "flow_model": "behind impedance"}

@@ -14,6 +14,7 @@ from northfell.core.model.changes import apply_completed
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import OperatingState
 from northfell.core.network import compile_network
+from northfell.core.quantities import MINUS
 from northfell.core.studies import load_flow
 from northfell.core.studies.load_flow import LOAD_FLOW, stages_of
 from northfell.core.studies.load_flow.motor_start import drawn_at_start, start
@@ -59,9 +60,11 @@ def test_the_cause_of_a_loading_is_the_same_whichever_way_round_a_branch_is_draw
     assert back.bringers[0].q_mvar == pytest.approx(0.5, rel=1e-6)
 
 
-def test_cause_of_an_overload_by_sensitivities_and_by_trial():
+@pytest.mark.parametrize("source", [{}, {"flow_model": "behind impedance", "ik_max_ka": 1.0, "ik_min_ka": 0.8}])
+def test_cause_of_an_overload_by_sensitivities_and_by_trial(source):
     """The part a load brings is what the reactive flow would change by without its reactive power; checked by a small change of it."""
-    network, flow = solved([*OVERLOADED, {**HEAVY, "name": "EM", "bus": "L", "p_mw": 0.05, "q_mvar": 0.2}])
+    overloaded = [{**e, **source} if e is INFEED else e for e in OVERLOADED]
+    network, flow = solved([*overloaded, {**HEAVY, "name": "EM", "bus": "L", "p_mw": 0.05, "q_mvar": 0.2}])
     t = network.elements["T"]
     cause = cause_of(flow, case_at(flow), t)
     assert cause.rating_pct > 100 > cause.without_q_pct
@@ -69,7 +72,7 @@ def test_cause_of_an_overload_by_sensitivities_and_by_trial():
     assert cause.q_mvar == pytest.approx(sum(b.q_mvar for b in cause.bringers) + cause.rest_mvar)
     assert [b.element.name for b in cause.bringers] == ["EL", "EM"]
     step = 1e-4
-    _, more = solved([*OVERLOADED[:-1], {**HEAVY, "q_mvar": 0.75 + step}, {**HEAVY, "name": "EM", "p_mw": 0.05, "q_mvar": 0.2}])
+    _, more = solved([*overloaded[:-1], {**HEAVY, "q_mvar": 0.75 + step}, {**HEAVY, "name": "EM", "p_mw": 0.05, "q_mvar": 0.2}])
     slope = (more.terminal_power["T"][0].imag - flow.terminal_power["T"][0].imag) / step
     assert cause.bringers[0].q_mvar == pytest.approx(slope * 0.75, rel=1e-3)
 
@@ -101,6 +104,18 @@ def test_a_larger_cable_is_one_of_the_same_sizes_and_build():
     assert (act.values["conductor"], act.values["insulation"], act.values["cores"]) == ("copper", "XLPE", "4")
     assert act.origins["i_rated_a"].startswith("catalogue: ")
     assert larger.cures
+
+
+def test_a_voltage_is_mended_in_its_own_direction():
+    """Only taps and set points that move it the right way are tried: fewer turns of the high-voltage side raise the low one."""
+    tapped = {**TX, "tap_step_pct": 2.5, "tap_lowest_pct": -5.0, "tap_highest_pct": 5.0}
+    for p_mw, factor, signs in ((0.8, -1, {MINUS}), (0.0, 1, {"+"})):
+        v_set = 1.0 if p_mw else 1.12
+        network, flow = solved([BUS_A, BUS_B, LV, {**INFEED, "v_set_pu": v_set}, CABLE, tapped, {**HEAVY, "p_mw": p_mw, "q_mvar": p_mw}])
+        found = [r for r in remedies(network, flow, network.elements["L"]) if r.kind in ("tap", "set point")]
+        assert {r.title.split("at ")[1][0] for r in found if r.kind == "tap"} == signs
+        assert len({r.kind for r in found}) == 2
+        assert all((r.after - r.before) * factor < 0 for r in found)
 
 
 def test_remedies_for_a_low_voltage_and_a_switch_that_helps():
