@@ -1,6 +1,6 @@
 """Reading the IEEE Common Data Format for load-flow data. Buses keep their numbers as names; 0 as base kV means unknown."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -117,6 +117,25 @@ def _section(lines: list[str], title: str) -> Iterator[tuple[int, str]]:
 
 
 def _bus(line: str, at: int, base: float, buses: set[str], final: dict[str, float], messages: list[str]) -> list[dict[str, Any]]:
+    name = _number(line, at, buses)
+    v = BUS.read(line, at, 17)
+    label = " ".join(c for c in line[5:17].split()) if line[5:17].isprintable() else ""
+    made: list[dict[str, Any]] = [
+        {"kind": "bus", "name": name, "label": label, "v_nominal_kv": v["base_kv"] or None, "area": str(int(v["area"])) if v["area"] else ""}
+    ]
+    source = _source(name, v, at, messages)
+    if source.get("v_bus"):
+        final[name] = v["v_pu"]
+    made += [source] if source else []
+    if v["load_mw"] or v["load_mvar"]:
+        made.append({"kind": "load", "name": f"Load {name}", "bus": name, "p_mw": v["load_mw"], "q_mvar": v["load_mvar"]})
+    if v["shunt_g"] or v["shunt_b"]:
+        made.append({"kind": "shunt", "name": f"Shunt {name}", "bus": name, "q_mvar": v["shunt_b"] * base, "p_mw": v["shunt_g"] * base})
+    return made
+
+
+def _number(line: str, at: int, buses: set[str]) -> str:
+    """The number of a bus, which is its name; added to those that are there."""
     number = line[:5].strip().split()[0] if line[:5].strip() else ""
     if not (number.isascii() and number.isdigit()):
         raise NetworkRefused([InputRefused("bus number", line[:5], "a whole number in columns 1 to 4", where=f"Line {at}")])
@@ -124,42 +143,40 @@ def _bus(line: str, at: int, base: float, buses: set[str], final: dict[str, floa
     if name in buses:
         raise NetworkRefused([InputRefused("bus number", name, "a number that no other bus has", where=f"Line {at}")])
     buses.add(name)
-    v = BUS.read(line, at, 17)
-    label = " ".join(c for c in line[5:17].split()) if line[5:17].isprintable() else ""
-    made: list[dict[str, Any]] = [
-        {"kind": "bus", "name": name, "label": label, "v_nominal_kv": v["base_kv"] or None, "area": str(int(v["area"])) if v["area"] else ""}
-    ]
+    return name
+
+
+def _source(name: str, v: Mapping[str, float], at: int, messages: list[str]) -> dict[str, Any]:
+    """What stands at a bus by its type: a reference, a machine that holds a voltage or delivers as given, or nothing."""
     kind = int(v["type"])
     if kind not in (0, 1, 2, 3):
         raise NetworkRefused([InputRefused("type", v["type"], "0, 1, 2 or 3", where=f"Line {at}, bus {name}")])
+    limits = _reactive_limits(name, v, at)
+    if kind == 1 and (v["q_min"] or v["q_max"]):
+        messages.append(f"Bus {name} holds its power between voltage limits in the file, {v['q_min']:g} to {v['q_max']:g} p.u.: they do not act here.")
     held = v["desired_pu"] or v["v_pu"]
     other = str(int(v["remote"])) if kind >= 2 and int(v["remote"]) not in (0, int(name)) else ""
     if other and kind == 3:
-        other, held = "", v["v_pu"]
-        messages.append(f"Bus {name} is the reference and controls bus {int(v['remote'])}: it is read as holding its own final voltage, {held:g} p.u.")
+        held = v["v_pu"]
+        messages.append(f"Bus {name} is the reference and controls bus {other}: it is read as holding its own final voltage, {held:g} p.u.")
+    if kind >= 2 and not v["desired_pu"]:
+        messages.append(f"Bus {name} gives no voltage to hold: its final voltage, {held:g} p.u., is held.")
+    if kind == 3:
+        return {"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"], **limits}
+    machine = {"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "p_mw": v["generation_mw"]}
+    if kind == 2:
+        return {**machine, "mode": "voltage", "v_set_pu": held, "v_bus": other or None, **limits}
+    if v["generation_mw"] or v["generation_mvar"]:
+        return {**machine, "mode": "power", "q_mvar": v["generation_mvar"]}
+    return {}
+
+
+def _reactive_limits(name: str, v: Mapping[str, float], at: int) -> dict[str, float]:
     given = {"q_min_mvar": v["q_min"], "q_max_mvar": v["q_max"]} if v["q_min"] or v["q_max"] else {}
     limits = {field: q for field, q in given.items() if abs(q) < NO_LIMIT_MVAR}
     if limits and limits.get("q_min_mvar", -NO_LIMIT_MVAR) > limits.get("q_max_mvar", NO_LIMIT_MVAR):
         raise NetworkRefused([InputRefused("minimum MVAR", v["q_min"], f"at most the maximum, {v['q_max']:g}", where=f"Line {at}, bus {name}")])
-    if kind == 1 and (v["q_min"] or v["q_max"]):
-        messages.append(f"Bus {name} holds its power between voltage limits in the file, {v['q_min']:g} to {v['q_max']:g} p.u.: they do not act here.")
-    if kind >= 2 and not v["desired_pu"]:
-        messages.append(f"Bus {name} gives no voltage to hold: its final voltage, {held:g} p.u., is held.")
-    if kind == 3:
-        made.append({"kind": "infeed", "name": f"Source {name}", "bus": name, "v_set_pu": held, "angle_deg": v["angle_deg"], **limits})
-    elif kind == 2:
-        power = {"p_mw": v["generation_mw"], "v_set_pu": held, "v_bus": other or None}
-        made.append({"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "mode": "voltage", **power, **limits})
-        if other:
-            final[name] = v["v_pu"]
-    elif v["generation_mw"] or v["generation_mvar"]:
-        power = {"p_mw": v["generation_mw"], "q_mvar": v["generation_mvar"]}
-        made.append({"kind": "synchronous_generator", "name": f"Source {name}", "bus": name, "mode": "power", **power})
-    if v["load_mw"] or v["load_mvar"]:
-        made.append({"kind": "load", "name": f"Load {name}", "bus": name, "p_mw": v["load_mw"], "q_mvar": v["load_mvar"]})
-    if v["shunt_g"] or v["shunt_b"]:
-        made.append({"kind": "shunt", "name": f"Shunt {name}", "bus": name, "q_mvar": v["shunt_b"] * base, "p_mw": v["shunt_g"] * base})
-    return made
+    return limits
 
 
 def _at_other_buses(elements: list[dict[str, Any]], buses: set[str], final: dict[str, float], messages: list[str]) -> None:

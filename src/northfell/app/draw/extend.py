@@ -173,6 +173,12 @@ class _Growth:
             made.problems.append(f"Not understood behind {KINDS[said.kind].TITLE.lower()}: {', '.join(said.unread)}. An example: {EXAMPLES[said.kind]}.")
         if said.to and len(KINDS[said.kind].TERMINALS) != 2:
             made.problems.append(f"Only what has two ends can go to a bus: leave out “to {said.to}”.")
+        self._one(said, rest, made)
+        made.understood.append(self._line(said))
+        made.not_kept += said.not_kept
+
+    def _one(self, said: Said, rest: list[Said], made: Plan) -> None:
+        """Place one element by what it hangs on and how many ends it has."""
         ends = len(KINDS[said.kind].TERMINALS)
         if KINDS[said.kind].HELD_BY:
             self._attached(said, made)
@@ -193,8 +199,6 @@ class _Growth:
             self._branch(said, rest, made)
         else:
             self._fork(said, rest, made)
-        made.understood.append(self._line(said))
-        made.not_kept += said.not_kept
 
     def _bracket(self, kind: str) -> None:
         if kind == "(":
