@@ -36,6 +36,7 @@ def test_a_figure_that_grows_or_is_graver_comes_back():
     assert not still_holds(one, found(95.0, "breach"))
     assert still_holds(kept(found(120.0, "breach")), found(95.0))
     assert not still_holds(kept(found(95.0, falls=True)), found(94.8, falls=True))
+    assert not still_holds(kept(found(0.0)), found(0.005))
     assert not still_holds(kept(found(None)), found(1.0))
 
 
