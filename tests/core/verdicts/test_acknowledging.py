@@ -52,8 +52,22 @@ def test_a_reason_is_needed_and_bounded():
     assert kept(found(95.0), " x ").reason == "x"
     assert len(kept(found(95.0), "x" * 500).reason) == 500
     for refused in ("", "  ", "x" * 501):
-        with pytest.raises(NetworkRefused, match="1 to 500 characters"):
+        with pytest.raises(NetworkRefused, match="^Finding at A: reason is .*1 to 500 characters") as error:
             kept(found(95.0), refused)
+        assert len(str(error.value)) < 220
+
+
+def test_what_history_and_list_keep_of_it_is_bounded_and_names_the_place():
+    long = Finding("load_flow", "Normal", "", "", "breach", "t" * 900, 1.0, 1.0)
+    change = acknowledge(network_of([BUS_A]), long, "r" * 400)
+    assert change.title == "Finding at load_flow acknowledged: " + "r" * 165
+    assert change.acts[0].to.told == "t" * 400
+    assert acknowledge(network_of([BUS_A]), found(95.0), "known").title == "Finding at A acknowledged: known"
+
+
+def test_one_kept_without_a_verdict_covers_any():
+    one = kept(found(120.0, "breach")).model_copy(update={"severity": ""})
+    assert still_holds(one, found(120.0, "breach"))
 
 
 def test_what_contradicts_itself_is_as_grave_as_what_it_stops():
