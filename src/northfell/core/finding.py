@@ -31,7 +31,7 @@ class Finding:
     @property
     def key(self) -> str:
         """What stays the same while the figure and the state change."""
-        return "\n".join((self.study, self.element_id, self.check or self.text))
+        return "\n".join((self.study, self.element_id, self.check or self.text[:300]))
 
     @property
     def beyond(self) -> float:
