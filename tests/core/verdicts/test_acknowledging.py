@@ -52,7 +52,7 @@ def test_a_reason_is_needed_and_bounded():
     assert kept(found(95.0), " x ").reason == "x"
     assert len(kept(found(95.0), "x" * 500).reason) == 500
     for refused in ("", "  ", "x" * 501):
-        with pytest.raises(NetworkRefused, match="^Finding at A: reason is .*1 to 500 characters") as error:
+        with pytest.raises(NetworkRefused, match=r"^Finding at A: reason is .*1 to 500 characters") as error:
             kept(found(95.0), refused)
         assert len(str(error.value)) < 220
 
