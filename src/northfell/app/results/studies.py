@@ -152,6 +152,7 @@ class Results:
     away: Callable[..., Any] | None = None
     states: dict[str, StateResults] = field(default_factory=dict)
     before: "Results | None" = field(default=None, repr=False)  # of the version before
+    earlier: Mapping[str, Mapping[str, Compared]] = field(default_factory=dict, repr=False)  # by study and state, of versions before
     _findings: list[Finding] | None = None
     kept: dict[str, Any] = field(default_factory=dict)  # what was computed on request: outages, motor starts, remedies
 
@@ -165,7 +166,18 @@ class Results:
         """A study in all operating states; those in which it has no result are among the names only. Without `wait`, nothing is solved for it."""
         every = {state: self.at(state) for state in self.network.state_names}
         known = {state: one.compared(study) for state, one in every.items() if wait or one.knows(study)}
-        return OverStates(tuple(every), {state: found for state, found in known.items() if found is not None}, frozenset(every) - frozenset(known))
+        waiting = frozenset(every) - frozenset(known)
+        before = {state: found for state, found in self.earlier.get(study.key, {}).items() if state in waiting}
+        return OverStates(tuple(every), before | {state: found for state, found in known.items() if found is not None}, waiting)
+
+    def last_known(self) -> dict[str, dict[str, Compared]]:
+        """By study and state the newest figures that are known, of this version or of one before: nothing is solved for them."""
+        found: dict[str, dict[str, Compared]] = {}
+        for study in STUDIES:
+            known = {state: one.compared(study) for state, one in self.states.items() if one.knows(study)}
+            kept = {state: figures for state, figures in self.earlier.get(study.key, {}).items() if state not in known}
+            found[study.key] = kept | {state: figures for state, figures in known.items() if figures is not None}
+        return found
 
     @property
     def findings_are_known(self) -> bool:
@@ -285,4 +297,5 @@ class ResultsCache:
         before = self._newest.get((project.id, project.proposal))
         if before is not None:
             before.before = None  # one version back is enough
-        return self._newest.put((project.id, project.proposal), Results(project.network, self._away, before=before))
+        earlier = before.last_known() if before is not None else {}
+        return self._newest.put((project.id, project.proposal), Results(project.network, self._away, before=before, earlier=earlier))

@@ -8,11 +8,19 @@ from northfell.core.studies.record import Compared
 
 @dataclass(frozen=True)
 class OverStates:
-    """What a study found in each operating state; states in which it found nothing are among the names, and have no figures."""
+    """What a study found in each operating state; states in which it found nothing are among the names, and have no figures.
+
+    Of states that wait to be solved there are the figures that were found before, if any: they are shown as not current.
+    """
 
     states: tuple[str, ...]
     by_state: Mapping[str, Compared]
     waiting: frozenset[str] = frozenset()  # states that are not solved yet
+
+    @property
+    def unknown(self) -> frozenset[str]:
+        """States that are not solved yet, and of which nothing was found before."""
+        return self.waiting - self.by_state.keys()
 
     def values(self, what: str, of: str) -> dict[str, float | None]:
         """A figure in every state; None where there is none."""

@@ -19,6 +19,7 @@ class Figure:
     severity: str = ""
     working: str = ""  # query of its working, where it has one
     note: str = ""
+    stale: bool = False  # of a version before, until it is solved anew
 
 
 @dataclass(frozen=True)
@@ -44,10 +45,11 @@ def by_state(every: OverStates, what: str, of: str, unit: str, severity: Callabl
     return [
         Figure(
             state,
-            _written(v, digits, state in every.waiting),
+            _written(v, digits, state in every.unknown),
             unit if v is not None else "",
             severity(v) if v is not None else "",
             note="worst" if v is not None and v == worst and len(values) > 1 else "",
+            stale=v is not None and state in every.waiting,
         )
         for state, v in values.items()
     ]

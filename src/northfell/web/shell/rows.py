@@ -24,7 +24,7 @@ def rows_html(rows: list[RowShown], view: View) -> list[str]:
     made = []
     for row in rows:
         selected = bool(row.element) and row.element == view.selected and (row.side == view.side or not STAGES[view.stage].by_side)
-        key = (base, row.element, row.severity, row.side, row.state, row.act, selected, *row.cells)
+        key = (base, row.element, row.severity, row.side, row.state, row.over, row.act, selected, *row.cells)
         html = _kept.get(key)
         made.append(_kept.put(key, _row(row, view, selected)) if html is None else html)
     return made
@@ -33,7 +33,7 @@ def rows_html(rows: list[RowShown], view: View) -> list[str]:
 def _row(row: RowShown, view: View, selected: bool) -> str:
     there = escape(view.to(selected=row.element, side=row.side, state=row.state or view.state).url)
     marks = f' data-element="{escape(row.element)}"' + (' aria-selected="true"' if selected else "") if row.element else ""
-    first = f'<td class="mark-cell" data-sort="{ORDER.get(row.severity, 3)}">{MARKS.get(row.severity, "")}</td>'
+    first = f'<td class="mark-cell{" over" if row.over else ""}" data-sort="{ORDER.get(row.severity, 3)}">{MARKS.get(row.severity, "")}</td>'
     cells = "".join(_cell(cell, there if n == 0 and row.element else "") for n, cell in enumerate(row.cells))
     if row.act:
         path = escape(f"{at(view.project_id)}/{row.act}?{view.query}")
@@ -42,7 +42,7 @@ def _row(row: RowShown, view: View, selected: bool) -> str:
 
 
 def _cell(cell: CellShown, link: str) -> str:
-    verdict = f" {cell.severity}-text" if cell.severity in ("breach", "close") else ""
+    verdict = (f" {cell.severity}-text" if cell.severity in ("breach", "close") else "") + (" over" if cell.over else "")
     cls = ("num" if cell.number else "") + verdict + (" long" if not cell.number and len(cell.text) > 60 else "")
     bar = ""
     if cell.bar is not None:

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from northfell.core.model.elements import Element
@@ -22,6 +22,7 @@ class CellShown:
     bar: float | None = None
     number: bool = False
     full: float | None = field(default=None, compare=False)  # every digit, for who copies the table
+    over: bool = False  # of other states than the one shown: marked as not current while those are not solved
 
     @property
     def copied(self) -> str:
@@ -41,6 +42,7 @@ class RowShown:
     severity: str = ""
     side: str = "load"
     state: str = ""
+    over: bool = False  # its verdict is of all states
     act: str = ""  # path below the project that a button at the end of the row posts to, and what it says
     act_says: str = ""
 
@@ -80,6 +82,11 @@ def num(value: float | None, decimals: int | None = None, severity: str = "", ba
     sort = round(value, decimals) if decimals is not None else float(f"{value:.{digits}g}")
     written = fixed(value, decimals) if decimals is not None else figure(value, digits)
     return CellShown(written, sort, severity, None if bar is None else round(bar, 2), True, value)
+
+
+def over(cell: CellShown, other: bool = True) -> CellShown:
+    """A cell of other states than the one shown."""
+    return replace(cell, over=True) if other else cell
 
 
 DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits

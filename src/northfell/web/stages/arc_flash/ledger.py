@@ -6,7 +6,7 @@ from dataclasses import replace
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, place_key
 from northfell.web.shell.figures import AWAITED, ENDLESS
 from northfell.web.shell.stage import Look
-from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, shown, text
+from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, over, shown, text
 
 
 def locations_table(look: Look) -> Ledger:
@@ -24,14 +24,15 @@ def locations_table(look: Look) -> Ledger:
     rows = []
     for record in table.records():
         key = place_key(network.id_of_name[record["bus"]], record["side"])
-        cells = [text(AWAITED) if s in every.waiting else energy(e, "not fed") for s, e in every.values("energy", key).items()]
-        worst, most = ("", None) if every.waiting else every.worst("energy", key) or ("", None)
-        highest = text(AWAITED) if every.waiting else energy(most)
+        values = every.values("energy", key).items()
+        cells = [over(energy(e, AWAITED if s in every.unknown else "not fed"), s != look.view.state) for s, e in values]
+        worst, most = every.worst("energy", key) or ("", None)
+        highest = over(energy(most, AWAITED if every.unknown else "–"))
         opens = num(record["clearing_time_s"], otherwise="never" if record["energy_cal_cm2"] else "–", digits=3)
         boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)
         rows.append(RowShown(network.id_of_name[record["bus"]], [
-            *(cell_of(record, n) for n in ("bus", "side", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, highest, text(worst),
-        ], highest.severity, record["side"]))  # fmt: skip
+            *(cell_of(record, n) for n in ("bus", "side", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, highest, over(text(worst)),
+        ], highest.severity, record["side"], over=True))  # fmt: skip
     by_state = [Head(s, "cal/cm²", True) for s in (*network.state_names, "Worst")]
     heads = [*heads_of(table, "bus side device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state")]
     return Ledger([], heads, rows, export=table.name)

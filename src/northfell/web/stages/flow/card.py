@@ -165,6 +165,6 @@ def _voltage_by_state(look: Look, e: Element) -> list[Figure]:
     limits, every = look.network.settings.limits, look.over(LOAD_FLOW)
     found = []
     for state, v in every.values("voltage", e.id).items():
-        told = AWAITED if state in every.waiting else fixed(v, 3) if v is not None else "not fed"
-        found.append(Figure(state, told, "p.u." if v is not None else "", voltage_severity(limits, e, v)))
+        told = fixed(v, 3) if v is not None else AWAITED if state in every.unknown else "not fed"
+        found.append(Figure(state, told, "p.u." if v is not None else "", voltage_severity(limits, e, v), stale=v is not None and state in every.waiting))
     return found

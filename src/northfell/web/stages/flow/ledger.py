@@ -15,7 +15,7 @@ from northfell.core.studies.load_flow.outages import outages_table
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
-from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, shown, text
+from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, over, shown, text
 from northfell.web.shell.view import View
 from northfell.web.stages.flow.loading_chart import loading_shapes
 
@@ -43,14 +43,15 @@ def branches(look: Look) -> Ledger:
     network, pinned = look.network, look.pinned
     flow, limits = look.result(LOAD_FLOW), network.settings.limits
     every, ends = look.over(LOAD_FLOW), Ends(network.elements, network.adjacency)
+    unknown = AWAITED if every.unknown else "–"
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
         pct = record["loading_pct"]
-        worst, most = ("", None) if every.waiting else every.worst("loading", e.id) or ("", None)
+        worst, most = every.worst("loading", e.id) or ("", None)
         severity = loading_severity(limits, e, pct)
-        highest = text(AWAITED) if every.waiting else num(most, 1, loading_severity(limits, e, most))
+        highest = over(num(most, 1, loading_severity(limits, e, most), otherwise=unknown))
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
         of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
         was = before.get(e.name, {}) if before is not None else None
@@ -58,7 +59,7 @@ def branches(look: Look) -> Ledger:
         rows.append(RowShown(e.id, [
             text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
             cell_of(record, "q_mvar"), CellShown(carries, float(f"{record['carries'] or 0:.4g}"), number=True, full=record["carries"]), *compared, highest,
-            text(worst), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2), num(record["circulating_a"], digits=3), text(of),
+            over(text(worst)), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2), num(record["circulating_a"], digits=3), text(of),
         ], severity))  # fmt: skip
     pins = [Head("Loading", "+/−", True), Head("P", "+/−", True), Head("Q", "+/−", True)] if before is not None else []
     heads = [
@@ -84,7 +85,7 @@ def buses(look: Look) -> Ledger:
         deviation = 100 * (v - 1) if v is not None else None
         severity = voltage_severity(limits, e, v)
         states = [u for u in every.values("voltage", e.id).values() if u is not None]
-        low, high = (text(AWAITED) if every.waiting else num(of(states, default=None), 4) for of in (min, max))
+        low, high = (over(num(of(states, default=None), 4, otherwise=AWAITED if every.unknown else "–")) for of in (min, max))
         compared = [change(v, before.get(e.name, {}).get("v_pu"), 4)] if before is not None else []
         rows.append(RowShown(e.id, [
             text(e.name), text(kind), cell_of(record, "v_nominal_kv"), cell_of(record, "v_kv", otherwise="–" if record["energised"] else "not fed"),
@@ -131,7 +132,7 @@ def totals(look: Look) -> Ledger:
     for key, label in told.items():
         for unit, suffix in (("MW", "mw"), ("Mvar", "mvar")):
             sums = every.values("totals", f"{key}_{suffix}").items()
-            cells = [text(AWAITED) if s in every.waiting else num(v) if v is not None else text("no result") for s, v in sums]
+            cells = [over(num(v, otherwise=AWAITED if s in every.unknown else "no result"), s != look.view.state) for s, v in sums]
             rows.append(RowShown("", [text(label), text(unit), *cells, *([num(pinned.totals[f"{key}_{suffix}"])] if pinned else [])]))
     pins = [Head("Pinned", "", True)] if pinned else []
     return Ledger([], [Head("Total"), Head("Unit"), *(Head(s, "", True) for s in network.state_names), *pins], rows, export="totals")

@@ -20,8 +20,11 @@ function sortBy(column, direction) {
   table().tHead.rows[0].cells[column].setAttribute("aria-sort", direction);
 }
 
+let filtered = false;
 function filter(text) {
   const wanted = text.trim().toLowerCase();
+  if (!wanted && !filtered) return;
+  filtered = wanted !== "";
   for (const row of table()?.tBodies[0].rows ?? []) row.hidden = wanted !== "" && !row.textContent.toLowerCase().includes(wanted);
 }
 
@@ -33,12 +36,19 @@ function restore() {
     input.value = remember.getItem(`filter ${place()}`) ?? "";
     filter(input.value);
   }
-  const desk = document.getElementById("desk");
+}
+
+// Height and folds are this window's: put on the desk before it is shown, so that an answer changes nothing about them.
+function fold(desk) {
   const height = localStorage.getItem("ledger");
   if (height) desk?.style.setProperty("--ledger", `${height}px`);
   desk?.classList.toggle("no-ledger", localStorage.getItem("ledger-folded") === "yes");
   desk?.classList.toggle("no-card", localStorage.getItem("card-folded") === "yes");
 }
+document.addEventListener("htmx:before:swap", (event) => {
+  for (const task of event.detail.tasks ?? []) fold(task.fragment?.querySelector?.("#desk"));
+});
+fold(document.getElementById("desk"));
 
 function head(event) {
   const cell = event.target.closest?.(".rows th");
@@ -65,8 +75,46 @@ document.addEventListener("pointermove", (event) => {
 });
 document.addEventListener("pointerup", () => { grip = false; });
 
-document.addEventListener("htmx:after:swap", restore);
-restore();
+// Columns keep the widths that the table gave them: what it would do anew for every row that changes, for all of thousands.
+// Both stand at the root of the page, which no answer touches.
+const root = document.documentElement;
+let laid = ""; // the table that was measured
+const known = (rows) => `${rows.id} ${rows.querySelector("thead").textContent} ${rows.querySelector("tbody").rows.length}`;
+
+function lay() {
+  const here = table();
+  if (!here?.tHead || known(here.parentElement) === laid) return;
+  root.classList.remove("laid");
+  const widths = [...here.tHead.rows[0].cells].map((cell) => Math.ceil(cell.getBoundingClientRect().width));
+  const last = widths.pop();
+  root.style.setProperty("--columns", `${widths.map((w) => `${w}px`).join(" ")} minmax(${last}px, 1fr)`);
+  root.classList.add("laid");
+  laid = known(here.parentElement);
+}
+
+function anew() {
+  laid = "";
+  lay();
+}
+
+// A value that has outgrown its column is seen to once nothing else waits.
+function outgrown() {
+  const rows = [...table()?.tBodies[0].rows ?? []].filter((row) => row.dataset.fresh !== undefined);
+  const wide = rows.some((row) => [...row.cells].some((cell) => cell.scrollWidth > cell.clientWidth + 1));
+  for (const row of rows) row.removeAttribute("data-fresh");
+  if (wide) anew();
+}
+const later = window.requestIdleCallback ?? ((work) => setTimeout(work, 200));
+
+function shown() {
+  restore();
+  lay();
+  later(outgrown);
+}
+document.addEventListener("htmx:after:swap", shown);
+window.addEventListener("resize", anew);
+document.fonts?.ready.then(anew);
+shown();
 
 // The table as a spreadsheet takes it: the rows in sight in their order, with every digit, which the server has.
 document.addEventListener("click", async (event) => {

@@ -16,6 +16,7 @@ function put(live, sent, kids) {
     for (const fresh of Array.from(sent.children)) { // a list of its own: what is put in place leaves it
       fresh.n = Number(fresh.dataset.n);
       fresh.removeAttribute("data-n");
+      if (fresh.localName === "tr") fresh.dataset.fresh = "";
       there.get(fresh.n)?.replaceWith(fresh);
     }
     sent.removeAttribute("data-some");
@@ -47,8 +48,8 @@ document.addEventListener("htmx:before:swap", (event) => {
 
 function begin() {
   const [svg, body] = [document.getElementById("sheet"), document.querySelector(".rows tbody")];
-  if (svg && groups(svg)[0]?.n === undefined) number(svg, groups);
-  if (body && rows(body)[0]?.n === undefined) number(body, rows);
+  if (svg && svg.querySelector(":scope > a")?.n === undefined) number(svg, groups);
+  if (body && body.firstElementChild?.n === undefined) number(body, rows);
 }
 
 document.addEventListener("htmx:after:swap", begin);
