@@ -1,11 +1,11 @@
-"""What of an answer a window has already: an edit in a large network sends the symbols and rows that it changed, not all of them.
+"""What of an answer a window has already: an edit sends the symbols, rows and parts of the page that it changed, not all of them.
 
-A window says with each request what it shows, by a token that it was given with it. If that is still known here, only what differs is
-sent; otherwise everything is.
+A window says with each request what it shows, by a token that it was given with it, which no other answer has. If that is still known
+here, only what differs is sent; otherwise everything is.
 """
 
 from dataclasses import dataclass, field, replace
-from hashlib import sha256
+from secrets import token_hex
 
 from northfell.app.keeping import Kept
 from northfell.drawing.shapes import Group
@@ -21,6 +21,7 @@ class Shown:
     base: str  # the address to which each symbol adds itself
     table: tuple[str, str]  # stage and tab
     rest: tuple[object, ...]  # what the list of names and the tray depend on
+    blocks: dict[str, str] = field(default_factory=dict)  # blocks of the page by their names, as they are written
 
 
 @dataclass(frozen=True)
@@ -33,22 +34,29 @@ class Part:
     some_groups: bool = False
     some_rows: bool = False
     same_rest: bool = False
+    blocks: dict[str, str] = field(default_factory=dict)  # of this answer, noted while it is written
+    had: dict[str, str] = field(default_factory=dict)  # of what the window shows
+
+    def has(self, name: str, written: str) -> bool:
+        """Whether the window has a block as it is written now; it is noted for the answer after this."""
+        self.blocks[name] = written
+        return self.had.get(name) == written
 
 
 @dataclass
 class Answers:
     """The last answers, by token."""
 
-    _kept: Kept[str, Shown] = field(default_factory=lambda: Kept(24))
+    _kept: Kept[str, Shown] = field(default_factory=lambda: Kept(64))
 
-    def part(self, view: View, version: int, groups: list[Group], rows: list[str], rest: tuple[object, ...], has: str) -> Part:
+    def part(self, view: View, groups: list[Group], rows: list[str], rest: tuple[object, ...], has: str) -> Part:
         """What to send to a window that shows `has` (empty: nothing)."""
-        token = sha256(f"{version} {view!r}".encode()).hexdigest()[:24]
+        token, blocks = token_hex(12), dict[str, str]()
         base, table = replace(view, selected="").url, (view.stage, view.shown_tab)
         before = self._kept.get(has)
-        self._kept.put(token, Shown(tuple(groups), tuple(rows), base, table, rest))
+        self._kept.put(token, Shown(tuple(groups), tuple(rows), base, table, rest, blocks))
         if before is None:
-            return Part(token, list(enumerate(groups)), list(enumerate(rows)))
+            return Part(token, list(enumerate(groups)), list(enumerate(rows)), blocks=blocks)
         same_sheet = before.base == base and [g.element for g in before.groups] == [g.element for g in groups]
         same_rows = bool(rows) and before.table == table and len(before.rows) == len(rows)
         return Part(
@@ -58,4 +66,6 @@ class Answers:
             same_sheet,
             same_rows,
             rest == before.rest,
+            blocks,
+            before.blocks,
         )
