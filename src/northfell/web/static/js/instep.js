@@ -49,7 +49,8 @@ function mark() {
   const names = [...new Set(others.map((one) => one.name || "someone"))];
   place.hidden = !names.length;
   place.textContent = names.length ? `also here: ${names.join(", ")}` : "";
-  for (const group of document.querySelectorAll("#sheet .theirs")) group.classList.remove("theirs");
+  const marked = document.getElementById("sheet")?.getElementsByClassName("theirs");
+  while (marked?.length) marked[0].classList.remove("theirs");
   for (const one of others) if (one.picked) document.querySelector(`#sheet [data-element="${CSS.escape(one.picked)}"]`)?.classList.add("theirs");
 }
 

@@ -2,8 +2,9 @@ import { here } from "./post.js";
 
 // The ledger: sort by a column, filter by text, set its height, fold it. Numbers sort by what is shown, whatever their unit.
 const remember = sessionStorage;
-const table = () => document.querySelector(".rows table");
-const place = () => document.querySelector(".rows")?.id ?? "";
+const rowsBox = () => document.getElementById("ledger")?.querySelector(".rows"); // not the whole page: the sheet before it may be large
+const table = () => rowsBox()?.querySelector("table");
+const place = () => rowsBox()?.id ?? "";
 
 function sortBy(column, direction) {
   const body = table()?.tBodies[0];
@@ -31,7 +32,7 @@ function filter(text) {
 function restore() {
   const sorted = remember.getItem(`sort ${place()}`);
   if (sorted) sortBy(...JSON.parse(sorted));
-  const input = document.querySelector("[data-filter]");
+  const input = document.getElementById("filter-rows");
   if (input) {
     input.value = remember.getItem(`filter ${place()}`) ?? "";
     filter(input.value);

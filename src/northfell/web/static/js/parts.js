@@ -11,6 +11,7 @@ function put(live, sent, kids) {
   if (!live || !sent) return;
   const focused = document.activeElement?.closest?.("[data-element]");
   const again = focused && live.contains(focused) ? focused.dataset.element : null;
+  const acts = sent.localName === "tbody" && sent.querySelector("[hx-post]");
   if (sent.hasAttribute("data-some")) {
     const there = new Map(kids(live).map((kid) => [kid.n, kid]));
     for (const fresh of Array.from(sent.children)) { // a list of its own: what is put in place leaves it
@@ -24,10 +25,29 @@ function put(live, sent, kids) {
     live.replaceChildren(...sent.children);
     number(live, kids);
   }
+  if (acts) process(live);
   sent.replaceChildren();
   if (again !== null) live.querySelector(`[data-element="${CSS.escape(again)}"]`)?.focus({ preventScroll: true });
-  if (live.querySelector("[hx-post]")) window.htmx.process(live);
 }
+
+// htmx searches what it has put in place for what it should heed: all of it but the sheet and the rows, which hold links that select.js follows.
+const process = window.htmx.process.bind(window.htmx);
+const body = () => document.getElementById("ledger")?.querySelector(".rows tbody");
+const large = () => [document.getElementById("sheet"), body()].filter(Boolean);
+
+function around(part, left) {
+  for (const kid of part.children) {
+    if (left.includes(kid)) continue;
+    if (left.some((one) => kid.contains(one))) around(kid, left);
+    else process(kid);
+  }
+}
+
+window.htmx.process = (part, ...more) => {
+  const left = large().filter((one) => part?.contains?.(one) && one !== part);
+  if (left.length) around(part, left);
+  else process(part, ...more);
+};
 
 function number(live, kids) {
   kids(live).forEach((kid, n) => { kid.n = n; });
@@ -41,15 +61,15 @@ document.addEventListener("htmx:before:swap", (event) => {
     const sent = task.fragment;
     if (!sent?.querySelector?.("#desk")) continue;
     put(document.getElementById("sheet"), sent.querySelector("#sheet"), groups);
-    const [live, fresh] = [document.querySelector(".rows tbody"), sent.querySelector(".rows tbody")];
+    const [live, fresh] = [body(), sent.querySelector(".rows tbody")];
     if (live && fresh && live.closest(".rows").id === fresh.closest(".rows").id) put(live, fresh, rows); // another table comes whole
   }
 });
 
 function begin() {
-  const [svg, body] = [document.getElementById("sheet"), document.querySelector(".rows tbody")];
+  const [svg, lines] = [document.getElementById("sheet"), body()];
   if (svg && svg.querySelector(":scope > a")?.n === undefined) number(svg, groups);
-  if (body && body.firstElementChild?.n === undefined) number(body, rows);
+  if (lines && lines.firstElementChild?.n === undefined) number(lines, rows);
 }
 
 document.addEventListener("htmx:after:swap", begin);

@@ -5,6 +5,7 @@ import { desk, sheet } from "./view.js";
 
 let picked = new Set();
 let of = "";
+let painted = false; // whether any symbol is marked: else there is nothing to look through
 const KEPT = "northfell clip";
 
 export const symbols = () => [...(sheet()?.querySelectorAll("a.el[data-element]") ?? [])];
@@ -37,11 +38,12 @@ function paint() {
     of = key();
   }
   const there = new Set();
-  for (const symbol of symbols()) {
+  if (picked.size || painted) for (const symbol of symbols()) {
     const id = symbol.dataset.element;
     there.add(id);
     symbol.classList.toggle("picked", picked.has(id));
   }
+  painted = picked.size > 0;
   for (const id of picked) if (!there.has(id)) picked.delete(id);
   const bar = document.getElementById("picked");
   if (!bar) return;

@@ -30,11 +30,11 @@ function handle(x, y, data, title) {
 }
 
 function dress() {
-  document.querySelector('[data-do="lock"]')?.setAttribute("aria-pressed", locked());
+  document.getElementById("lock")?.setAttribute("aria-pressed", locked());
   document.getElementById("handles")?.remove();
   const svg = sheet();
-  const symbol = svg?.querySelector("a.el.selected");
-  if (!symbol || !movable()) return;
+  const symbol = movable() && svg?.querySelector("a.el.selected");
+  if (!symbol) return;
   const group = document.createElementNS(SVG, "g");
   group.id = "handles";
   const terminals = symbol.dataset.terminals?.split(" ").filter(Boolean) ?? [];
