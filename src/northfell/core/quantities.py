@@ -147,25 +147,29 @@ def parse_quantity(text: str, unit: str, field: str, plain: str = "") -> float:
     return value
 
 
+def significant(value: float, digits: int) -> int:
+    """The decimals to which `digits` significant digits reach; negative where they end before the point."""
+    return digits - 1 - math.floor(math.log10(abs(value))) if value else 0
+
+
 def figure(value: float | None, digits: int = 4) -> str:
     """A number to `digits` significant digits with thin spaces by thousands and a true minus; a dash when absent."""
     if value is None or not math.isfinite(value):
         return "–"
     if value == 0:
         return "0"
-    decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
-    text = fixed(value, min(decimals, 8))
-    return text if any(c in "123456789" for c in text) else "0"
+    text = fixed(value, min(max(0, significant(value, digits)), 8))
+    return text if text.strip("0.") else "0"
 
 
 def fixed(value: float | None, decimals: int) -> str:
     """A number with a fixed count of decimals, grouped and with a true minus; a dash when absent."""
     if value is None or not math.isfinite(value):
         return "–"
-    text = f"{value:,.{decimals}f}".replace(",", THIN_SPACE)
-    if float(text.replace(THIN_SPACE, "")) == 0:
-        text = text.replace("-", "")
-    return text.replace("-", MINUS)
+    text = f"{value:,.{decimals}f}"
+    if text[0] == "-":
+        text = MINUS + text[1:] if text.strip("-0.") else text[1:]  # what is written as zero has no sign
+    return text.replace(",", THIN_SPACE) if len(text) > 4 else text
 
 
 def entry(value: float | None) -> str:

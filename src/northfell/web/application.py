@@ -11,6 +11,7 @@ from fastapi.responses import PlainTextResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 
 from northfell import __version__
 from northfell.app.jobs import Jobs
@@ -66,6 +67,7 @@ def create_application(database: Path, access: Access | None = None, test_mode: 
     for router in (*PAGES, *staged, edits.router, workspace.router):  # the workspace last: it answers every stage's path
         application.include_router(router)
     application.middleware("http")(_guard)
+    application.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=2)  # quickly rather than to the last byte
     application.add_exception_handler(NorthfellError, _told)  # type: ignore[arg-type]
     application.add_exception_handler(RequestValidationError, _bad_request)  # type: ignore[arg-type]
     application.add_exception_handler(HTTPException, _http_error)  # type: ignore[arg-type]

@@ -24,7 +24,7 @@ def rows_html(rows: list[RowShown], view: View) -> list[str]:
     made = []
     for row in rows:
         selected = bool(row.element) and row.element == view.selected and (row.side == view.side or not STAGES[view.stage].by_side)
-        key = (base, row.element, row.severity, row.side, row.state, row.over, row.act, selected, *row.cells)
+        key = (base, row.element, row.severity, row.side, row.state, row.over, row.act, selected, *[cell.seen for cell in row.cells])
         html = _kept.get(key)
         made.append(_kept.put(key, _row(row, view, selected)) if html is None else html)
     return made

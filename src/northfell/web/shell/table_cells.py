@@ -2,18 +2,17 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
-from typing import Any
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
 
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
-from northfell.core.quantities import figure, fixed
+from northfell.core.quantities import figure, fixed, significant
 from northfell.core.tables import Table, inert_cell
 from northfell.drawing.shapes import Shape
 
 
-@dataclass(frozen=True)
-class CellShown:
+class CellShown(NamedTuple):
     """A cell: its text, and what it is sorted by."""
 
     text: str
@@ -21,8 +20,13 @@ class CellShown:
     severity: str = ""
     bar: float | None = None
     number: bool = False
-    full: float | None = field(default=None, compare=False)  # every digit, for who copies the table
     over: bool = False  # of other states than the one shown: marked as not current while those are not solved
+    full: float | None = None  # every digit, for who copies the table
+
+    @property
+    def seen(self) -> tuple[object, ...]:
+        """What is seen of it."""
+        return self[:-1]
 
     @property
     def copied(self) -> str:
@@ -79,14 +83,14 @@ def num(value: float | None, decimals: int | None = None, severity: str = "", ba
     if value is None or not math.isfinite(value):
         return CellShown(otherwise, -math.inf, severity, None, True)
     # sorted as it is read: a row that looks the same is the same, and is not sent again
-    sort = round(value, decimals) if decimals is not None else float(f"{value:.{digits}g}")
+    sort = round(value, decimals if decimals is not None else significant(value, digits))
     written = fixed(value, decimals) if decimals is not None else figure(value, digits)
-    return CellShown(written, sort, severity, None if bar is None else round(bar, 2), True, value)
+    return CellShown(written, sort, severity, None if bar is None else round(bar, 2), True, False, value)
 
 
 def over(cell: CellShown, other: bool = True) -> CellShown:
     """A cell of other states than the one shown."""
-    return replace(cell, over=True) if other else cell
+    return cell._replace(over=True) if other else cell
 
 
 DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others take four significant digits

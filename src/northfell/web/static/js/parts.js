@@ -11,7 +11,6 @@ function put(live, sent, kids) {
   if (!live || !sent) return;
   const focused = document.activeElement?.closest?.("[data-element]");
   const again = focused && live.contains(focused) ? focused.dataset.element : null;
-  const acts = sent.localName === "tbody" && sent.querySelector("[hx-post]");
   if (sent.hasAttribute("data-some")) {
     const there = new Map(kids(live).map((kid) => [kid.n, kid]));
     for (const fresh of Array.from(sent.children)) { // a list of its own: what is put in place leaves it
@@ -25,15 +24,14 @@ function put(live, sent, kids) {
     live.replaceChildren(...sent.children);
     number(live, kids);
   }
-  if (acts) process(live);
   sent.replaceChildren();
   if (again !== null) live.querySelector(`[data-element="${CSS.escape(again)}"]`)?.focus({ preventScroll: true });
 }
 
-// htmx searches what it has put in place for what it should heed: all of it but the sheet and the rows, which hold links that select.js follows.
+// htmx searches what it has put in place for what it should heed: all of it but the sheet and rows of links, which select.js follows.
 const process = window.htmx.process.bind(window.htmx);
 const body = () => document.getElementById("ledger")?.querySelector(".rows tbody");
-const large = () => [document.getElementById("sheet"), body()].filter(Boolean);
+const large = () => [document.getElementById("sheet"), body()?.querySelector("[hx-post]") ? null : body()].filter(Boolean);
 
 function around(part, left) {
   for (const kid of part.children) {
