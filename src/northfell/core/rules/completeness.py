@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
 
+from northfell.core.model.by_element import ByElement
 from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.declare.rows import Row
 from northfell.core.model.elements import Element
@@ -67,9 +68,19 @@ def named(element: Element) -> set[str]:
     return {getattr(element, p.name) for p in references_of(type(element))} - {None}
 
 
+def _studies_that_may_lack(element: Element) -> frozenset[str]:
+    """The studies of which some parameter is empty, needed or not; those that ask for rows of a table among them."""
+    kind = type(element)
+    studies = {study for p in parameters_of(kind) for study in (*p.needed_for, *(s for c in p.columns for s in c.needed_for))}
+    return frozenset(s for s in studies if _tables_asked(kind, s) or any(getattr(element, p.name) is None for p in _asked_for(kind, s)))
+
+
+_MAY_LACK: ByElement[Element, frozenset[str]] = ByElement(_studies_that_may_lack)
+
+
 def missing_of(elements: Mapping[str, Element], element: Element, study: str) -> list[Missing]:
     """What one element lacks for the study; an element out of service lacks nothing."""
-    if not element.in_service:
+    if not element.in_service or study not in _MAY_LACK.of(element):
         return []
     empty = (p for p in _asked_for(type(element), study) if getattr(element, p.name) is None)
     found = [Missing(element, p) for p in empty if _is_needed(elements, element, p)]

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
-from northfell.core.quantities import figure, fixed, significant
+from northfell.core.quantities import fixed, significant
 from northfell.core.tables import Table, inert_cell
 from northfell.drawing.shapes import Shape
 
@@ -59,6 +59,11 @@ class Head:
     unit: str = ""
     number: bool = False
 
+    @property
+    def told(self) -> str:
+        """The head in one line."""
+        return f"{self.label} {self.unit}".strip()
+
 
 @dataclass(frozen=True)
 class Ledger:
@@ -72,6 +77,7 @@ class Ledger:
     export: str = ""  # name of the table that can be exported
     note: str = ""  # a line above the rows
     run: str = ""  # what a button begins where there are no rows yet
+    spare: tuple[str, ...] = ()  # heads, told in one line, of columns that are left out first where there is not room for all
     charts: tuple[tuple[str, Sequence[Shape]], ...] = ()  # above the rows, each with what it shows
 
 
@@ -83,8 +89,10 @@ def num(value: float | None, decimals: int | None = None, severity: str = "", ba
     if value is None or not math.isfinite(value):
         return CellShown(otherwise, -math.inf, severity, None, True)
     # sorted as it is read: a row that looks the same is the same, and is not sent again
-    sort = round(value, decimals if decimals is not None else significant(value, digits))
-    written = fixed(value, decimals) if decimals is not None else figure(value, digits)
+    reach = decimals if decimals is not None else significant(value, digits)
+    written, sort = fixed(value, min(max(reach, 0), 8)), round(value, reach)
+    if decimals is None and not written.strip("0."):
+        written = "0"
     return CellShown(written, sort, severity, None if bar is None else round(bar, 2), True, False, value)
 
 

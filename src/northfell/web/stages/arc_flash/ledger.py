@@ -35,7 +35,8 @@ def locations_table(look: Look) -> Ledger:
         ], highest.severity, record["side"], over=True))  # fmt: skip
     by_state = [Head(s, "cal/cm²", True) for s in (*network.state_names, "Worst")]
     heads = [*heads_of(table, "bus side device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state")]
-    return Ledger([], heads, rows, export=table.name)
+    others = (f"{state} cal/cm²" for state in reversed(network.state_names) if state != look.view.state)
+    return Ledger([], heads, rows, export=table.name, spare=("Arcing kA", "Bolted kA", "Boundary m", *others))
 
 
 def devices_table(look: Look) -> Ledger:

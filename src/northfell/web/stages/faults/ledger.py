@@ -18,7 +18,7 @@ def faults_table(look: Look) -> Ledger:
     name, nominal, *rest = heads_of(table, " ".join(["bus", *names]))
     least = [Head(f"{h.label} min", h.unit, True) for h in heads_of(table, " ".join(again))]
     most = [Head(f"{h.label} max" if h.unit else h.label, h.unit, True) for h in rest]
-    return Ledger([], [name, nominal, *most, *least, Head("|Z1| max", "ohm", True)], rows, export=table.name)
+    return Ledger([], [name, nominal, *most, *least, Head("|Z1| max", "ohm", True)], rows, export=table.name, spare=("κ", "|Z1| max ohm", "X/R", "Un kV"))
 
 
 def contributions_table(look: Look) -> Ledger:

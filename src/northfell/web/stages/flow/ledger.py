@@ -5,10 +5,22 @@ from dataclasses import replace
 from typing import Any
 
 from northfell.app.results.studies import kept_as, requested
+from northfell.core.finding import VERDICTS
 from northfell.core.model.elements import Bus, Consumer, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
-from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START, LoadFlow, loading_severity, low_severity, start_severity, voltage_severity
+from northfell.core.studies.load_flow import (
+    LOAD_FLOW,
+    MAXIMUM,
+    OUTAGES,
+    START,
+    LoadFlow,
+    loading_severity,
+    loading_verdicts,
+    low_severity,
+    start_severity,
+    voltage_severity,
+)
 from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.outages import outages_table
@@ -45,12 +57,13 @@ def branches(look: Look) -> Ledger:
     every, ends = look.over(LOAD_FLOW), Ends(network.elements, network.adjacency)
     unknown = AWAITED if every.unknown else "–"
     table, before = flow.table("branches"), _by_name(pinned, "branches")
+    judged, at = loading_verdicts(flow, limits).tolist(), flow.net.terminals.at
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
         pct = record["loading_pct"]
         worst, most = every.worst("loading", e.id) or ("", None)
-        severity = loading_severity(limits, e, pct)
+        severity = VERDICTS[judged[at[e.id]]] or ""
         highest = over(num(most, 1, loading_severity(limits, e, most), otherwise=unknown))
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
         of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
@@ -66,7 +79,8 @@ def branches(look: Look) -> Ledger:
         *heads_of(table, "name kind between loading_pct p_mw q_mvar"), Head("Carries", "", True), *pins, Head("Worst", "%", True), Head("In state"),
         Head("Losses", "kW", True), Head("Drop", "%", True), Head("Circulating", "A", True), Head("Rating and its basis"),
     ]  # fmt: skip
-    return Ledger([], heads, rows, export=table.name)
+    spare = ("Circulating A", "Kind", "Losses kW", "Rating and its basis", "Carries", "Drop %", "Q Mvar", "In state")
+    return Ledger([], heads, rows, export=table.name, spare=spare)
 
 
 def _kilo(value: float | None) -> float | None:
@@ -96,7 +110,8 @@ def buses(look: Look) -> Ledger:
     more = [Head("Deviation", "%", True), *heads_of(table, "angle_deg"), Head("Lowest state", "p.u.", True), Head("Highest state", "p.u.", True)]
     name, *voltages = heads_of(table, "name v_nominal_kv v_kv v_pu")
     bars = [Head("Brought in", "A", True), Head("Of bars", "%", True)]
-    return Ledger([], [name, Head("Kind"), *voltages, *pins, *more, *bars], rows, export=table.name)
+    spare = ("Brought in A", "Of bars %", "Kind", "Angle deg", "Nominal kV", "Deviation %")
+    return Ledger([], [name, Head("Kind"), *voltages, *pins, *more, *bars], rows, export=table.name, spare=spare)
 
 
 def sources(look: Look) -> Ledger:
@@ -112,7 +127,7 @@ def loads(look: Look) -> Ledger:
 def _with_pinned(look: Look, name: str, columns: str, otherwise: str = "–") -> Ledger:
     """A table with the difference of active and reactive power to the pinned result."""
     flow: LoadFlow = look.result(LOAD_FLOW)
-    made = shown(look.network, flow.table(name), columns, "name", otherwise)
+    made = replace(shown(look.network, flow.table(name), columns, "name", otherwise), spare=("Mode", "Bus", "S MVA", "Voltage p.u.", "cos φ"))
     before = _by_name(look.pinned, name)
     if before is None:
         return made
@@ -120,7 +135,7 @@ def _with_pinned(look: Look, name: str, columns: str, otherwise: str = "–") ->
         replace(row, cells=[*row.cells, *(change(record[n], before.get(record["name"], {}).get(n)) for n in ("p_mw", "q_mvar"))])
         for row, record in zip(made.rows, flow.table(name).records(), strict=True)
     ]
-    return Ledger([], [*made.heads, Head("P", "+/−", True), Head("Q", "+/−", True)], rows, export=made.export)
+    return replace(made, heads=[*made.heads, Head("P", "+/−", True), Head("Q", "+/−", True)], rows=rows)
 
 
 def totals(look: Look) -> Ledger:
@@ -143,7 +158,7 @@ def areas(look: Look) -> Ledger:
     table = look.result(LOAD_FLOW).table("totals")
     names = "scope name generation_mw generation_mvar load_mw load_mvar shunt_mvar losses_mw losses_mvar installed_mw reserve_mw"
     rows = [RowShown("", [cell_of(r, n, otherwise="") for n in names.split()]) for r in table.records()]
-    return Ledger([], heads_of(table, names), rows, export=table.name)
+    return Ledger([], heads_of(table, names), rows, export=table.name, spare=("Shunts Mvar", "Losses Mvar", "Installed MW", "Reserve MW"))
 
 
 def reactive(look: Look) -> Ledger:

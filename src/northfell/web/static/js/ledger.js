@@ -77,25 +77,67 @@ document.addEventListener("pointermove", (event) => {
 document.addEventListener("pointerup", () => { grip = false; });
 
 // Columns keep the widths that the table gave them: what it would do anew for every row that changes, for all of thousands.
-// Both stand at the root of the page, which no answer touches.
+// Where there is not room for all, the spare ones are left out, and told; which ones stand is a choice that is kept.
 const root = document.documentElement;
+const sheetOfHidden = new CSSStyleSheet();
+document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheetOfHidden];
 let laid = ""; // the table that was measured
+let measured = []; // its heads
 const known = (rows) => `${rows.id} ${rows.querySelector("thead").textContent} ${rows.querySelector("tbody").rows.length}`;
+const chosen = () => JSON.parse(localStorage.getItem(`columns ${place()}`) ?? "{}"); // by head: whether it stands; all others as there is room
+
+function measure(here) {
+  root.classList.remove("laid");
+  sheetOfHidden.replaceSync("");
+  root.classList.add("measuring"); // each column as narrow as what stands in it
+  const heads = [...here.tHead.rows[0].cells].map((cell) => ({ told: cell.dataset.column ?? "", spare: cell.dataset.spare, width: Math.ceil(cell.getBoundingClientRect().width) }));
+  const room = here.parentElement.clientWidth - 32;
+  root.classList.remove("measuring");
+  return [heads, room];
+}
 
 function lay() {
   const here = table();
-  if (!here?.tHead || known(here.parentElement) === laid) return;
-  root.classList.remove("laid");
-  const widths = [...here.tHead.rows[0].cells].map((cell) => Math.ceil(cell.getBoundingClientRect().width));
-  const last = widths.pop();
-  root.style.setProperty("--columns", `${widths.map((w) => `${w}px`).join(" ")} minmax(${last}px, 1fr)`);
+  if (!here?.tHead) return;
+  if (known(here.parentElement) === laid) { tell(measured); return; }
+  const [heads, room] = measure(here), choice = chosen();
+  for (const head of heads) head.shown = choice[head.told] ?? true;
+  const width = () => heads.reduce((sum, head) => sum + (head.shown ? head.width : 0), 0);
+  const spare = heads.filter((head) => head.spare !== undefined && choice[head.told] === undefined).sort((a, b) => a.spare - b.spare);
+  for (const head of spare) if (width() > room) head.shown = false;
+  const shown = heads.filter((head) => head.shown), long = here.tBodies[0].querySelector("td.long")?.cellIndex;
+  const wide = heads[long]?.shown ? heads[long] : shown.at(-1), more = Math.min(Math.max(Math.floor((room - width()) / shown.length), 0), 28);
+  root.style.setProperty("--columns", shown.map((head) => (head === wide ? `minmax(${head.width}px, 1fr)` : `${head.width + (head.told ? more : 0)}px`)).join(" "));
+  sheetOfHidden.replaceSync(heads.map((head, n) => (head.shown ? "" : `.rows > table tr > :nth-child(${n + 1}) { display: none; }`)).join(" "));
   root.classList.add("laid");
   laid = known(here.parentElement);
+  measured = heads;
+  tell(heads, true);
 }
 
 function anew() {
   laid = "";
   lay();
+}
+
+function tell(heads, anew = false) {
+  const menu = document.getElementById("columns-menu");
+  if (!menu || (!anew && menu.querySelector("label"))) return;
+  const left = heads.filter((head) => !head.shown).length;
+  menu.hidden = heads.length < 5;
+  menu.querySelector("[data-more]").textContent = left ? ` +${left}` : "";
+  menu.title = left ? `${left} more, for which there is no room or which were put away` : "";
+  menu.querySelector("div").replaceChildren(...heads.filter((head) => head.told).map((head) => {
+    const label = document.createElement("label"), box = document.createElement("input");
+    box.type = "checkbox";
+    box.checked = head.shown;
+    box.addEventListener("change", () => {
+      localStorage.setItem(`columns ${place()}`, JSON.stringify({ ...chosen(), [head.told]: box.checked }));
+      anew();
+    });
+    label.append(box, ` ${head.told}`);
+    return label;
+  }));
 }
 
 // A value that has outgrown its column is seen to once nothing else waits.
