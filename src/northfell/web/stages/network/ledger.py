@@ -26,7 +26,8 @@ def elements_table(look: Look) -> Ledger:
             made = last.made = (beside, _row(e, *beside))  # both at once: requests run side by side
         rows.append(made[1])
     heads = [Head("Name"), Head("Kind"), Head("Between"), Head("Data"), Head("Status"), Head("Assumed", number=True), Head("Lacks data for")]
-    return Ledger([], heads, rows, empty="The network is empty. Press e and type its supply, such as “infeed 33 kV 10 kA”.")
+    empty = "The network is empty. Press e and type its supply, such as “infeed 33 kV 10 kA”."
+    return Ledger([], heads, rows, empty=empty, spare=("Assumed", "Kind", "Status"))
 
 
 def _row(e: Element, between: str, units: UnitSettings, lacking: tuple[str, ...]) -> RowShown:

@@ -108,6 +108,7 @@ function lay() {
   const shown = heads.filter((head) => head.shown), long = here.tBodies[0].querySelector("td.long")?.cellIndex;
   const wide = heads[long]?.shown ? heads[long] : shown.at(-1), more = Math.min(Math.max(Math.floor((room - width()) / shown.length), 0), 28);
   root.style.setProperty("--columns", shown.map((head) => (head === wide ? `minmax(${head.width}px, 1fr)` : `${head.width + (head.told ? more : 0)}px`)).join(" "));
+  root.style.setProperty("--least", `${width()}px`);
   sheetOfHidden.replaceSync(heads.map((head, n) => (head.shown ? "" : `.rows > table tr > :nth-child(${n + 1}) { display: none; }`)).join(" "));
   root.classList.add("laid");
   laid = known(here.parentElement);
@@ -120,9 +121,9 @@ function anew() {
   lay();
 }
 
-function tell(heads, anew = false) {
+function tell(heads, fresh = false) {
   const menu = document.getElementById("columns-menu");
-  if (!menu || (!anew && menu.querySelector("label"))) return;
+  if (!menu || (!fresh && menu.querySelector("label"))) return;
   const left = heads.filter((head) => !head.shown).length;
   menu.hidden = heads.length < 5;
   menu.querySelector("[data-more]").textContent = left ? ` +${left}` : "";

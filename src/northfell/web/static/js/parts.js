@@ -70,5 +70,11 @@ function begin() {
   if (lines && lines.firstElementChild?.n === undefined) number(lines, rows);
 }
 
+// What was typed is shown as it was understood, also where that is what stood there before and nothing was sent for it.
+document.addEventListener("htmx:after:swap", (event) => {
+  const field = event.detail.ctx?.sourceElement;
+  if (field?.isConnected && field.matches("input.number[hx-post]") && !field.hasAttribute("aria-invalid")) field.value = field.defaultValue;
+});
+
 document.addEventListener("htmx:after:swap", begin);
 begin();

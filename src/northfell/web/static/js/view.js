@@ -8,6 +8,35 @@ export const STEP = 10; // drawing units for one step of the grid
 export function show(svg, box) {
   svg.setAttribute("viewBox", box.join(" "));
   sessionStorage.setItem(kept(svg), box.join(" "));
+  dress(svg);
+}
+
+// From afar words would be too small to read: a board then shows its name, voltage and verdict as large as one reads, all else its mark.
+// What does not fit its board is left out. Near by everything is drawn.
+const NEAREST = 0.52, NAME = 14, READ = 11.5; // scale from which all words are drawn; units of a name; pixels at which it is read from afar
+let size = [0, 0]; // of the sheet's place, in pixels: known without asking the page for it
+let far = 1;
+
+function dress(svg = sheet()) {
+  if (!svg || !size[0]) return;
+  const [, , w, h] = numbers(svg.getAttribute("viewBox"));
+  const scale = Math.min(size[0] / w, size[1] / h), up = scale < NEAREST ? READ / (NAME * scale) : 1;
+  svg.classList.toggle("far", up !== 1);
+  if (up === 1) { far = 1; return; }
+  if (up !== far) svg.style.setProperty("--up", up.toFixed(3));
+  far = up;
+  for (const board of svg.querySelectorAll(":scope > a.el.bus[data-bar]")) fitted(board, up);
+}
+
+function fitted(board, up) {
+  const words = board.querySelector(".words"), texts = [...words?.querySelectorAll("text") ?? []];
+  if (!texts.length) return;
+  const room = Number(board.dataset.bar.split(",")[2]) + 12, start = Number(texts[0].getAttribute("x"));
+  const end = (text) => Number(text.getAttribute("x")) + 0.62 * Number(text.getAttribute("font-size") ?? NAME) * text.textContent.length - start;
+  const fits = texts.map((text) => end(text) * up <= room);
+  texts.forEach((text, n) => text.classList.toggle("left-out", !fits[n] || !fits[Math.min(n + (n % 2), texts.length - 1)])); // a value stays with its unit
+  const mark = words.querySelector(".wedge"), last = texts.findLastIndex((text) => !text.classList.contains("left-out"));
+  if (mark) mark.style.setProperty("--back", `${last < 0 ? 0 : Math.min(0, end(texts[last]) + start + 6 - Number(mark.getAttribute("points").split(/[ ,]/)[0]))}px`);
 }
 
 export function fit() {
@@ -15,6 +44,7 @@ export function fit() {
   if (!svg) return;
   svg.setAttribute("viewBox", svg.dataset.fit);
   sessionStorage.removeItem(kept(svg));
+  dress(svg);
 }
 
 export function zoom(factor, at) {
@@ -31,7 +61,9 @@ export function zoom(factor, at) {
 // A place to look at for the time being, unless the user has chosen one.
 export function glance(box) {
   const svg = sheet();
-  if (svg && !sessionStorage.getItem(kept(svg))) svg.setAttribute("viewBox", box ?? svg.dataset.fit);
+  if (!svg || sessionStorage.getItem(kept(svg))) return;
+  svg.setAttribute("viewBox", box ?? svg.dataset.fit);
+  dress(svg);
 }
 
 export function pointIn(svg, event) {
@@ -62,5 +94,13 @@ document.addEventListener("wheel", (event) => {
 document.addEventListener("htmx:before:swap", (event) => {
   for (const task of event.detail.tasks ?? []) restore(task.fragment?.querySelector?.("#sheet"));
 });
-document.addEventListener("htmx:after:swap", () => restore());
+document.addEventListener("htmx:after:swap", () => {
+  restore();
+  dress();
+});
 restore();
+const place = new ResizeObserver(([seen]) => {
+  size = [seen.contentRect.width, seen.contentRect.height];
+  dress();
+});
+if (sheet()) place.observe(sheet());

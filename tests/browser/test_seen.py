@@ -1,0 +1,103 @@
+"""What is seen: words that can be read at every zoom, tables that fit their place, figures that are not current marked so."""
+
+import pytest
+from selenium.webdriver.common.by import By
+from tests.browser.test_walk import walk  # noqa: F401
+
+pytestmark = pytest.mark.browser
+
+SHOWN_TEXTS = """const seen = (e) => getComputedStyle(e).display !== 'none';
+return [...document.querySelectorAll('#sheet text')].filter((t) => seen(t) && seen(t.parentElement))
+  .map((t) => [t.textContent, Number(t.getAttribute('font-size')) * t.getScreenCTM().a, t.closest('a')?.getAttribute('class') ?? ''])"""
+BESIDE = """return [...document.querySelectorAll('#sheet a.el.bus[data-bar] .words')].map((g) => {
+  const words = [...g.querySelectorAll('text')].filter((t) => getComputedStyle(t).display !== 'none').map((t) => t.getBoundingClientRect().right);
+  const board = g.closest('a').querySelector('.band').getBoundingClientRect();
+  return words.length ? Math.max(...words) - board.right : -1; })"""
+
+
+@pytest.mark.parametrize("project", [1, 2])
+def test_words_are_readable_at_every_zoom_or_not_drawn(walk, project):  # noqa: F811
+    walk.open(f"/projects/{project}/flow")
+    seen = {}
+    for act in ("fit", "out", "out", "out", "out", "in", "in", "in", "in", "in", "in", "in", "in"):
+        walk.one(f'[data-do="{act}"]').click()
+        texts = walk.browser.execute_script(SHOWN_TEXTS)
+        assert all(pixels >= 4.6 for _, pixels, _ in texts), min(texts, key=lambda t: t[1])
+        if "far" in (walk.one("#sheet").get_attribute("class") or ""):
+            assert all(" bus" in cls for _, _, cls in texts)  # boards alone
+            assert max(walk.browser.execute_script(BESIDE)) < 14  # within their boards
+        seen[len(texts)] = True
+    assert len(seen) > 2
+    assert max(seen) > 100  # near by everything is drawn
+
+
+def test_from_afar_a_board_says_its_name_voltage_and_verdict(walk):  # noqa: F811
+    walk.open("/projects/2/flow")
+    walk.until(lambda: "far" in walk.one("#sheet").get_attribute("class"))
+    texts = [t for t, _, _ in walk.browser.execute_script(SHOWN_TEXTS)]
+    assert texts[:3] == ["Quay switchgear", "12.47", "kV"]
+    walk.open("/projects/1/arc-flash")
+    for _ in range(4):
+        walk.one('[data-do="out"]').click()
+    wedges = walk.browser.execute_script("return [...document.querySelectorAll('#sheet .wedge.breach')].map((w) => w.getBoundingClientRect().width)")
+    assert wedges
+    assert min(wedges) > 4
+
+
+def test_ledgers_fit_their_place_and_columns_are_a_choice_that_stays(walk):  # noqa: F811
+    def heads():
+        return [h.get_attribute("data-column") for h in walk.all(".rows th") if h.is_displayed() and h.get_attribute("data-column")]
+
+    for path in ("network", "flow", "flow?tab=buses", "flow?tab=sources", "flow?tab=areas", "faults", "arc-flash", "arc-flash?tab=findings"):
+        walk.open(f"/projects/1/{path}")
+        walk.until(lambda: "laid" in (walk.one("html").get_attribute("class") or ""))
+        over = walk.browser.execute_script("const r = document.querySelector('.rows'); return r.scrollWidth - r.clientWidth")
+        assert over <= 0, path
+    walk.open("/projects/1/flow?selected=W25")
+    assert "Circulating A" not in heads()
+    assert walk.one("#columns-menu [data-more]").text == f"+{13 - len(heads())}"
+    walk.one("#columns-menu summary").click()
+    next(label for label in walk.all("#columns-menu label") if label.text == "Circulating A").click()
+    walk.until(lambda: "Circulating A" in heads())
+    walk.enter("700 m")
+    walk.until(lambda: walk.one("#field-length_m").get_attribute("value") == "700")
+    assert "Circulating A" in heads()
+    walk.browser.refresh()
+    walk.until(lambda: "Circulating A" in heads())
+    columns = [{round(cell.rect["x"] + cell.rect["width"]) for cell in walk.all(f".rows tr > :nth-child({n})") if cell.is_displayed()} for n in (2, 5, 6)]
+    assert all(max(ends) - min(ends) <= 1 for ends in columns)  # rows and heads stand under each other
+
+
+def test_a_breaker_that_is_switched_while_states_are_gathered(walk):  # noqa: F811
+    """The state shown is right at once, other states are struck until they follow, and nothing of the version between stays."""
+    walk.open("/projects/1/flow?selected=Q31")
+    walk.until(lambda: walk.one("#desk").get_attribute("data-waiting") == "")
+    for _ in range(3):
+        version = walk.one("#desk").get_attribute("data-version")
+        walk.one('[data-do-key="operate"]').click()
+        walk.until(lambda version=version: walk.one("#desk").get_attribute("data-version") != version)
+        if walk.one("#desk").get_attribute("data-waiting") == "yes":
+            assert "line-through" in walk.one(".rows td.over").value_of_css_property("text-decoration")
+    assert "dead" in walk.classes("Filter hall")
+    walk.until(lambda: walk.one("#desk").get_attribute("data-waiting") == "")
+    assert "line-through" not in walk.one(".rows td.over").value_of_css_property("text-decoration")
+    shown = [row.text for row in walk.all(".rows tbody tr")]
+    walk.browser.refresh()
+    walk.until(lambda: walk.all("#sheet a"))
+    assert [row.text for row in walk.all(".rows tbody tr")] == shown
+
+
+def test_what_is_typed_otherwise_than_it_is_shown_is_shown_as_it_was_understood(walk):  # noqa: F811
+    """A value that changes nothing is put back as it stands, and what was refused goes once a right value follows."""
+    walk.open("/projects/1/network?selected=W25")
+    kept = walk.one("#field-length_m").get_attribute("value")
+    walk.enter(f"{kept}.0 m")
+    walk.until(lambda: walk.one("#field-length_m").get_attribute("value") == kept)
+    walk.enter("many")
+    walk.until(lambda: walk.one("#field-length_m").get_attribute("aria-invalid"))
+    assert walk.one("#field-length_m").get_attribute("value") == "many"
+    walk.enter("555")
+    walk.until(lambda: not walk.all("#card [aria-invalid]"))
+    assert walk.one("#field-length_m").get_attribute("value") == "555"
+    assert not walk.all("#card .note-box.breach")
+    assert walk.one("#card").find_elements(By.ID, "field-parallel")
