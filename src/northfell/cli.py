@@ -8,8 +8,10 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NoReturn
 
+from northfell.app import apart
+from northfell.app.cluster import Scheduler
 from northfell.app.results import results_file
-from northfell.app.results.running import run_over
+from northfell.app.results.running import run_apart, run_over
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NoSolution
 from northfell.core.model.changes import settings_with
@@ -82,6 +84,7 @@ def _parser() -> argparse.ArgumentParser:
         one.add_argument("--name", action="append", default=[], metavar="NAME", help="a further name under which it is reached there")
         one.add_argument("--certificate", type=Path, help="TLS certificate (PEM)")
         one.add_argument("--key", type=Path, help="TLS key (PEM)")
+        one.add_argument("--scheduler", metavar="ADDRESS", help="do long work on a Dask scheduler, such as tcp://192.0.2.7:8786 (extra: cluster)")
         one.add_argument("--test-mode", action="store_true", help="with a page that shows every fragment: /projects/1/fragments")
         one.add_argument("--no-browser", action="store_true", help="do not open a browser")
 
@@ -114,6 +117,9 @@ def _parser() -> argparse.ArgumentParser:
             needs: dict[str, Any] = {"nothing": {"action": "store_const", "const": ""}, "a name or nothing": {"nargs": "?", "const": ""}}.get(what.needs, {})
             named: dict[str, Any] = {"metavar": "NAME"} if what.needs != "nothing" else {}
             run.add_argument(what.flag, dest=f"request_{what.key}", help=f"{study.key}: {what.help}", **needs, **named)
+    beside = run.add_mutually_exclusive_group()
+    beside.add_argument("--beside", action="store_true", help="operating states beside each other, on all processors of this machine")
+    beside.add_argument("--scheduler", metavar="ADDRESS", help="operating states on a Dask scheduler, such as tcp://192.0.2.7:8786 (extra: cluster)")
     run.add_argument("--out", type=Path, help="also write to a file: .json, .csv or .xlsx")
 
     check = command("check", _check, "Say what is missing for which study; exit 1 where a study cannot run.")
@@ -159,7 +165,7 @@ def _serve(options: argparse.Namespace) -> int:
 def _place(options: argparse.Namespace) -> Any:
     from northfell.web.serve import Place
 
-    return Place(options.data, options.host, options.port, tuple(options.name), options.certificate, options.key, options.test_mode)
+    return Place(options.data, options.host, options.port, tuple(options.name), options.certificate, options.key, options.test_mode, options.scheduler or "")
 
 
 def _user(options: argparse.Namespace) -> int:
@@ -257,7 +263,11 @@ def _run(options: argparse.Namespace) -> int:
         for state in states:
             network.state(state)  # refuses an unknown one
         asked = {what.key: given for what in study_of(options.study).on_request if (given := getattr(options, f"request_{what.key}")) is not None}
-        run = run_over(options.study, [StateResults(network, state) for state in states], asked)
+        if options.beside or options.scheduler:
+            apart.use(Scheduler(options.scheduler) if options.scheduler else None)
+            run = run_apart(options.study, network, states, asked)
+        else:
+            run = run_over(options.study, [StateResults(network, state) for state in states], asked)
         answer |= {**run.answer(answer["settings"]), "state": answer["state"], "messages": answer["messages"] + run.messages}
         code, tables = BAD_INPUT if "data" in run.lacking else NO_SOLUTION if run.lacking else SOLVED, run.tables
     except NetworkRefused as error:

@@ -1,7 +1,8 @@
 """Work that may take long or much, in a process of its own with limits: what one asks for never holds up another's answer.
 
 A worker is forked from a small server that has the program loaded already. It is given plain data and sends back a result, an error that a
-person can act on, or steps of progress; one that takes too much is ended, and says what was too much.
+person can act on, or steps of progress; one that takes too much is ended, and says what was too much. One that something else has ended
+is begun once more.
 """
 
 import multiprocessing
@@ -39,6 +40,8 @@ class Limits:
     megabytes: int = 2048  # beyond what the program itself takes
 
 
+TRIES = 2  # a worker that was ended by something else is begun once more
+ENDED_BY_LIMIT = (-signal.SIGXCPU,)
 READING = Limits()
 STUDIES = Limits(seconds=3600, megabytes=8192)
 
@@ -63,17 +66,27 @@ def in_worker(what: str, work: Callable[..., Any], *given: Any, limits: Limits =
         What the work itself refuses.
     """
     with _room:
-        ours, theirs = _context.Pipe(duplex=True)
-        process = _context.Process(target=_worker, args=(theirs, work, given, limits, told is not None), daemon=True)
-        with _without_main():
-            process.start()
-        theirs.close()
-        try:
-            return _result(ours, what, limits, told)
-        finally:
-            ours.close()
-            process.kill()
-            process.join()
+        for _ in range(TRIES):
+            ours, theirs = _context.Pipe(duplex=True)
+            process = _context.Process(target=_worker, args=(theirs, work, given, limits, told is not None), daemon=True)
+            with _without_main():
+                process.start()
+            theirs.close()
+            try:
+                return _result(ours, what, limits, told)
+            except _Lost:
+                process.join()
+                if process.exitcode in ENDED_BY_LIMIT:
+                    raise TooMuch(f"{what} took more than {limits.seconds} s of computing: it was given up, and nothing was changed.") from None
+            finally:
+                ours.close()
+                process.kill()
+                process.join()
+        raise TooMuch(f"{what} was ended by the machine, {TRIES} times: perhaps it needs more memory than there is. Nothing was changed.")
+
+
+class _Lost(Exception):
+    """The worker ended without an answer."""
 
 
 @contextmanager
@@ -94,9 +107,7 @@ def _result(ours: Connection, what: str, limits: Limits, told: Told | None) -> A
         try:
             kind, value = ours.recv()
         except (EOFError, ConnectionResetError):  # ended by a limit, or by the machine
-            raise TooMuch(
-                f"{what} took more than {limits.seconds} s of computing or {limits.megabytes} MB: it was given up, and nothing was changed."
-            ) from None
+            raise _Lost from None
         if kind == "step":
             if told:
                 told(*value)

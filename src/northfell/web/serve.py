@@ -1,5 +1,6 @@
 """Starting the application on this machine, for whoever sits at it or for others who sign in."""
 
+import gc
 import ipaddress
 import socket
 import threading
@@ -11,6 +12,8 @@ from pathlib import Path
 
 import uvicorn
 
+from northfell.app import apart
+from northfell.app.cluster import Scheduler
 from northfell.app.project import installation
 from northfell.app.project.projects import create_project
 from northfell.core.errors import InputRefused, NetworkRefused
@@ -36,6 +39,7 @@ class Place:
     certificate: Path | None = None
     key: Path | None = None
     test_mode: bool = False
+    scheduler: str = ""  # a Dask scheduler that does the long work
 
     @property
     def is_this_machine(self) -> bool:
@@ -58,7 +62,12 @@ def serve(place: Place, demo: bool, browser: bool) -> int:
     access = _access(place, bool(installation.people(db)))
     db.close()
     database = folder / installation.FILE
+    if place.scheduler:
+        scheduler = Scheduler(place.scheduler)
+        scheduler.join()  # one that is not there is told now, not at the first long run
+        apart.use(scheduler)
     application = create_application(database, access, place.test_mode)
+    settle_memory()
     path = at(_demo_project(database)) if demo else "/"
     with _listener(place) as listener:
         shown = place.host if not ipaddress_is_any(place.host) else socket.gethostname()
@@ -73,6 +82,13 @@ def serve(place: Place, demo: bool, browser: bool) -> int:
         config = uvicorn.Config(application, log_level="warning", ssl_certfile=place.certificate, ssl_keyfile=place.key, server_header=False)
         uvicorn.Server(config).run(sockets=[listener])
     return 0
+
+
+def settle_memory() -> None:
+    """Look less often for what refers to itself: a network is hundreds of thousands of objects that stay, and a look at them all takes 0.1 s."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 100)
 
 
 def ipaddress_is_any(host: str) -> bool:

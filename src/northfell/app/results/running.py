@@ -4,7 +4,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from northfell.app.apart import each
 from northfell.app.results.studies import StateResults, do_request, findings_in
+from northfell.app.workers import Told
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.network import Network
 from northfell.core.studies import OnRequest, study_of
@@ -59,6 +61,15 @@ class StudyRun:
             "messages": self.messages,
         }
 
+    def take(self, other: "StudyRun") -> None:
+        """Put what was found in other states behind what is here."""
+        for name, tables in other.parts.items():
+            self.parts.setdefault(name, []).extend(tables)
+        self.summaries |= other.summaries
+        self.findings += other.findings
+        self.told += other.told
+        self.lacking += other.lacking
+
     def _add(self, tables: Sequence[Table]) -> None:
         for table in tables:
             self.parts.setdefault(table.name, []).append(table)
@@ -76,6 +87,19 @@ def run_over(study: str, states: Sequence[StateResults], requests: Mapping[str, 
         run.findings += network_findings(one.elements, one.state)
         _run_in(run, one, requests or {})
     return run
+
+
+def run_apart(study: str, network: Network, states: Sequence[str], requests: Mapping[str, str] | None = None) -> StudyRun:
+    """As :func:`run_over`, each state beside the others: in processes, or on the scheduler that is in use."""
+    made: list[StudyRun] = each(f"Running {study_of(study).label}", _run_one, [(study, network, state, dict(requests or {})) for state in states])
+    whole = StudyRun(study, tuple(states))
+    for one in made:
+        whole.take(one)
+    return whole
+
+
+def _run_one(study: str, network: Network, state: str, requests: Mapping[str, str], told: Told) -> StudyRun:
+    return run_over(study, [StateResults(network, state)], requests)
 
 
 def _run_in(run: StudyRun, one: StateResults, requests: Mapping[str, str]) -> None:

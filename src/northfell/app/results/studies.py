@@ -193,16 +193,20 @@ class Results:
     def findings(self, told: Told | None = None) -> list[Finding]:
         """Over all studies and all operating states, gravest first. `told` hears of each step and may stop the run by raising."""
         if self._findings is None:
-            found: list[Finding] = []
-            steps = [(state, study) for state in self.network.state_names for study in STUDIES]
-            for n, (state, study) in enumerate(steps):
-                if told:
-                    told(n, len(steps), f"{study.label} in {state}")
-                if study is STUDIES[0]:
-                    found += network_findings(self.at(state).elements, state)
-                found += findings_in(self.at(state), study.key)
-            self._findings = sorted_findings(_once_each(found))
+            self._findings = together(self.findings_in(self.network.state_names, told))
         return self._findings
+
+    def findings_in(self, states: Sequence[str], told: Told | None = None) -> list[Finding]:
+        """Those of some states, one after the other."""
+        found: list[Finding] = []
+        steps = [(state, study) for state in states for study in STUDIES]
+        for n, (state, study) in enumerate(steps):
+            if told:
+                told(n, len(steps), f"{study.label} in {state}")
+            if study is STUDIES[0]:
+                found += network_findings(self.at(state).elements, state)
+            found += findings_in(self.at(state), study.key)
+        return found
 
 
 def requested(results: Results, state: str, what: OnRequest, of: str = "") -> Any:
@@ -238,9 +242,11 @@ def kept_as(state: str, what: OnRequest, of: str = "") -> str:
     return f"{what.key}\n{state}\n{of}"
 
 
-def do_request(one: StateResults, key: str, of: str, told: Callable[[int, int], None] | None = None) -> Any:
-    """Do in a state what is done on request, by its key."""
+def do_request(one: StateResults, key: str, of: str, told: Callable[[int, int], None] | None = None, part: int = 0, parts: int = 1) -> Any:
+    """Do in a state what is done on request, by its key: all of it, or one of several parts."""
     study, what = next((study, what) for study in STUDIES for what in study.on_request if what.key == key)
+    if parts > 1 and what.share:
+        return what.share(one.compiled(study.key), of, told, part, parts)
     return what.run(one.compiled(study.key), of, told)
 
 
@@ -267,6 +273,11 @@ def _held_back(held: Sequence[HeldBack], study: str, state: str) -> list[Finding
         verdict: Severity = "breach" if one.why == "no solution" else "missing"
         found += [Finding(study, state, "", one.bus, verdict, f"At {one.bus}: {r}", check=f"{one.why} {r}") for r in one.reasons if r not in fields]
     return found
+
+
+def together(found: list[Finding]) -> list[Finding]:
+    """The findings of all states as they are listed."""
+    return sorted_findings(_once_each(found))
 
 
 def _once_each(found: list[Finding]) -> list[Finding]:

@@ -26,7 +26,11 @@ class OverStates:
         """A figure in every state; None where there is none."""
         return {state: self.by_state.get(state, {}).get(what, {}).get(of) for state in self.states}
 
-    def worst(self, what: str, of: str) -> tuple[str, float] | None:
-        """The state in which a figure is largest, the first of several, with the figure; None where no state has one."""
-        known = [(state, value) for state, value in self.values(what, of).items() if value is not None]
-        return max(known, key=lambda one: one[1], default=None)
+    def worst(self, what: str) -> dict[str, tuple[str, float]]:
+        """Of all that has such a figure, the state in which it is largest, the first of several, with the figure."""
+        found: dict[str, tuple[str, float]] = {}
+        for state in self.states:
+            for of, value in self.by_state.get(state, {}).get(what, {}).items():
+                if of not in found or value > found[of][1]:
+                    found[of] = (state, value)
+        return found

@@ -58,6 +58,7 @@ class OnRequest:
     run: Callable[[Compiled, str, Told | None], Any]  # of the compiled network, with the id of an element or ""
     tables: Callable[[str, Any], list[Table]]  # of the state's name and what `run` gave
     findings: Callable[[Any, Limits], list[Finding]] = lambda made, limits: []
+    share: Callable[[Compiled, str, Told | None, int, int], list[Any]] | None = None  # as `run`: one part of so many, which join by turns
     at_once: bool = False  # quick enough to be done when it is looked at
 
 

@@ -25,6 +25,7 @@ def _explain(flow: LoadFlow, asked: Asked) -> Working:
 OUTAGES = OnRequest(
     "outages", "--each-out", "", "nothing", "also take each branch and source out in turn (table outages)", "Taking each element out",
     lambda net, _, told: list(each_out(net.network, net.state, told)), lambda state, made: [outages_table(state, made)],
+    share=lambda net, _, told, part, parts: list(each_out(net.network, net.state, told, part, parts)),
 )  # fmt: skip
 START = OnRequest(
     "start", "--start", "a motor", "a name", "also start a motor, by its name (table start)", "Starting a motor",

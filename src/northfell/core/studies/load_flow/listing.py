@@ -65,6 +65,7 @@ def branches_table(flow: Solved) -> Table:
     loss[through & np.isfinite(loss)] = 0
     v, names = np.abs(flow.v), [net.name(b) for b in net.topology.bus_ids]
     one, emergency = flow.loadings(), flow.loadings(emergency=True)
+    solved = {*net.branches.ids, *net.topology.closed_ids}  # not what stands open
     told = [(flow.basis(e, k), flow.basis(e, k, emergency=True)) for e, k in zip(branches, of.tolist(), strict=True)]
     governs = (one.terminal[of] - first).tolist()
     cells = (
@@ -72,7 +73,7 @@ def branches_table(flow: Solved) -> Table:
         [" → ".join(names[i] for i in at.bus[at.first[k] : at.first[k] + at.count[k]].tolist()) for k in of.tolist()], cells_of(one.pct[of]),
         cells_of(s[first].real), cells_of(s[first].imag), cells_of(one.carries[of]), cells_of(one.rating[of]), [normal.unit for normal, _ in told],
         [normal.basis for normal, _ in told], [e.TERMINALS[t] if t >= 0 else "" for e, t in zip(branches, governs, strict=True)], cells_of(loss.real),
-        cells_of(loss.imag), cells_of(np.where([e.id in flow.terminal_power for e in branches], 100 * (v[at.bus[first]] - v[at.bus[last]]), math.nan)),
+        cells_of(loss.imag), cells_of(np.where([e.id in solved for e in branches], 100 * (v[at.bus[first]] - v[at.bus[last]]), math.nan)),
         cells_of(emergency.pct[of]), [other.basis for _, other in told], [around.get(e.id) for e in branches],
     )  # fmt: skip
     columns = (

@@ -41,10 +41,13 @@ def candidates(network: Network, state: str) -> list[Element]:
     ]  # fmt: skip
 
 
-def each_out(network: Network, state: str, told: Callable[[int, int], None] | None = None) -> Iterator[Outage]:
-    """Take each element out, solve, and say what is worst. `told` is given how many are done, of how many."""
+def each_out(network: Network, state: str, told: Callable[[int, int], None] | None = None, part: int = 0, parts: int = 1) -> Iterator[Outage]:
+    """Take each element out, solve, and say what is worst. `told` is given how many are done, of how many.
+
+    Of several parts each takes every so many-th element: they stand in the order of the network once they are joined by turns.
+    """
     base = run(compile_network(network, state))
-    those = [e for e in candidates(network, state) if e.id in base.net.taking_part]
+    those = [e for e in candidates(network, state) if e.id in base.net.taking_part][part::parts]
     for n, element in enumerate(those):
         yield _without(network, state, element, base)
         if told:

@@ -20,13 +20,13 @@ def locations_table(look: Look) -> Ledger:
             return CellShown(ENDLESS, value, severity, number=True)
         return num(value, severity=severity, otherwise=otherwise, digits=3)
 
-    table = study.locations_table()
+    table, worst_of = study.locations_table(), every.worst("energy")
     rows = []
     for record in table.records():
         key = place_key(network.id_of_name[record["bus"]], record["side"])
         values = every.values("energy", key).items()
         cells = [over(energy(e, AWAITED if s in every.unknown else "not fed"), s != look.view.state) for s, e in values]
-        worst, most = every.worst("energy", key) or ("", None)
+        worst, most = worst_of.get(key, ("", None))
         highest = over(energy(most, AWAITED if every.unknown else "–"))
         opens = num(record["clearing_time_s"], otherwise="never" if record["energy_cal_cm2"] else "–", digits=3)
         boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)

@@ -55,14 +55,14 @@ def branches(look: Look) -> Ledger:
     network, pinned = look.network, look.pinned
     flow, limits = look.result(LOAD_FLOW), network.settings.limits
     every, ends = look.over(LOAD_FLOW), Ends(network.elements, network.adjacency)
-    unknown = AWAITED if every.unknown else "–"
+    unknown, worst_of = AWAITED if every.unknown else "–", every.worst("loading")
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     judged, at = loading_verdicts(flow, limits).tolist(), flow.net.terminals.at
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
         pct = record["loading_pct"]
-        worst, most = every.worst("loading", e.id) or ("", None)
+        worst, most = worst_of.get(e.id, ("", None))
         severity = VERDICTS[judged[at[e.id]]] or ""
         highest = over(num(most, 1, loading_severity(limits, e, most), otherwise=unknown))
         carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"

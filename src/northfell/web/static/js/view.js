@@ -90,9 +90,16 @@ document.addEventListener("wheel", (event) => {
   turned += event.deltaY;
 }, { passive: false });
 
-// before the sheet is put in place: what is looked at never stands elsewhere, not even for a moment
+// before the sheet is put in place: what is looked at never stands elsewhere, not even for a moment, and is not styled twice
 document.addEventListener("htmx:before:swap", (event) => {
-  for (const task of event.detail.tasks ?? []) restore(task.fragment?.querySelector?.("#sheet"));
+  for (const task of event.detail.tasks ?? []) {
+    const fresh = task.fragment?.querySelector?.("#sheet");
+    if (!fresh) continue;
+    restore(fresh);
+    if (far === 1) continue;
+    fresh.classList.add("far");
+    fresh.style.setProperty("--up", far.toFixed(3));
+  }
 });
 document.addEventListener("htmx:after:swap", () => {
   restore();
