@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, StaticLoad, Switching
 from northfell.core.model.network import Placement, Sheet
 from northfell.core.model.settings import UnitSettings
@@ -11,7 +12,7 @@ from northfell.core.rules.ways import Connections, ways_of
 from northfell.drawing.metrics import width
 from northfell.drawing.schedule import schedule_box
 from northfell.drawing.shapes import Circle, Group, Line, Point, Polygon, Rect, Shape, Style, Text
-from northfell.drawing.standing import STEP, SheetMemory, Stand, Standing, standing_of
+from northfell.drawing.standing import STEP, Painted, SheetMemory, Stand, Standing, standing_of
 from northfell.drawing.symbols import Transform, moved
 from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, SI, VALUE, VALUE_SIZE, Tag, wedge, words_of
 
@@ -42,6 +43,7 @@ def draw(
     memory: SheetMemory | None = None,
     others: Sequence[Sheet] = (),
     units: UnitSettings = SI,
+    adjacency: Adjacency | None = None,
 ) -> Drawing:
     """The elements placed on a sheet, in one state.
 
@@ -65,24 +67,36 @@ def draw(
         The other sheets, to which references lead.
     units : UnitSettings
         For lengths and conductor sizes.
+    adjacency : Adjacency, optional
+        Of the elements, where it is known.
     """
     memory = memory if memory is not None else SheetMemory()
     placed = {i: p for i, p in sheet.placements.items() if i in elements}
-    painter = _Painter(elements, placed, standing_of(elements, placed, standard, memory), Connections(elements), others)
-    rank = {i: 0 if p.width else 2 if isinstance(elements[i], Bus) else 1 for i, p in placed.items()}  # boards below, points within reach
-    groups = []
-    for i in sorted(placed, key=lambda i: rank[i]):
-        look = _Look(energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing, units)
-        seen = painter.seen(elements[i])
-        key = (elements[i], placed[i], look, seen)
-        known = memory.painted.get(i)
-        if known is None or known[0] != key:
-            known = memory.painted[i] = (key, painter.group(elements[i], look, seen))
-        groups.append(known[1])
+    painter = _Painter(elements, placed, standing_of(elements, placed, standard, memory), Connections(elements, adjacency), others)
+    standing, painted, groups = painter.standing, memory.painted, []
+    for i in _in_order(elements, placed):
+        look = (energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing, units)
+        e, known, stand = elements[i], painted.get(i), standing.stands.get(i)
+        # what stands as it stood, among wires and neighbours that are as they were, takes nothing else from these
+        place, around = placed[i], () if stand else tuple(painter.connections.at[i])
+        as_it_was = known is not None and known.standing is standing and known.stand is stand and known.around == around and not place.schedule
+        seen = known.seen if known is not None and as_it_was else painter.seen(e)
+        if known is None or known.element is not e or known.look != look or (known.place is not place and known.place != place) or known.seen != seen:
+            known = painted[i] = Painted(e, place, look, seen, painter.group(e, _Look(*look), seen))
+        known.stand, known.standing, known.around = stand, standing, around
+        groups.append(known.group)
     groups += painter.references()
     for gone in memory.painted.keys() - placed.keys():
         del memory.painted[gone]
     return Drawing(groups, _view(groups), painter.standing)
+
+
+def _in_order(elements: Mapping[str, Element], placed: Mapping[str, Placement]) -> list[str]:
+    """Boards below, points within reach of the pointer above all."""
+    below: tuple[list[str], ...] = ([], [], [])
+    for i, p in placed.items():
+        below[0 if p.width else 2 if isinstance(elements[i], Bus) else 1].append(i)
+    return [*below[0], *below[1], *below[2]]
 
 
 def _view(groups: list[Group]) -> tuple[float, float, float, float]:
@@ -255,7 +269,9 @@ class _Painter:
 
     def references(self) -> list[Group]:
         """Flags where the network goes on elsewhere: at terminals whose bus is not on this sheet, and at buses with more than is drawn here."""
-        found = []
+        found: list[Group] = []
+        if len(self.placed) == len(self.elements):
+            return found  # all of it is here
         for i, p in self.placed.items():
             e = self.elements[i]
             if isinstance(e, Bus):

@@ -32,14 +32,31 @@ class Standing:
     ways: dict[tuple[str, int], Way] = field(default_factory=dict)  # (element, position of the terminal)
 
 
+@dataclass(slots=True)
+class Painted:
+    """A group with all that it was painted of."""
+
+    element: Element
+    place: Placement
+    look: tuple[object, ...]
+    seen: tuple[object, ...]  # of its neighbours
+    group: Group
+    stand: Stand | None = None
+    standing: Standing | None = None
+    around: tuple[str, ...] = ()  # what stands at a bus
+
+
 @dataclass
 class SheetMemory:
     """What was worked out for a sheet and still holds: kept from one drawing to the next, so that an edit draws only what it touches."""
 
     symbols: dict[str, tuple[Element, str, Symbol]] = field(default_factory=dict)
     key: tuple[object, ...] = ()
+    placements: Mapping[str, Placement] | None = None  # of the sheet, and the elements that stood there, as the key was made of them
+    elements: dict[str, Element] = field(default_factory=dict)
+    standard: str = ""
     standing: Standing = field(default_factory=Standing)
-    painted: dict[str, tuple[object, Group]] = field(default_factory=dict)
+    painted: dict[str, Painted] = field(default_factory=dict)
 
     def symbol(self, e: Element, standard: str) -> Symbol:
         known = self.symbols.get(e.id)
@@ -50,6 +67,8 @@ class SheetMemory:
 
 def standing_of(elements: Mapping[str, Element], placed: Mapping[str, Placement], standard: str, memory: SheetMemory) -> Standing:
     """The symbols and wires of a sheet; found anew only where something moved, was added or was connected otherwise."""
+    if _only_looks_changed(elements, placed, standard, memory):
+        return memory.standing
     symbols = {i: memory.symbol(elements[i], standard) for i in placed if not isinstance(elements[i], Bus)}
     reach = ((s.terminals, s.half_width, s.top, s.bottom) for s in symbols.values())
     key = (tuple(placed.items()), tuple(zip(symbols, reach, (elements[i].buses for i in symbols), strict=True)))
@@ -60,7 +79,35 @@ def standing_of(elements: Mapping[str, Element], placed: Mapping[str, Placement]
             old = memory.standing.stands[i]
             if old.symbol is not s:
                 memory.standing.stands[i] = Stand(s, old.to, old.across, old.box, old.terminals)
+    memory.placements, memory.elements, memory.standard = placed, {i: elements[i] for i in placed}, standard
     return memory.standing
+
+
+def _only_looks_changed(elements: Mapping[str, Element], placed: Mapping[str, Placement], standard: str, memory: SheetMemory) -> bool:
+    """Whether all stands where it stood and is connected as it was: then only the symbols of what was edited are put in the place of the old ones."""
+    before, was = memory.placements, memory.elements
+    if before is None or memory.standard != standard or before.keys() != placed.keys() or any(before[i] is not p for i, p in placed.items()):
+        return False
+    edited = [i for i in placed if elements[i] is not was[i]]
+    stands = memory.standing.stands
+    made = {}
+    for i in edited:
+        e = elements[i]
+        if type(e) is not type(was[i]) or e.buses != was[i].buses:
+            return False
+        if isinstance(e, Bus):
+            continue
+        old, new = stands[i].symbol, memory.symbol(e, standard)
+        if (old.terminals, old.half_width, old.top, old.bottom) != (new.terminals, new.half_width, new.top, new.bottom):
+            return False
+        made[i] = new
+    for i, symbol in made.items():
+        old_stand = stands[i]
+        if old_stand.symbol is not symbol:
+            stands[i] = Stand(symbol, old_stand.to, old_stand.across, old_stand.box, old_stand.terminals)
+    for i in edited:
+        was[i] = elements[i]
+    return True
 
 
 def _found(elements: Mapping[str, Element], placed: Mapping[str, Placement], symbols: Mapping[str, Symbol]) -> Standing:

@@ -1,6 +1,7 @@
 """The words beside a symbol: name, short data, and the value tag that a study hands in."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from northfell.core.model.elements import CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement
@@ -16,8 +17,7 @@ NAME_SIZE, DATA_SIZE, VALUE_SIZE = 14.0, 12.0, 13.0
 LINE = 13.0  # from one line of words to the next
 
 
-@dataclass(frozen=True)
-class Tag:
+class Tag(NamedTuple):
     """What a study shows at an element: lines of value and unit, a verdict, how full a bar is (1 is the limit), and a board's shade."""
 
     lines: tuple[tuple[str, str], ...] = ()

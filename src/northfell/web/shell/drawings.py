@@ -36,7 +36,7 @@ def drawing_of(look: Look, sheet: Sheet, memories: SheetMemories) -> Drawing:
     with lock:
         return draw(
             one.elements, sheet, one.energised, _tags(look), view.selected, lacking, standard=network.settings.drawing.symbols, memory=memory,
-            others=[s for s in network.sheets if s is not sheet], units=network.settings.units,
+            others=[s for s in network.sheets if s is not sheet], units=network.settings.units, adjacency=network.adjacency,
         )  # fmt: skip
 
 

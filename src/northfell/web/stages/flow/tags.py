@@ -3,7 +3,7 @@
 import cmath
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -27,8 +27,7 @@ USUAL = ("kv", "pu", "p", "load")
 SEEN = 5e-4  # part of a figure by which it must have changed for the change to be told
 
 
-@dataclass(frozen=True)
-class Value:
+class Value(NamedTuple):
     """One quantity of one element, with how it is written."""
 
     number: float
@@ -117,15 +116,17 @@ class Quantities:
         self._i = (np.fmax.reduceat(flow.i_terminal_a, first) if len(first) else np.zeros(0)).tolist()
         self._loss = (np.add.reduceat(s, first).real * 1000 if len(first) else np.zeros(0)).tolist()
         v = np.abs(flow.v)
+        self._v: list[complex] = flow.v.tolist()
+        self._kv: list[float] = flow.u_kv.tolist()
         self._drop = (100 * (v[at.bus[first]] - v[at.bus[last]])).tolist()
 
     def of_bus(self, bus_id: str, code: str) -> Value | None:
         """A quantity of a bus; None where it has none."""
         at = self._bus_at.get(bus_id)
-        if at is None or cmath.isnan(v := complex(self._flow.v[at])):
+        if at is None or cmath.isnan(v := self._v[at]):
             return None
         if code == "kv":
-            kv = float(self._flow.u_kv[at])
+            kv = self._kv[at]
             return Value(kv, "kV", digits=4) if math.isfinite(kv) else None
         if code == "pu":
             return Value(abs(v), "p.u.", 3)
