@@ -2,6 +2,7 @@
 
 import json
 import os
+import pickle
 import signal
 import subprocess
 import sys
@@ -198,3 +199,13 @@ def test_a_scheduler_that_is_not_there_is_told(monkeypatch, tmp_path, capsys):
     monkeypatch.setitem(sys.modules, "distributed", None)
     with pytest.raises(ClusterLost, match="optional extra"):
         Scheduler("tcp://127.0.0.1:1").join()
+
+
+def test_a_network_can_be_sent_while_something_is_found_of_it():
+    """Only what it was made of goes: what is found of it is found in other threads meanwhile."""
+    network = DEMO.model_copy()
+    assert network.adjacency
+    assert network.id_of_name
+    there = pickle.loads(pickle.dumps(network))
+    assert there == network
+    assert not {"adjacency", "id_of_name"} & there.__dict__.keys()

@@ -121,6 +121,10 @@ class Network(_Record):
                 copied.__dict__.pop(found, None)
         return copied
 
+    def __getstate__(self) -> dict[Any, Any]:
+        """What is sent to another process: what it was made of, not what was found since, which another thread may be finding now."""
+        return {**super().__getstate__(), "__dict__": {name: self.__dict__[name] for name in type(self).model_fields}}
+
     @cached_property
     def adjacency(self) -> Adjacency:
         """Which elements stand at which bus."""
