@@ -80,7 +80,7 @@ def main() -> None:
     folder = tempfile.mkdtemp()
     database = Path(folder) / "bench.sqlite3"
     server = uvicorn.Server(uvicorn.Config(create_application(database), port=PORT, log_level="error"))
-    large, small = (create_project(connect(database), n) for n in (feeder_network(700), with_states(feeder_network(200), 5)))
+    large, small = (create_project(connect(database), n) for n in (with_states(feeder_network(700), 1), with_states(feeder_network(200), 5)))
     wide = create_project(connect(database), with_states(synthetic(2000), 1))
     load = next(e.id for e in synthetic(2000).elements.values() if e.kind == "load")
     settle_memory()
