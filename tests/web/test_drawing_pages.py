@@ -68,6 +68,62 @@ def test_a_part_of_an_answer_put_in_place_makes_the_whole(client, stage):  # noq
         has = re.search(r'data-has="(\w+)"', answer.text)[1]
 
 
+def blocks(text: str) -> dict[str, str | None]:
+    """The blocks of an answer by name, None where it is left to what the window has."""
+    found: dict[str, str | None] = {}
+    for start in re.finditer(r'<div class="kept" id="kept-([\w-]+)"( hx-morph-skip-children)?>', text):
+        depth, at = 1, start.end()
+        while depth:
+            tag = re.compile(r"<div\b|</div>").search(text, at)
+            depth, at = depth + (1 if tag[0] == "<div" else -1), tag.end()
+        inside = text[start.end() : at - len("</div>")]
+        assert not (start[2] and inside)
+        found[start[1]] = None if start[2] else inside
+    return found
+
+
+@pytest.mark.parametrize("stage", ["network", "flow"])
+def test_blocks_left_out_are_as_the_window_has_them(client, stage):  # noqa: F811
+    """Through right and wrong values, another element and none, each block is sent anew or was the same."""
+    has, shown, left = "", {}, 0
+    steps = [
+        ("W25", "length_m", "700"), ("W25", "length_m", "many"), ("W25", "parallel", "2"), ("W25", "length_m", "700"), ("W26", "length_m", "1"),
+        ("W26", "r_ohm_per_km", "0.2"), ("", "", ""), ("T3", "uk_pct", "5.9"), ("T3", "uk_pct", "5.9"),
+    ]  # fmt: skip
+    for element, field, value in steps:
+        look, headers = {"stage": stage, "selected": element}, {**PART, "x-has": has}
+        version = client.get("/projects/1/version").text
+        if element:
+            answer = client.post(f"/projects/1/elements/{element}/set/{field}", data={"value": value, "version": version}, params=look, headers=headers)
+        else:
+            answer = client.get(f"/projects/1/{stage}", headers=headers)
+        sent = blocks(answer.text)
+        left += sum(block is None for block in sent.values())
+        shown = {name: shown[name] if block is None else block for name, block in sent.items()}
+        if value == "many":
+            assert answer.status_code == 422
+            assert 'value="many"' in "".join(shown.values())
+        else:
+            assert shown == blocks(client.get(f"/projects/1/{stage}", params=look, headers=PART).text), (element, field)
+        has = re.search(r'data-has="(\w+)"', answer.text)[1]
+    assert left > 40
+
+
+@pytest.mark.parametrize("stage", ["flow", "faults", "arc-flash"])
+def test_rows_taken_as_they_were_made_are_those_made_anew(client, stage):  # noqa: F811
+    for k, value in enumerate(("412", "411.999999", "700")):
+        post(client, "elements/W25/set/length_m", {"value": value}, version=k + 1, stage=stage)
+        while "HX-Trigger" not in client.get(f"/projects/1/findings/counts?stage={stage}", headers=PART).headers:
+            pass
+        kept = rows(client.get(f"/projects/1/{stage}", headers=PART).text)
+        anew = rows(client.get(f"/projects/1/{stage}").text)
+        assert kept == anew
+        assert len(anew) > 5
+    copied = client.get(f"/projects/1/ledger.tsv?stage={stage}").text
+    post(client, "elements/W25/set/length_m", {"value": "700.0001"}, version=4, stage=stage)
+    assert client.get(f"/projects/1/ledger.tsv?stage={stage}").text != copied  # every digit, of this version
+
+
 def test_a_small_edit_sends_a_small_part(client):  # noqa: F811
     whole = post(client, "elements/Blower%20aux/set/q_mvar", {"value": "0.021"}, stage="network", selected="Blower aux")
     has = re.search(r'data-has="(\w+)"', whole.text)[1]

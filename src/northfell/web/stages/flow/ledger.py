@@ -6,7 +6,7 @@ from typing import Any
 
 from northfell.app.results.studies import kept_as, requested
 from northfell.core.finding import VERDICTS
-from northfell.core.model.elements import Bus, Consumer, InductionMotor, SynchronousMotor
+from northfell.core.model.elements import Bus, Consumer, Element, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
 from northfell.core.studies.load_flow import (
@@ -27,7 +27,7 @@ from northfell.core.studies.load_flow.outages import outages_table
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
-from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, over, shown, text
+from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, RowsMade, cell_of, heads_of, kind_name, num, over, shown, text, written
 from northfell.web.shell.view import View
 from northfell.web.stages.flow.loading_chart import loading_shapes
 
@@ -61,19 +61,18 @@ def branches(look: Look) -> Ledger:
     rows = []
     for record in table.records():
         e = network.elements[network.id_of_name[record["name"]]]
+        between, severity, (worst, most) = ends.of(e), VERDICTS[judged[at[e.id]]] or "", worst_of.get(e.id, ("", None))
+        over_all = (severity, worst, most, loading_severity(limits, e, most))
+        if look.waits or before is not None:
+            rows.append(_branch(record, e, between, over_all, unknown, before))
+            continue
         pct = record["loading_pct"]
-        worst, most = worst_of.get(e.id, ("", None))
-        severity = VERDICTS[judged[at[e.id]]] or ""
-        highest = over(num(most, 1, loading_severity(limits, e, most), otherwise=unknown))
-        carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
-        of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
-        was = before.get(e.name, {}) if before is not None else None
-        compared = [change(record[n], was.get(n), d) for n, d in (("loading_pct", 1), ("p_mw", None), ("q_mvar", None))] if was is not None else []
-        rows.append(RowShown(e.id, [
-            text(e.name), text(kind_name(e)), text(ends.of(e)), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
-            cell_of(record, "q_mvar"), CellShown(carries, float(f"{record['carries'] or 0:.4g}"), number=True, full=record["carries"]), *compared, highest,
-            over(text(worst)), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2), num(record["circulating_a"], digits=3), text(of),
-        ], severity))  # fmt: skip
+        writes = (
+            between, severity, worst, over_all[3], unknown, written(most, 1), written(pct, 1), written(pct and pct / 100, 2), written(record["p_mw"]),
+            written(record["q_mvar"]), written(record["carries"]), written(_kilo(record["loss_mw"])), written(record["drop_pct"], 2),
+            written(record["circulating_a"], digits=3), record["rating"], record["rating_unit"], record["rating_basis"],
+        )  # fmt: skip
+        rows.append(_BRANCHES.of(e, writes, _branch, record, e, between, over_all, unknown, None))
     pins = [Head("Loading", "+/−", True), Head("P", "+/−", True), Head("Q", "+/−", True)] if before is not None else []
     heads = [
         *heads_of(table, "name kind between loading_pct p_mw q_mvar"), Head("Carries", "", True), *pins, Head("Worst", "%", True), Head("In state"),
@@ -81,6 +80,26 @@ def branches(look: Look) -> Ledger:
     ]  # fmt: skip
     spare = ("Circulating A", "Kind", "Losses kW", "Rating and its basis", "Carries", "Drop %", "Q Mvar", "In state")
     return Ledger([], heads, rows, export=table.name, spare=spare)
+
+
+_BRANCHES = RowsMade()
+
+
+def _branch(
+    record: dict[str, Any], e: Element, between: str, over_all: tuple[str, str, float | None, str], unknown: str, before: dict[str, dict[str, Any]] | None
+) -> RowShown:
+    severity, worst, most, graver = over_all
+    pct = record["loading_pct"]
+    carries = f"{figure(record['carries'])} {record['rating_unit']}" if record["carries"] is not None else "–"
+    of = f"{record['rating']:g} {record['rating_unit']}, {record['rating_basis']}" if record["rating"] is not None else "no rating"
+    was = before.get(e.name, {}) if before is not None else None
+    compared = [change(record[n], was.get(n), d) for n, d in (("loading_pct", 1), ("p_mw", None), ("q_mvar", None))] if was is not None else []
+    return RowShown(e.id, [
+        text(e.name), text(kind_name(e)), text(between), num(pct, 1, severity, pct / 100 if pct is not None else None), cell_of(record, "p_mw"),
+        cell_of(record, "q_mvar"), CellShown(carries, float(f"{record['carries'] or 0:.4g}"), number=True, full=record["carries"]), *compared,
+        over(num(most, 1, graver, otherwise=unknown)), over(text(worst)), num(_kilo(record["loss_mw"])), num(record["drop_pct"], 2),
+        num(record["circulating_a"], digits=3), text(of),
+    ], severity)  # fmt: skip
 
 
 def _kilo(value: float | None) -> float | None:
