@@ -81,6 +81,7 @@ document.addEventListener("pointerup", () => { grip = false; });
 const root = document.documentElement;
 const sheetOfHidden = new CSSStyleSheet();
 document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheetOfHidden];
+const [MEASURED, CHARACTER] = [200, 8]; // rows that the page lays out as a table before it is measured, as the style says; pixels of a character
 let laid = ""; // the table that was measured
 let measured = []; // its heads
 const known = (rows) => `${rows.id} ${rows.querySelector("thead").textContent} ${rows.querySelector("tbody").rows.length}`;
@@ -89,11 +90,24 @@ const chosen = () => JSON.parse(localStorage.getItem(`columns ${place()}`) ?? "{
 function measure(here) {
   root.classList.remove("laid");
   sheetOfHidden.replaceSync("");
-  root.classList.add("measuring"); // each column as narrow as what stands in it
+  root.classList.add("measuring"); // the first rows, each column as narrow as what stands in it
   const heads = [...here.tHead.rows[0].cells].map((cell) => ({ told: cell.dataset.column ?? "", spare: cell.dataset.spare, width: Math.ceil(cell.getBoundingClientRect().width) }));
   const room = here.parentElement.clientWidth - 32;
-  root.classList.remove("measuring");
+  root.classList.remove("measuring", "early");
+  const rows = here.tBodies[0].rows, long = here.tBodies[0].querySelector("td.long")?.cellIndex;
+  if (rows.length > MEASURED) heads.forEach((head, n) => { if (n !== long) head.width += CHARACTER * longer(rows, n); });
   return [heads, room];
+}
+
+// By how many characters the longest text of a column is longer than the longest of the rows that were measured.
+function longer(rows, n) {
+  let [seen, all] = [0, 0];
+  for (let k = 0; k < rows.length; k++) {
+    const length = rows[k].cells[n]?.textContent.length ?? 0;
+    if (k < MEASURED && length > seen) seen = length;
+    if (length > all) all = length;
+  }
+  return all - seen;
 }
 
 function lay() {
