@@ -1,5 +1,7 @@
 """What is seen: words that can be read at every zoom, tables that fit their place, figures that are not current marked so."""
 
+import time
+
 import pytest
 from selenium.webdriver.common.by import By
 from tests.browser.test_walk import walk  # noqa: F401
@@ -101,3 +103,24 @@ def test_what_is_typed_otherwise_than_it_is_shown_is_shown_as_it_was_understood(
     assert walk.one("#field-length_m").get_attribute("value") == "555"
     assert not walk.all("#card .note-box.breach")
     assert walk.one("#card").find_elements(By.ID, "field-parallel")
+
+
+def test_looks_that_cross_each_other_leave_one_whole_look(walk):  # noqa: F811
+    """Two looks asked for at once: whichever answer comes last, title, fields, rows and sheet are of one element."""
+    walk.open("/projects/1/network?selected=W25")
+    ask = "for (const one of arguments) window.htmx.ajax('GET', `/projects/1/network?selected=${one}`, {target: '#work', swap: 'innerMorph'})"
+    lengths = {"T3": ""}
+    for name in ("W26", "W25"):
+        walk.open(f"/projects/1/network?selected={name}")
+        lengths[name] = walk.one("#field-length_m").get_attribute("value")
+    for order in (("W26", "W25"), ("T3", "W25"), ("T3", "W26", "W25"), ("W26", "T3", "W25")):
+        walk.browser.execute_script(ask, *order)
+        walk.until(lambda: walk.browser.execute_script("return !document.querySelector('.htmx-request, .htmx-swapping')"))
+        time.sleep(1.0)
+        title = walk.title()
+        shown = walk.all("#field-length_m")
+        assert [field.get_attribute("value") for field in shown] == ([lengths[title]] if lengths[title] else []), order
+        assert walk.one("#desk").get_attribute("data-element") == title
+        assert [one.get_attribute("data-element") for one in walk.all("#sheet a.el.selected")] == [title]
+        assert [one.get_attribute("data-element") for one in walk.all(".rows tr[aria-selected]")] == [title]
+        assert all(f"/elements/{title}/" in one.get_attribute("hx-post") for one in walk.all("#card .field input[hx-post]"))

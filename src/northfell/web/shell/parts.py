@@ -36,6 +36,7 @@ class Part:
     same_rest: bool = False
     blocks: dict[str, str] = field(default_factory=dict)  # of this answer, noted while it is written
     had: dict[str, str] = field(default_factory=dict)  # of what the window shows
+    base: str = ""  # the token of that; empty where all is sent
 
     def has(self, name: str, written: str) -> bool:
         """Whether the window has a block as it is written now; it is noted for the answer after this."""
@@ -68,4 +69,5 @@ class Answers:
             rest == before.rest,
             blocks,
             before.blocks,
+            has,
         )

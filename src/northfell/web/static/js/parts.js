@@ -1,11 +1,29 @@
 // An answer to an edit holds the symbols and rows that changed, if this window has the others already; they are put in place here.
 // All else of the desk is morphed. The sheet and the rows are left alone by that: they may be thousands.
-const desk = () => document.getElementById("desk");
+import { tell } from "./notice.js";
+import { go } from "./select.js";
+import { desk } from "./view.js";
 
 document.addEventListener("htmx:config:request", (event) => {
   const { ctx } = event.detail;
   if (desk()?.dataset.has) ctx.request.headers["X-Has"] = desk().dataset.has;
 });
+
+// An answer that was made upon something else than this window shows by now, because another came before it, cannot be put in place:
+// the look is asked for whole. What it had to say is said.
+document.addEventListener("htmx:before:swap", (event) => {
+  for (const task of event.detail.tasks ?? []) {
+    const sent = task.fragment?.querySelector?.("#desk");
+    if (!sent?.dataset.base || sent.dataset.base === desk()?.dataset.has) continue;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    desk().dataset.has = "";
+    const said = sent.querySelector("#said-now")?.dataset.lines ?? [...sent.querySelectorAll('[role="alert"] p')].map((p) => p.textContent).join("\n");
+    go(`/projects/${sent.dataset.project}/${sent.dataset.stage}?${sent.dataset.view}`);
+    if (said) tell(said, true);
+    return;
+  }
+}, true);
 
 function put(live, sent, kids) {
   if (!live || !sent) return;
