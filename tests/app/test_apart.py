@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 
 import pytest
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
@@ -118,6 +118,27 @@ def busy_steps(told) -> None:
     for k in range(10**9):
         told(k, 10**9)
         time.sleep(0.01)
+
+
+def test_who_waits_takes_turns_by_project():
+    turns, order, begun = workers.Turns(1), [], Event()
+
+    def one(belongs, name):
+        with turns.turn(belongs):
+            order.append(name)
+            begun.wait()
+
+    threads = []
+    for belongs, name in (("a", "a1"), ("a", "a2"), ("a", "a3"), ("b", "b1"), ("c", "c1"), ("b", "b2")):
+        threads.append(Thread(target=one, args=(belongs, name)))
+        threads[-1].start()
+        time.sleep(0.05)  # one after the other
+    begun.set()
+    for thread in threads:
+        thread.join()
+    assert order == ["a1", "a2", "b1", "c1", "a3", "b2"]
+    with turns.turn("d"):
+        pass  # the place is free again
 
 
 # ---- on a scheduler

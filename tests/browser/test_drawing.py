@@ -157,7 +157,7 @@ def test_dropped_into_a_wire_turned_folded_and_drawn_out(hand):
     hand.select("Backwash MCC")
     hand.changes(lambda: hand.button("ways as a schedule").click())
     assert not hand.all('#sheet a[data-element="Backwash"]')
-    assert "4 × 75 kW" in hand.one('#sheet a[data-element="Backwash MCC"]').text
+    assert "4 × 75 kW" in hand.one('#sheet a[data-element="Backwash MCC"]').get_attribute("textContent")
     hand.changes(lambda: hand.button("Draw the ways out").click())
     assert hand.all('#sheet a[data-element="Backwash"]')
     hand.changes(lambda: ActionChains(hand.browser).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform())
@@ -249,7 +249,7 @@ def test_sheets_references_and_the_two_ways_of_removing(hand):
     hand.until(lambda: "sheet=Ozone" in hand.browser.current_url)
     hand.find("T4")
     hand.changes(lambda: hand.button("Put on sheet Ozone").click())
-    flag = next(a for a in hand.all("#sheet a.away") if "Whole works" in a.text)
+    flag = next(a for a in hand.all("#sheet a.away") if "Whole works" in a.get_attribute("textContent"))
     flag.find_element(By.CSS_SELECTOR, "text").click()
     hand.until(lambda: "sheet=Ozone" not in hand.browser.current_url or "Whole" in hand.browser.current_url)
     hand.select("C1")

@@ -22,7 +22,7 @@ def parts_for(most: int) -> int:
     return max(1, min(most, _elsewhere[0].workers() if _elsewhere else os.cpu_count() or 1))
 
 
-def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], told: Told | None = None) -> list[Any]:
+def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], told: Told | None = None, belongs: str = "") -> list[Any]:
     """Do work once for each part, beside each other, and give the results in the order of the parts.
 
     Parameters
@@ -33,6 +33,8 @@ def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], 
         A function of a module, called with the data of a part and, last, with a function that hears of each step of it.
     told : callable, optional
         Hears of the steps of all; what it raises ends the work.
+    belongs : str
+        To which project: those that wait for a processor take turns by that.
 
     Raises
     ------
@@ -43,9 +45,9 @@ def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], 
         return _elsewhere[0].each(what, work, parts, told)
     sums = _Sums(len(parts), told)
     if len(parts) == 1:
-        return [in_worker(what, work, *parts[0], limits=STUDIES, told=sums.of(0))]
+        return [in_worker(what, work, *parts[0], limits=STUDIES, told=sums.of(0), belongs=belongs)]
     with ThreadPoolExecutor(len(parts)) as beside:
-        begun = [beside.submit(in_worker, what, work, *part, limits=STUDIES, told=sums.of(k)) for k, part in enumerate(parts)]
+        begun = [beside.submit(in_worker, what, work, *part, limits=STUDIES, told=sums.of(k), belongs=belongs) for k, part in enumerate(parts)]
         ended, _ = wait(begun, return_when=FIRST_EXCEPTION)
         failed = next((error for one in ended if (error := one.exception()) is not None), None)
         if failed is not None:

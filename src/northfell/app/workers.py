@@ -10,11 +10,12 @@ import os
 import resource
 import signal
 import sys
+from collections import OrderedDict, deque
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
-from threading import BoundedSemaphore, Lock
+from threading import Event, Lock
 from typing import Any
 
 from northfell.core.errors import NorthfellError
@@ -25,7 +26,42 @@ _context.set_forkserver_preload(
     ["northfell.app.project.importing", "northfell.app.results.gathering", "northfell.app.results.solving", "northfell.app.draw.arrange"]
 )
 _starting = Lock()
-_room = BoundedSemaphore(max(2, os.cpu_count() or 2))
+
+
+class Turns:
+    """So many at a time; who waits is let in by turns of what it belongs to, so that many parts of one project do not hold up another's."""
+
+    def __init__(self, places: int) -> None:
+        self._free, self._waiting, self._lock = places, OrderedDict[str, deque[Event]](), Lock()
+
+    @contextmanager
+    def turn(self, belongs: str) -> Iterator[None]:
+        """Wait for a place, and give it on afterwards."""
+        with self._lock:
+            let_in = Event()
+            if self._free and not self._waiting:
+                self._free -= 1
+                let_in.set()
+            else:
+                self._waiting.setdefault(belongs, deque()).append(let_in)
+        let_in.wait()
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._next()
+
+    def _next(self) -> None:
+        if not self._waiting:
+            self._free += 1
+            return
+        belongs, queue = self._waiting.popitem(last=False)
+        queue.popleft().set()
+        if queue:
+            self._waiting[belongs] = queue  # behind all others
+
+
+_room = Turns(max(2, os.cpu_count() or 2))
 
 
 class TooMuch(NorthfellError):
@@ -46,7 +82,7 @@ READING = Limits()
 STUDIES = Limits(seconds=3600, megabytes=8192)
 
 
-def in_worker(what: str, work: Callable[..., Any], *given: Any, limits: Limits = READING, told: Told | None = None) -> Any:
+def in_worker(what: str, work: Callable[..., Any], *given: Any, limits: Limits = READING, told: Told | None = None, belongs: str = "") -> Any:
     """Do work in a process of its own; waits for it.
 
     Parameters
@@ -57,6 +93,8 @@ def in_worker(what: str, work: Callable[..., Any], *given: Any, limits: Limits =
         A function of a module, with data that can be sent to another process. With `told`, it gets that as its last argument.
     told : callable, optional
         Hears of each step; what it raises ends the work.
+    belongs : str
+        To which project: those that wait take turns by that.
 
     Raises
     ------
@@ -65,7 +103,7 @@ def in_worker(what: str, work: Callable[..., Any], *given: Any, limits: Limits =
     NorthfellError
         What the work itself refuses.
     """
-    with _room:
+    with _room.turn(belongs):
         for _ in range(TRIES):
             ours, theirs = _context.Pipe(duplex=True)
             process = _context.Process(target=_worker, args=(theirs, work, given, limits, told is not None), daemon=True)

@@ -30,7 +30,7 @@ def findings(results: Results, told: Told) -> list[Finding]:
         states = results.network.state_names
         size = math.ceil(len(states) / parts_for(len(states)))
         batches = [(results.network, states[k : k + size]) for k in range(0, len(states), size)]
-        made = each("Gathering the findings", _gathered, batches, told)
+        made = each("Gathering the findings", _gathered, batches, told, results.network.name)
         results.know(together([f for found, _ in made for f in found]), {state: figures for _, compared in made for state, figures in compared.items()})
     return results.findings(told)
 
@@ -41,7 +41,7 @@ def asked_for(results: Results, state: str, what: OnRequest, of: str, told: Told
     if key not in results.kept and not _is_small(results.network):
         try:
             parts = parts_for(BATCHES) if what.share else 1
-            made = each(what.doing, _asked_for, [(results.network, state, what.key, of, part, parts) for part in range(parts)], told)
+            made = each(what.doing, _asked_for, [(results.network, state, what.key, of, part, parts) for part in range(parts)], told, results.network.name)
             results.kept[key] = by_turns(made) if parts > 1 else made[0]
         except (CannotRun, NoSolution) as error:
             results.kept[key] = error

@@ -57,7 +57,7 @@ def away(one: StateResults, work: Callable[..., Any], *given: Any) -> Any:
         What the work itself says, or that it takes more time or memory than it may.
     """
     try:
-        data: bytes = in_worker(f"Solving {one.network.name}", _do, one.network, one.state, work, given, limits=SOLVING)
+        data: bytes = in_worker(f"Solving {one.network.name}", _do, one.network, one.state, work, given, limits=SOLVING, belongs=one.network.name)
     except TooMuch as error:
         study: str = next((s for s in study_keys() if s in given), study_keys()[0])
         raise CannotRun(study, [str(error)]) from None
