@@ -23,6 +23,7 @@ from northfell.store import connect, projects
 from northfell.web.application import create_application
 from northfell.web.shell.access import Access, served_to_others
 from northfell.web.shell.addresses import at
+from northfell.web.shell.answering import templates
 
 MAIN = "Skerrow Water"
 DAY_S = 24 * 3600.0
@@ -79,9 +80,16 @@ def serve(place: Place, demo: bool, browser: bool) -> int:
         if browser and place.is_this_machine:
             threading.Thread(target=_open_browser, args=(address,), daemon=True).start()
         threading.Thread(target=_keep, args=(folder,), daemon=True).start()
+        threading.Thread(target=_read_templates, daemon=True).start()
         config = uvicorn.Config(application, log_level="warning", ssl_certfile=place.certificate, ssl_keyfile=place.key, server_header=False)
         uvicorn.Server(config).run(sockets=[listener])
     return 0
+
+
+def _read_templates() -> None:
+    """Templates are compiled before someone waits for them."""
+    for name in templates.env.list_templates(extensions=["html"]):
+        templates.env.get_template(name)
 
 
 def settle_memory() -> None:

@@ -68,11 +68,17 @@ def named(element: Element) -> set[str]:
     return {getattr(element, p.name) for p in references_of(type(element))} - {None}
 
 
+@cache
+def _asked_by_study(kind: type[Element]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Each study that asks for something of a kind, with the fields that it asks for; none of them where it asks for rows of a table too."""
+    studies = {study for p in parameters_of(kind) for study in (*p.needed_for, *(s for c in p.columns for s in c.needed_for))}
+    return tuple((s, () if _tables_asked(kind, s) else tuple(p.name for p in _asked_for(kind, s))) for s in sorted(studies))
+
+
 def _studies_that_may_lack(element: Element) -> frozenset[str]:
     """The studies of which some parameter is empty, needed or not; those that ask for rows of a table among them."""
-    kind = type(element)
-    studies = {study for p in parameters_of(kind) for study in (*p.needed_for, *(s for c in p.columns for s in c.needed_for))}
-    return frozenset(s for s in studies if _tables_asked(kind, s) or any(getattr(element, p.name) is None for p in _asked_for(kind, s)))
+    held = element.__dict__
+    return frozenset(study for study, names in _asked_by_study(type(element)) if not names or None in [held[name] for name in names])
 
 
 _MAY_LACK: ByElement[Element, frozenset[str]] = ByElement(_studies_that_may_lack)
