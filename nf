@@ -65,6 +65,7 @@ case "${1:-}" in
     .venv/bin/python -m benchmarks.arc_flash
     .venv/bin/python -m benchmarks.sheet
     .venv/bin/python -m benchmarks.tables
+    if command -v chromium > /dev/null; then .venv/bin/python -m benchmarks.browser; fi
     exec .venv/bin/python -m benchmarks.attack 20 10 1000 ;;
   *)
     echo "usage: ./nf demo | test | quick | coverage | mutate | hooks | bench | serve | run | check | convert | schema | labels | user | backup | restore" >&2

@@ -117,6 +117,7 @@ class Ratings:
     on_high: Bools  # (terminal,) the side whose turns a tap on the high side changes
     on_low: Bools
     taps_low: Bools  # (element,) the taps are on the low side
+    told: list[Rating | None]  # by element, None for what has none
 
 
 def ratings_of(terminals: Terminals, emergency: bool = False) -> Ratings:
@@ -125,8 +126,8 @@ def ratings_of(terminals: Terminals, emergency: bool = False) -> Ratings:
     of_terminal, rated_kv = np.full(len(terminals.bus), math.nan), np.full(len(terminals.bus), math.nan)
     unit_mva, transformer, windings, taps_low = (np.zeros(n, bool) for _ in range(4))
     on_high, on_low = np.zeros(len(terminals.bus), bool), np.zeros(len(terminals.bus), bool)
-    for k, (e, first) in enumerate(zip(terminals.elements, terminals.first.tolist(), strict=True)):
-        rating = rating_of(e, emergency) if len(e.TERMINALS) > 1 else None
+    told: list[Rating | None] = [rating_of(e, emergency) if len(e.TERMINALS) > 1 else None for e in terminals.elements]
+    for k, (e, first, rating) in enumerate(zip(terminals.elements, terminals.first.tolist(), told, strict=True)):
         if rating is None:
             continue
         value = math.nan if rating.value is None else rating.value
@@ -141,7 +142,7 @@ def ratings_of(terminals: Terminals, emergency: bool = False) -> Ratings:
         if isinstance(e, ThreeWindingTransformer):
             windings[k] = True
             of_terminal[first : first + 3] = [math.nan if s is None else s for s in (e.s_hv_mva, e.s_mv_mva, e.s_lv_mva)]
-    return Ratings(of_terminal, unit_mva, transformer, windings, rated_kv, on_high, on_low, taps_low)
+    return Ratings(of_terminal, unit_mva, transformer, windings, rated_kv, on_high, on_low, taps_low, told)
 
 
 def at_rated_voltage_mva(ratings: Ratings, terminals: Terminals, i_a: Floats, by_tap: Floats) -> Floats:

@@ -153,12 +153,20 @@ class Solved:
         return self._loadings_in_emergency if emergency else self._loadings
 
     @cached_property
+    def _ratings(self) -> Ratings:
+        return ratings_of(self.net.terminals)
+
+    @cached_property
+    def _ratings_in_emergency(self) -> Ratings:
+        return ratings_of(self.net.terminals, emergency=True)
+
+    @cached_property
     def _loadings(self) -> Loadings:
-        return self._loadings_by(ratings_of(self.net.terminals))
+        return self._loadings_by(self._ratings)
 
     @cached_property
     def _loadings_in_emergency(self) -> Loadings:
-        return self._loadings_by(ratings_of(self.net.terminals, emergency=True))
+        return self._loadings_by(self._ratings_in_emergency)
 
     def _loadings_by(self, ratings: Ratings) -> Loadings:
         by_tap = self.by_tap if self.settings.transformer_loading == "by current" else None
@@ -200,7 +208,8 @@ class Solved:
 
     def basis(self, element: Element, k: int, emergency: bool = False) -> Rating:
         """The rating that a loading is of, and how it is judged, of the element at a position among the terminals."""
-        rating, every = rating_of(element, emergency) or Rating(None, "", ""), self.loadings(emergency)
+        rating = (self._ratings_in_emergency if emergency else self._ratings).told[k] or rating_of(element, emergency) or Rating(None, "", "")
+        every = self.loadings(emergency)
         if every.terminal[k] < 0 or not isinstance(element, Transformer | ThreeWindingTransformer):
             return rating
         return replace(rating, basis=f"{rating.basis}, by {'current' if every.by_current[k] else 'apparent power'}")

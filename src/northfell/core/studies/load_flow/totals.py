@@ -142,7 +142,7 @@ def taps(flow: Solved) -> dict[str, float]:
     """Tap of each transformer [%], as it was found."""
     found: dict[str, float] = {}
     for e, by_tap in zip(flow.net.terminals.elements, flow.by_tap.tolist(), strict=True):
-        if hasattr(e, "tap_pct"):
+        if "tap_pct" in type(e).model_fields:
             low = getattr(e, "tap_side", "high side") == "low side"
             found[e.id] = 100 * ((1 / by_tap if low else by_tap) - 1)
     return found
@@ -166,7 +166,7 @@ def circulating_currents(flow: Solved) -> list[Circulating]:
     node = net.topology.node_of_bus
     groups: dict[tuple[int, int], list[int]] = {}
     for i, branch_id in enumerate(b.ids):
-        if hasattr(net.elements[branch_id], "tap_pct") and len(net.elements[branch_id].TERMINALS) == 2:
+        if "tap_pct" in type(net.elements[branch_id]).model_fields and len(net.elements[branch_id].TERMINALS) == 2:
             groups.setdefault((int(node[b.from_bus[i]]), int(node[b.to_bus[i]])), []).append(i)
     found = []
     for rows in groups.values():
