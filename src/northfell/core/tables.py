@@ -53,7 +53,8 @@ class Table:
 
     def to_json(self) -> dict[str, Any]:
         """The table as JSON holds it: complex values as [re, im], absent and non-finite ones as null."""
-        return {"columns": [{"name": c.name, "unit": c.unit} for c in self.columns], "rows": [[json_cell(cell) for cell in row] for row in self.rows]}
+        rows = [[cell if cell.__class__ in _AS_IT_IS else json_cell(cell) for cell in row] for row in self.rows]
+        return {"columns": [{"name": c.name, "unit": c.unit} for c in self.columns], "rows": rows}
 
     def to_csv(self) -> str:
         """The table as CSV with units in the head; text that a spreadsheet would run as a formula is made inert."""
@@ -92,6 +93,9 @@ def cells_of(values: NDArray[np.float64]) -> list[Cell]:
     for i in np.flatnonzero(~np.isfinite(values)).tolist():
         listed[i] = None
     return listed
+
+
+_AS_IT_IS = frozenset({str, int, bool, type(None)})
 
 
 def json_cell(cell: Cell) -> Any:
