@@ -9,9 +9,9 @@ from threading import Lock
 from typing import Any
 
 from northfell import __version__
+from northfell.app.workers import Told
 from northfell.core.errors import NorthfellError
 
-Told = Callable[[int, int, str], None]
 ANSWERS_S, LOOK_S = 20.0, 0.05
 LOST = 3  # workers that one part may lose before it is given up
 
@@ -83,9 +83,12 @@ class Scheduler:
             if told:
                 told(len(begun) - len(waiting), len(begun), what)
             if client.status != "running":
-                raise ClusterLost(f"{what}: the scheduler at {self.address} was lost. Nothing was changed; begin it again once it runs.")
+                raise self._lost(what)
             time.sleep(LOOK_S)
         return begun
+
+    def _lost(self, what: str) -> ClusterLost:
+        return ClusterLost(f"{what}: the scheduler at {self.address} was lost. Nothing was changed; begin it again once it runs.")
 
     def _answer(self, what: str, one: Any) -> Any:
         import distributed
@@ -95,7 +98,7 @@ class Scheduler:
         except distributed.KilledWorker:
             raise ClusterLost(f"{what}: it ended {LOST + 1} workers of {self.address}, perhaps for want of memory; it was given up.") from None
         except (TimeoutError, distributed.CancelledError):
-            raise ClusterLost(f"{what}: the scheduler at {self.address} was lost. Nothing was changed; begin it again once it runs.") from None
+            raise self._lost(what) from None
         if kind == "error":
             raise value
         return value

@@ -3,7 +3,7 @@
 from html import escape
 
 from northfell.app.keeping import Kept
-from northfell.core.model.by_element import ByElement
+from northfell.core.model.by_element import LastMade
 from northfell.core.quantities import fixed
 from northfell.web.shell.addresses import at
 from northfell.web.shell.stage import STAGES
@@ -19,14 +19,7 @@ MARKS = {  # as the macro of the templates draws them
 _kept: Kept[tuple[object, ...], str] = Kept(20_000)
 
 
-class _Last:
-    """A row as it was written last: where, whether selected, and how."""
-
-    def __init__(self, row: RowShown) -> None:
-        self.written: tuple[tuple[str, bool], str] | None = None
-
-
-_LAST: ByElement[RowShown, _Last] = ByElement(_Last, 20_000)
+_LAST: LastMade[RowShown, str] = LastMade(20_000)
 
 
 def rows_html(rows: list[RowShown], view: View) -> list[str]:
@@ -35,14 +28,15 @@ def rows_html(rows: list[RowShown], view: View) -> list[str]:
     made = []
     for row in rows:
         selected = bool(row.element) and row.element == view.selected and (row.side == view.side or not STAGES[view.stage].by_side)
-        last = _LAST.of(row)
-        written = last.written
-        if written is None or written[0] != (base, selected):  # a row that was made before is written as it was; one that looks the same too
-            key = (base, row.element, row.severity, row.side, row.state, row.over, row.act, selected, *[cell.seen for cell in row.cells])
-            html = _kept.get(key)
-            written = last.written = ((base, selected), _kept.put(key, _row(row, view, selected)) if html is None else html)
-        made.append(written[1])
+        made.append(_LAST.of(row, (base, selected), _written, row, base, view, selected))
     return made
+
+
+def _written(row: RowShown, base: str, view: View, selected: bool) -> str:
+    """A row that was not there before; one that looks the same was written already."""
+    key = (base, row.element, row.severity, row.side, row.state, row.over, row.act, selected, *[cell.seen for cell in row.cells])
+    html = _kept.get(key)
+    return _kept.put(key, _row(row, view, selected)) if html is None else html
 
 
 def _row(row: RowShown, view: View, selected: bool) -> str:

@@ -1,11 +1,10 @@
 """Cells, rows and heads of the ledger, and how a table of a study becomes them."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from northfell.core.model.by_element import ByElement
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import fixed, significant
@@ -98,33 +97,13 @@ def num(value: float | None, decimals: int | None = None, severity: str = "", ba
 
 
 def written(value: float | None, decimals: int | None = None, digits: int = 4) -> float | None:
-    """A number as far as :func:`num` writes it: two that are the same so far look the same."""
+    """A number as far as :func:`num` writes it: two that are the same so far look the same, and a row of such can be taken as it was made.
+
+    Not where rows are copied: those carry every digit.
+    """
     if value is None or not math.isfinite(value):
         return None
     return round(value, decimals if decimals is not None else significant(value, digits))
-
-
-class RowsMade:
-    """Rows that were made before, by element: one of which all that is written is the same is taken as it is.
-
-    Not where the rows are copied: those carry every digit.
-    """
-
-    def __init__(self) -> None:
-        self._last: ByElement[Element, _Made] = ByElement(_Made)
-
-    def of(self, e: Element, writes: tuple[object, ...], make: Callable[..., RowShown], *given: Any) -> RowShown:
-        """The row of an element that writes this; made of what is given where it is not there."""
-        last = self._last.of(e)
-        found = last.row
-        if found is None or found[0] != writes:
-            found = last.row = (writes, make(*given))  # both at once: requests run side by side
-        return found[1]
-
-
-class _Made:
-    def __init__(self, e: Element) -> None:
-        self.row: tuple[tuple[object, ...], RowShown] | None = None
 
 
 def over(cell: CellShown, other: bool = True) -> CellShown:

@@ -2,10 +2,11 @@
 
 from typing import Any
 
+from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Element
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.web.shell.stage import Look
-from northfell.web.shell.table_cells import DECIMALS, Head, Ledger, RowShown, RowsMade, cell_of, heads_of, num, shown, text, written
+from northfell.web.shell.table_cells import DECIMALS, Head, Ledger, RowShown, cell_of, heads_of, num, shown, text, written
 
 NAMES, AGAIN = ("v_nominal_kv", "ik_ka", "ip_ka", "x_over_r", "kappa"), ("ik_ka", "ip_ka")
 
@@ -29,7 +30,7 @@ def faults_table(look: Look) -> Ledger:
     return Ledger([], [name, nominal, *most, *lowest, Head("|Z1| max", "ohm", True)], rows, export=table.name, spare=("κ", "|Z1| max ohm", "X/R", "Un kV"))
 
 
-_ROWS = RowsMade()
+_ROWS: LastMade[Element, RowShown] = LastMade()
 
 
 def _row(e: Element, high: dict[str, Any], low: dict[str, Any]) -> RowShown:

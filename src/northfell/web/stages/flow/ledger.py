@@ -6,6 +6,7 @@ from typing import Any
 
 from northfell.app.results.studies import kept_as, requested
 from northfell.core.finding import VERDICTS
+from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Bus, Consumer, Element, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, entry, figure, fixed
@@ -27,7 +28,7 @@ from northfell.core.studies.load_flow.outages import outages_table
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
-from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, RowsMade, cell_of, heads_of, kind_name, num, over, shown, text, written
+from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, over, shown, text, written
 from northfell.web.shell.view import View
 from northfell.web.stages.flow.loading_chart import loading_shapes
 
@@ -82,7 +83,7 @@ def branches(look: Look) -> Ledger:
     return Ledger([], heads, rows, export=table.name, spare=spare)
 
 
-_BRANCHES = RowsMade()
+_BRANCHES: LastMade[Element, RowShown] = LastMade()
 
 
 def _branch(

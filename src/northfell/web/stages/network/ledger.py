@@ -1,6 +1,6 @@
 """The ledger's tables of the Network stage: all elements, what is assumed, and what was changed."""
 
-from northfell.core.model.by_element import ByElement
+from northfell.core.model.by_element import LastMade
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element
 from northfell.core.model.settings import UnitSettings
@@ -20,11 +20,7 @@ def elements_table(look: Look) -> Ledger:
     for e in elements.values():
         lacking = tuple(sorted({study.label for study in STUDIES if missing_of(elements, e, study.key)}))
         beside = (ends.of(e), network.settings.units, lacking)
-        last = _LAST.of(e)
-        made = last.made
-        if made is None or made[0] != beside:
-            made = last.made = (beside, _row(e, *beside))  # both at once: requests run side by side
-        rows.append(made[1])
+        rows.append(_ROWS.of(e, beside, _row, e, *beside))
     heads = [Head("Name"), Head("Kind"), Head("Between"), Head("Data"), Head("Status"), Head("Assumed", number=True), Head("Lacks data for")]
     empty = "The network is empty. Press e and type its supply, such as “infeed 33 kV 10 kA”."
     return Ledger([], heads, rows, empty=empty, spare=("Assumed", "Kind", "Status"))
@@ -39,14 +35,7 @@ def _row(e: Element, between: str, units: UnitSettings, lacking: tuple[str, ...]
     return RowShown(e.id, cells, "missing" if lacking else "")
 
 
-class _Last:
-    """The row of an element as it was made last, with what it was made of beside the element."""
-
-    def __init__(self, e: Element) -> None:
-        self.made: tuple[tuple[object, ...], RowShown] | None = None
-
-
-_LAST: ByElement[Element, _Last] = ByElement(_Last)
+_ROWS: LastMade[Element, RowShown] = LastMade()
 
 
 def assumed_table(look: Look) -> Ledger:
