@@ -16,7 +16,7 @@ from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 from northfell.app import apart, cluster, workers
 from northfell.app.cluster import ClusterLost, Scheduler
 from northfell.app.jobs import GivenUp, Jobs
-from northfell.app.results import gathering
+from northfell.app.results import gathering, running
 from northfell.app.results.running import run_apart, run_over
 from northfell.app.results.studies import Results, StateResults, requested
 from northfell.app.workers import Limits, TooMuch, in_worker
@@ -118,6 +118,21 @@ def busy_steps(told) -> None:
     for k in range(10**9):
         told(k, 10**9)
         time.sleep(0.01)
+
+
+def only_normal(study, network, state, requests, told):
+    if state != "Normal":
+        os.kill(os.getpid(), signal.SIGKILL)
+    return run_over(study, [StateResults(network, state)], requests)
+
+
+def test_a_state_that_takes_too_much_takes_no_other_away(monkeypatch):
+    monkeypatch.setattr(running, "_run_one", only_normal)
+    run = run_apart("load_flow", DEMO, DEMO.state_names[:2])
+    assert list(run.summaries) == ["Normal"]
+    assert run.tables == run_over("load_flow", [StateResults(DEMO, "Normal")]).tables
+    assert run.lacking == ["data"]
+    assert run.messages[-1].startswith(f"{DEMO.state_names[1]}: Running load flow was ended by the machine, 2 times")
 
 
 def test_who_waits_takes_turns_by_project():

@@ -7,7 +7,7 @@ from threading import Lock
 from typing import Any
 
 from northfell.app.cluster import Scheduler
-from northfell.app.workers import STUDIES, Told, in_worker
+from northfell.app.workers import STUDIES, Told, TooMuch, in_worker
 
 _elsewhere: list[Scheduler] = []  # at most one
 
@@ -22,7 +22,9 @@ def parts_for(most: int) -> int:
     return max(1, min(most, _elsewhere[0].workers() if _elsewhere else os.cpu_count() or 1))
 
 
-def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], told: Told | None = None, belongs: str = "") -> list[Any]:
+def each(
+    what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], told: Told | None = None, belongs: str = "", each_by_itself: bool = False
+) -> list[Any]:
     """Do work once for each part, beside each other, and give the results in the order of the parts.
 
     Parameters
@@ -35,6 +37,8 @@ def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], 
         Hears of the steps of all; what it raises ends the work.
     belongs : str
         To which project: those that wait for a processor take turns by that.
+    each_by_itself : bool
+        A part that takes too much takes no other's result away: what it says stands in its place.
 
     Raises
     ------
@@ -42,18 +46,27 @@ def each(what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], 
         What a part refuses, or that the scheduler is lost or takes too much.
     """
     if _elsewhere:
-        return _elsewhere[0].each(what, work, parts, told)
+        return _elsewhere[0].each(what, work, parts, told, each_by_itself)
     sums = _Sums(len(parts), told)
+
+    def one(k: int) -> Any:
+        try:
+            return in_worker(what, work, *parts[k], limits=STUDIES, told=sums.of(k), belongs=belongs)
+        except TooMuch as error:
+            if each_by_itself:
+                return error
+            raise
+
     if len(parts) == 1:
-        return [in_worker(what, work, *parts[0], limits=STUDIES, told=sums.of(0), belongs=belongs)]
+        return [one(0)]
     with ThreadPoolExecutor(len(parts)) as beside:
-        begun = [beside.submit(in_worker, what, work, *part, limits=STUDIES, told=sums.of(k), belongs=belongs) for k, part in enumerate(parts)]
+        begun = [beside.submit(one, k) for k in range(len(parts))]
         ended, _ = wait(begun, return_when=FIRST_EXCEPTION)
-        failed = next((error for one in ended if (error := one.exception()) is not None), None)
+        failed = next((error for part in ended if (error := part.exception()) is not None), None)
         if failed is not None:
             sums.given_up = True
             raise failed
-        return [one.result() for one in begun]
+        return [part.result() for part in begun]
 
 
 class _Sums:

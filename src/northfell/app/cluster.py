@@ -9,7 +9,7 @@ from threading import Lock
 from typing import Any
 
 from northfell import __version__
-from northfell.app.workers import Told
+from northfell.app.workers import Told, TooMuch
 from northfell.core.errors import NorthfellError
 
 ANSWERS_S, LOOK_S = 20.0, 0.05
@@ -68,12 +68,12 @@ class Scheduler:
         """How many threads of workers there are."""
         return max(1, int(sum(self.join().nthreads().values())))
 
-    def each(self, what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], told: Told | None) -> list[Any]:
+    def each(self, what: str, work: Callable[..., Any], parts: Sequence[tuple[Any, ...]], told: Told | None, each_by_itself: bool = False) -> list[Any]:
         """As :func:`northfell.app.apart.each`. A part whose worker is lost is done again by another."""
         client = self.join()
         begun = [client.submit(_done, work, part, pure=False, retries=LOST) for part in parts]
         try:
-            return [self._answer(what, one) for one in self._awaited(what, client, begun, told)]
+            return [self._answer(what, one, each_by_itself) for one in self._awaited(what, client, begun, told)]
         finally:
             if client.status == "running":
                 client.cancel([one for one in begun if not one.done()])
@@ -90,13 +90,16 @@ class Scheduler:
     def _lost(self, what: str) -> ClusterLost:
         return ClusterLost(f"{what}: the scheduler at {self.address} was lost. Nothing was changed; begin it again once it runs.")
 
-    def _answer(self, what: str, one: Any) -> Any:
+    def _answer(self, what: str, one: Any, by_itself: bool) -> Any:
         import distributed
 
         try:
             kind, value = one.result(timeout=ANSWERS_S)
         except distributed.KilledWorker:
-            raise ClusterLost(f"{what}: it ended {LOST + 1} workers of {self.address}, perhaps for want of memory; it was given up.") from None
+            error = TooMuch(f"{what}: it ended {LOST + 1} workers of {self.address}, perhaps for want of memory; it was given up.")
+            if by_itself:
+                return error
+            raise error from None
         except (TimeoutError, distributed.CancelledError):
             raise self._lost(what) from None
         if kind == "error":

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from northfell.app.apart import each
 from northfell.app.results.studies import StateResults, do_request, findings_in
-from northfell.app.workers import Told
+from northfell.app.workers import Told, TooMuch
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.network import Network
 from northfell.core.studies import OnRequest, study_of
@@ -91,10 +91,15 @@ def run_over(study: str, states: Sequence[StateResults], requests: Mapping[str, 
 
 def run_apart(study: str, network: Network, states: Sequence[str], requests: Mapping[str, str] | None = None) -> StudyRun:
     """As :func:`run_over`, each state beside the others: in processes, or on the scheduler that is in use."""
-    made: list[StudyRun] = each(f"Running {study_of(study).label}", _run_one, [(study, network, state, dict(requests or {})) for state in states])
+    parts = [(study, network, state, dict(requests or {})) for state in states]
+    made: list[StudyRun | TooMuch] = each(f"Running {study_of(study).label}", _run_one, parts, each_by_itself=True)
     whole = StudyRun(study, tuple(states))
-    for one in made:
-        whole.take(one)
+    for state, one in zip(states, made, strict=True):
+        if isinstance(one, TooMuch):
+            whole.told.append((state, str(one)))
+            whole.lacking.append("data")
+        else:
+            whole.take(one)
     return whole
 
 
