@@ -124,6 +124,15 @@ def test_rows_taken_as_they_were_made_are_those_made_anew(client, stage):  # noq
     assert client.get(f"/projects/1/ledger.tsv?stage={stage}").text != copied  # every digit, of this version
 
 
+def test_a_row_of_which_only_the_least_current_changes_is_made_anew(client):  # noqa: F811
+    seen = []
+    for k, value in enumerate(("7", "6.5")):
+        assert post(client, "elements/Infeed%20A/set/ik_min_ka", {"value": value}, version=k + 1, stage="faults").status_code == 200
+        seen.append(rows(client.get("/projects/1/faults", headers=PART).text))
+        assert seen[-1] == rows(client.get("/projects/1/faults").text)
+    assert seen[0] != seen[1]
+
+
 def test_a_small_edit_sends_a_small_part(client):  # noqa: F811
     whole = post(client, "elements/Blower%20aux/set/q_mvar", {"value": "0.021"}, stage="network", selected="Blower aux")
     has = re.search(r'data-has="(\w+)"', whole.text)[1]

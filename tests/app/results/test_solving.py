@@ -142,3 +142,20 @@ def test_an_edit_of_a_value_finds_no_topology_anew(monkeypatch):
         one = cache.of(SimpleNamespace(id=1, version=version, proposal="", network=network)).at("Normal")
         assert one.energised["W25"]
         assert len(found) == (1, 1, 2)[version]
+
+
+def test_figures_of_versions_before_stand_for_states_that_wait_and_for_no_others():
+    """A state that was solved anew and found to have no result shows nothing, not what it had before."""
+    network = skerrow_water()
+    before = Results(network)
+    before.over(LOAD_FLOW)
+    heavy = {i: e.model_copy(update={"p_mw": 900.0}) if e.kind == "load" else e for i, e in network.elements.items()}
+    after = Results(network.model_copy(update={"elements": heavy}), earlier=before.last_known())
+    shown = network.state_names[0]
+    assert after.at(shown).had(LOAD_FLOW) is None
+    after.at(shown).compared(LOAD_FLOW)
+    over = after.over(LOAD_FLOW, wait=False)
+    assert shown not in over.by_state
+    assert over.waiting == set(network.state_names[1:])
+    assert over.by_state[network.state_names[1]] == before.over(LOAD_FLOW).by_state[network.state_names[1]]
+    assert not over.unknown
