@@ -15,6 +15,7 @@ from northfell.app.results.studies import Results, ResultsCache, StateResults, r
 from northfell.app.workers import Limits
 from northfell.core.errors import CannotRun, NetworkRefused, NoSolution, NotFound
 from northfell.core.model.changes import Add, Change, Connect, Remove, Set, Switch, apply_change
+from northfell.core.model.network import OperatingState
 from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import LOAD_FLOW, START
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
@@ -146,10 +147,10 @@ def test_an_edit_of_a_value_finds_no_topology_anew(monkeypatch):
 
 def test_figures_of_versions_before_stand_for_states_that_wait_and_for_no_others():
     """A state that was solved anew and found to have no result shows nothing, not what it had before."""
-    network = skerrow_water()
+    network = network_of([BUS_A, BUS_B, INFEED, CABLE, LOAD], [OperatingState(name="Half", load_factors={"": 0.5})])
     before = Results(network)
     before.over(LOAD_FLOW)
-    heavy = {i: e.model_copy(update={"p_mw": 900.0}) if e.kind == "load" else e for i, e in network.elements.items()}
+    heavy = {**network.elements, "E": network.elements["E"].model_copy(update={"p_mw": 900.0})}
     after = Results(network.model_copy(update={"elements": heavy}), earlier=before.last_known())
     shown = network.state_names[0]
     assert after.at(shown).had(LOAD_FLOW) is None
