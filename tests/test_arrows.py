@@ -26,6 +26,7 @@ MAY = {
     "core.studies.load_flow": STUDIES,
     "core.studies.short_circuit": STUDIES,
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
+    "core.studies.duty": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
     "core.studies.arc_flash": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
     "core.verdicts": STUDIES | {"core.studies"},
     "drawing": BOTTOM | {"core.model", "core.rules", "core.catalogue", "core.network"},

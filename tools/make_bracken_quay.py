@@ -62,6 +62,7 @@ TRIPS = {  # long-time pickup, multiple of it for the short-time stage, band
     "52-12": (500, 6, "0.1"), "52-13": (300, 8, "0.1"), "52-14": (300, 8, "0.1"), "52-21": (300, 8, "0.1"), "52-22": (700, 6, "0.1"),
     "52-23": (200, 8, "0.1"), "52-31": (550, 6, "0.1"), "52-32": (200, 8, "0.1"), "52-33": (200, 8, "0.1"), "52-34": (300, 8, "0.1"),
 }  # fmt: skip
+SETTINGS = {"frequency_hz": "60", "drawing.symbols": "IEEE 315", "units.lengths": "ft", "units.conductors": "AWG and kcmil", "short_circuit.school": "ieee"}
 VALUES = {  # element: field -> what is typed on its card
     "Harbour supply": {"ik_min_ka": "5.9 kA", "r_over_x": "0.11"},
     "Reefer outlets": {"group": "Cold store", "demand_factor": "0.8", "diversity_factor": "1.1"}, "Yard lighting": {"group": "Lighting"},
@@ -70,6 +71,20 @@ VALUES = {  # element: field -> what is typed on its card
     "Board 1": {"bus_kind": "junction", "name": "Point of delivery"},
     "Quay switchgear": {"note": "Isolation: open 52-M, prove dead, apply earths. Keys with the duty engineer. (Invented.)"},
     "T1": {"cooling": "ONAN/ONAF"}, "Ammonia compressor 1": {"load_factor": "0.9"}, "Ammonia compressor 2": {"load_factor": "0.85"},
+}  # fmt: skip
+
+
+MEDIUM = {"rated_by": "IEEE symmetrical", "i_breaking_ka": "25", "v_rated_max_kv": "15"}
+POWER = {"rated_by": "IEEE power breaker", "i_breaking_ka": "65"}
+MOULDED, STRONGER, SMALL = ({"rated_by": "moulded case", "i_breaking_ka": ka} for ka in ("35", "50", "25"))
+BOARD, MCC = ({"rated_by": "IEEE low voltage", "i_short_time_ka": ka} for ka in ("50", "42"))
+RATINGS = {  # invented nameplates; two moulded-case breakers of the compressor board are too weak
+    "52-M 52-1 52-2 52-3": MEDIUM, "52-10 52-20 52-30 52-T": POWER, "52-11 52-12": STRONGER,
+    "52-13 52-14 52-21 52-22 52-23 52-31 52-32 52-33 52-34": MOULDED,
+}  # fmt: skip
+OF_BOARDS = {
+    "Quay switchgear": {"rated_by": "IEEE switchgear", "i_short_time_ka": "25"}, "Compressor board": BOARD, "Cold store board": BOARD, "Wharf board": BOARD,
+    "Condenser MCC": MCC, "Evaporator MCC": MCC, "Essential panel": {"rated_by": "IEEE low voltage", "i_short_time_ka": "22"},
 }  # fmt: skip
 
 
@@ -102,7 +117,13 @@ class Session:
 def bracken_quay() -> Network:
     """The whole project, from nothing."""
     s = Session()
-    for path, typed in (("frequency_hz", "60"), ("drawing.symbols", "IEEE 315"), ("units.lengths", "ft"), ("units.conductors", "AWG and kcmil")):
+    for path, typed in (
+        ("frequency_hz", "60"),
+        ("drawing.symbols", "IEEE 315"),
+        ("units.lengths", "ft"),
+        ("units.conductors", "AWG and kcmil"),
+        ("short_circuit.school", "ieee"),
+    ):
         s.do(edits.set_setting(s.network, path, typed))
     for at, line in LINES:
         s.type(at, line)
@@ -126,6 +147,7 @@ def bracken_quay() -> Network:
         for field, typed in (("equipment_class", cls), ("electrode_configuration", configuration), ("main", main)):
             if typed:
                 s.card(name, field, typed, "own")
+    _ratings(s)
     _cables(s)
     _planned(s)
     s.do(edits.fill_all_typical(s.network))
@@ -134,6 +156,20 @@ def bracken_quay() -> Network:
         s.do(fold(s.network, SHEET, s.id_of(name)))
     s.do(lay_out(s.network, SHEET))
     return s.network
+
+
+def _ratings(s: Session) -> None:
+    """What equipment withstands and breaks."""
+    of = {**OF_BOARDS, **{name: fields for names, fields in RATINGS.items() for name in names.split()}}
+    for e in list(s.network.elements.values()):
+        if e.kind == "breaker" and e.name not in of:  # the small ones of the motor control centres
+            trip = {"trip": "electronic", "trip_ir_a": f"{e.i_rated_a:g}", "trip_tr_s": "8", "trip_ii_a": f"{10 * e.i_rated_a:g}"}
+            of[e.name] = {**SMALL, **trip, "let_through_ka2s": "0.3" if e.i_rated_a <= 40 else "0.6"}
+        if e.kind == "contactor":
+            of[e.name] = {"i_conditional_ka": "25"}
+    for name, fields in of.items():
+        for field, typed in fields.items():
+            s.card(name, field, typed)
 
 
 def _cables(s: Session) -> None:
@@ -154,7 +190,15 @@ def _cables(s: Session) -> None:
 def _planned(s: Session) -> None:
     """A compressor that is planned, and a load that goes."""
     s.type("Compressor board", "breaker 630 A “52-15”, cable “C15” 500 kcmil cu 2x 180 ft, motor 350 hp soft “Ammonia compressor 3”")
-    for field, typed in (("trip", "electronic"), ("trip_ir_a", "500"), ("trip_tr_s", "8"), ("trip_isd_a", "3000"), ("trip_tsd", "0.1")):
+    for field, typed in (
+        ("trip", "electronic"),
+        ("trip_ir_a", "500"),
+        ("trip_tr_s", "8"),
+        ("trip_isd_a", "3000"),
+        ("trip_tsd", "0.1"),
+        ("rated_by", "moulded case"),
+        ("i_breaking_ka", "50"),
+    ):
         s.card("52-15", field, typed, "own")
     s.do(catalogue.use(s.network, s.id_of("C15"), "Harter 90 Cu 500 kcmil steel conduit"))
     for name in ("52-15", "C15", "Ammonia compressor 3"):

@@ -131,6 +131,7 @@ def _parser() -> argparse.ArgumentParser:
             needs: dict[str, Any] = {"nothing": {"action": "store_const", "const": ""}, "a name or nothing": {"nargs": "?", "const": ""}}.get(what.needs, {})
             named: dict[str, Any] = {"metavar": "NAME"} if what.needs != "nothing" else {}
             run.add_argument(what.flag, dest=f"request_{what.key}", help=f"{study.key}: {what.help}", **needs, **named)
+    run.add_argument("--bus", action="append", default=[], metavar="NAME", help="of this bus alone, with all that is known there; may be given again")
     beside = run.add_mutually_exclusive_group()
     beside.add_argument("--beside", action="store_true", help="operating states beside each other, on all processors of this machine")
     beside.add_argument("--scheduler", metavar="ADDRESS", help="operating states on a Dask scheduler, such as tcp://192.0.2.7:8786 (extra: cluster)")
@@ -280,9 +281,9 @@ def _run(options: argparse.Namespace) -> int:
         asked = {what.key: given for what in study_of(options.study).on_request if (given := getattr(options, f"request_{what.key}")) is not None}
         if options.beside or options.scheduler:
             apart.use(Scheduler(options.scheduler) if options.scheduler else None)
-            run = run_apart(options.study, network, states, asked)
+            run = run_apart(options.study, network, states, asked, options.bus)
         else:
-            run = run_over(options.study, [StateResults(network, state) for state in states], asked)
+            run = run_over(options.study, [StateResults(network, state) for state in states], asked, options.bus)
         answer |= {**run.answer(answer["settings"]), "state": answer["state"], "messages": answer["messages"] + run.messages}
         code, tables = BAD_INPUT if "data" in run.lacking else NO_SOLUTION if run.lacking else SOLVED, run.tables
     except NetworkRefused as error:
@@ -306,6 +307,12 @@ def _run(options: argparse.Namespace) -> int:
 
 def _on_request_fits(network: Network, options: argparse.Namespace) -> None:
     """Refuse what only another study can do, and an element that is not there."""
+    if options.bus and study_of(options.study).tables_at is None:
+        able = ", ".join(study.key for study in STUDIES if study.tables_at is not None)
+        raise NetworkRefused([InputRefused("--bus", options.study, f"the study {able}", where="Command line")])
+    for name in options.bus:
+        if network.elements.get(network.id_of_name.get(name, ""), None) is None or network.elements[network.id_of_name[name]].kind != "bus":
+            raise NetworkRefused([InputRefused("--bus", name, "the name of a bus", where="Command line")])
     for study in STUDIES:
         for what in study.on_request:
             given = getattr(options, f"request_{what.key}")

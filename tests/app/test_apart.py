@@ -22,6 +22,7 @@ from northfell.app.results.studies import Results, StateResults, requested
 from northfell.app.workers import Limits, TooMuch, in_worker
 from northfell.cli import main
 from northfell.core.errors import NetworkRefused
+from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import OUTAGES
 from northfell.demo import skerrow_water
 from northfell.formats import northfell_json
@@ -72,7 +73,7 @@ def test_gathering_and_outages_in_parts_are_those_of_one_run(always_in_workers):
     results = Results(DEMO)
     seen = []
     same_findings(gathering.findings(results, lambda *step: seen.append(step)))
-    assert max(of for _, of, _ in seen) == 3 * len(DEMO.state_names)  # the steps of all parts together
+    assert max(of for _, of, _ in seen) == len(STUDIES) * len(DEMO.state_names)  # the steps of all parts together
     made = gathering.asked_for(Results(DEMO), "Normal", OUTAGES, "", lambda *step: None)
     assert OUTAGES.tables("Normal", made) == OUTAGES.tables("Normal", requested(Results(DEMO), "Normal", OUTAGES))
     one, other = run_apart("load_flow", DEMO, DEMO.state_names), run_over("load_flow", [StateResults(DEMO, s) for s in DEMO.state_names])
@@ -120,7 +121,7 @@ def busy_steps(told) -> None:
         time.sleep(0.01)
 
 
-def only_normal(study, network, state, requests, told):
+def only_normal(study, network, state, requests, buses, told):
     if state != "Normal":
         os.kill(os.getpid(), signal.SIGKILL)
     return run_over(study, [StateResults(network, state)], requests)

@@ -128,6 +128,8 @@ def test_a_row_of_which_only_the_least_current_changes_is_made_anew(client):  # 
     seen = []
     for k, value in enumerate(("7", "6.5")):
         assert post(client, "elements/Infeed%20A/set/ik_min_ka", {"value": value}, version=k + 1, stage="faults").status_code == 200
+        while "HX-Trigger" not in client.get("/projects/1/findings/counts?stage=faults", headers=PART).headers:
+            pass
         seen.append(rows(client.get("/projects/1/faults", headers=PART).text))
         assert seen[-1] == rows(client.get("/projects/1/faults").text)
     assert seen[0] != seen[1]

@@ -32,6 +32,7 @@ UNITS: dict[str, dict[str, float]] = {
     "temperature": {"degC": 1.0},
     "frequency": {"Hz": 1.0},
     "energy": {"cal/cm²": 1.0, "J/cm²": 1 / 4.184},
+    "let-through": {"kA²s": 1.0, "A²s": 1e-6},
 }
 # what people type for the same unit
 ALIASES = {

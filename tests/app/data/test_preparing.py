@@ -119,7 +119,7 @@ def test_a_promise_is_made_only_where_the_rule_gives_a_value():
     assert waits_for(bare.elements, motor, "r_over_x") == ["rated voltage"]
     assert waits_for(bare.elements, infeed, "ik_min_ka") == ["fault level, maximum"]
     assert can_fill(bare.elements, cable, "t_end_degc")  # with the insulation, which has a rule of its own
-    assert list(typical_for_missing(bare.elements, cable)) == ["insulation", "t_end_degc"]
+    assert list(typical_for_missing(bare.elements, cable)) == ["insulation", "t_end_degc", "c0_uf_per_km"]
     with pytest.raises(NetworkRefused, match="Enter first: fault level, maximum"):
         edits.fill_one_typical(bare, "G", "ik_min_ka")
     whole = motor.model_copy(update={"v_rated_kv": 11.0})

@@ -51,10 +51,13 @@ def test_what_is_assumed_and_lacking_is_told_before_it_is_placed():
     made = plan(network, "", at, "cable 240 al xlpe 350 m")
     assert made.understood == ["Cable W1 · 240 mm² · aluminium · XLPE · 350 m"]
     assert made.assumed == ["W1 resistance at 20 °C 0.125~ ohm/km", "W1 reactance 0.11~ ohm/km", "W1 temperature at end of fault 250~ degC",
-                            "W1 current-carrying capacity 340~ A"]  # fmt: skip
+                            "W1 current-carrying capacity 340~ A", "W1 resistance, zero sequence 0.5~ ohm/km", "W1 reactance, zero sequence 0.44~ ohm/km",
+                            "W1 capacitance to earth 0.3~ µF/km"]  # fmt: skip
     assert made.lacking == []
     placed, _ = apply_change(network, made.change)
-    assert placed.elements["W1"].assumed.keys() == {"r_ohm_per_km", "x_ohm_per_km", "t_end_degc", "i_rated_a"}
+    assert placed.elements["W1"].assumed.keys() == {
+        "r_ohm_per_km", "x_ohm_per_km", "t_end_degc", "i_rated_a", "r0_ohm_per_km", "x0_ohm_per_km", "c0_uf_per_km"
+    }  # fmt: skip
     assert made.change.title == "Placed W1"
 
 

@@ -55,7 +55,8 @@ def test_typical_values_fill_what_is_missing_and_name_their_source():
     bare = {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 100.0, "conductor": "copper", "area_mm2": 240.0, "insulation": "XLPE"}
     network = network_of([{**BUS_A, "v_nominal_kv": 0.4}, {**BUS_B, "v_nominal_kv": 0.4}, bare])
     found = typical_for_missing(network.elements, network.elements["W"])
-    assert {k: v.value for k, v in found.items()} == {"r_ohm_per_km": 0.0754, "x_ohm_per_km": 0.075, "t_end_degc": 250.0, "i_rated_a": 500.0}
+    assert {k: v.value for k, v in found.items()} == {"r_ohm_per_km": 0.0754, "x_ohm_per_km": 0.075, "t_end_degc": 250.0, "i_rated_a": 500.0,
+                                                  "r0_ohm_per_km": 0.3016, "x0_ohm_per_km": 0.3, "c0_uf_per_km": 0.3}  # fmt: skip
     assert all(v.source for v in found.values())
 
 

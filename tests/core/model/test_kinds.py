@@ -233,8 +233,9 @@ def test_typical_values_of_the_rarer_kinds_name_their_source():
     }  # fmt: skip
     wanted = {
         "inverter": {"ik_over_ir"}, "series_reactor": {"r_over_x"}, "synchronous_motor": {"efficiency_pct", "power_factor", "xd2_pct", "r_stator_ohm"},
-        "line": {"x_ohm_per_km", "t_end_degc"}, "three_winding_transformer": {"vector_group", "ur_hv_mv_pct", "ur_hv_lv_pct", "ur_mv_lv_pct"},
-        "autotransformer": {"vector_group", "ur_pct"},
+        "line": {"x_ohm_per_km", "t_end_degc", "x0_ohm_per_km", "c0_uf_per_km"},
+        "three_winding_transformer": {"vector_group", "ur_hv_mv_pct", "ur_hv_lv_pct", "ur_mv_lv_pct"},
+        "autotransformer": {"vector_group", "ur_pct", "z0_over_z1"},
     }  # fmt: skip
     for kind, values in bare.items():
         network = network_of([BUS_A, BUS_B, *BUSES_ML, {"kind": kind, "name": "x", **values}])

@@ -19,7 +19,7 @@ from northfell.core.working import Equation
 from northfell.core.working.equation import SIGNS
 from northfell.demo import skerrow_water
 
-KNOWS = {"sqrt": math.sqrt, "exp": math.exp, "abs": abs, "min": min, "__builtins__": {}}
+KNOWS = {"sqrt": math.sqrt, "exp": math.exp, "abs": abs, "min": min, "π": math.pi, "__builtins__": {}}
 
 
 def declared() -> dict[str, Equation]:

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from northfell.app.results.studies import Results, StateResults
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Bus, Element
+from northfell.core.studies.duty import DUTY, Duty
+from northfell.core.studies.duty.remedies import DutyRemedy
+from northfell.core.studies.duty.remedies import remedies as remedies_of_duty
 from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow
 from northfell.core.studies.load_flow.path import Leg, path_to_source
 from northfell.core.studies.load_flow.remedies import Remedy, remedies
@@ -55,3 +58,41 @@ def _why(one: StateResults, element_id: str) -> Why:
             raise NotFound(f"{element.name} has no loading in {one.state}.")
     legs = tuple(path_to_source(flow, at)) if at else ()
     return Why(element, one.state, flow, cause, legs, tuple(remedies(one.network, flow, element)))
+
+
+@dataclass(frozen=True)
+class DutyHelp:
+    """The duties of an element with their remedies."""
+
+    element: Element
+    state: str
+    method: str
+    rows: tuple[Duty, ...]
+    remedies: tuple[DutyRemedy, ...]
+
+    @property
+    def worst(self) -> Duty | None:
+        return self.rows[0] if self.rows else None
+
+
+def duty_remedies(results: Results, state: str, element_id: str) -> DutyHelp:
+    """What is asked of an element and what would ask for less; found once for a version.
+
+    Raises
+    ------
+    NotFound
+        If the element carries no fault current in that state.
+    """
+    key = f"duty\n{state}\n{element_id}"
+    if key not in results.kept:
+        results.kept[key] = results.at(state).done(_duty_remedies, element_id)
+    found: DutyHelp = results.kept[key]
+    return found
+
+
+def _duty_remedies(one: StateResults, element_id: str) -> DutyHelp:
+    duties = one.result(DUTY)
+    element = duties.net.elements.get(element_id)
+    if element is None or element_id not in duties.of:
+        raise NotFound("This element has no duty to be judged (any more).")
+    return DutyHelp(element, one.state, duties.faults.method, duties.of[element_id], tuple(remedies_of_duty(one.network, duties, element_id)))

@@ -80,18 +80,23 @@ class StudyRun:
         self.lacking.append("data" if isinstance(error, CannotRun) else "solution")
 
 
-def run_over(study: str, states: Sequence[StateResults], requests: Mapping[str, str] | None = None) -> StudyRun:
-    """Run a study in each state, with what is asked for beside it: keys of :class:`OnRequest` and the names they are done to, or ""."""
+def run_over(study: str, states: Sequence[StateResults], requests: Mapping[str, str] | None = None, buses: Sequence[str] = ()) -> StudyRun:
+    """Run a study in each state, with what is asked for beside it: keys of :class:`OnRequest` and the names they are done to, or "".
+
+    With `buses`, by name, of a study that can tell more of some of them, its tables are of those.
+    """
     run = StudyRun(study, tuple(one.state for one in states))
     for one in states:
         run.findings += network_findings(one.elements, one.state)
-        _run_in(run, one, requests or {})
+        _run_in(run, one, requests or {}, buses)
     return run
 
 
-def run_apart(study: str, network: Network, states: Sequence[str], requests: Mapping[str, str] | None = None) -> StudyRun:
+def run_apart(
+    study: str, network: Network, states: Sequence[str], requests: Mapping[str, str] | None = None, buses: Sequence[str] = ()
+) -> StudyRun:  # fmt: skip
     """As :func:`run_over`, each state beside the others: in processes, or on the scheduler that is in use."""
-    parts = [(study, network, state, dict(requests or {})) for state in states]
+    parts = [(study, network, state, dict(requests or {}), tuple(buses)) for state in states]
     made: list[StudyRun | TooMuch] = each(f"Running {study_of(study).label}", _run_one, parts, each_by_itself=True)
     whole = StudyRun(study, tuple(states))
     for state, one in zip(states, made, strict=True):
@@ -103,11 +108,11 @@ def run_apart(study: str, network: Network, states: Sequence[str], requests: Map
     return whole
 
 
-def _run_one(study: str, network: Network, state: str, requests: Mapping[str, str], told: Told) -> StudyRun:
-    return run_over(study, [StateResults(network, state)], requests)
+def _run_one(study: str, network: Network, state: str, requests: Mapping[str, str], buses: Sequence[str], told: Told) -> StudyRun:
+    return run_over(study, [StateResults(network, state)], requests, buses)
 
 
-def _run_in(run: StudyRun, one: StateResults, requests: Mapping[str, str]) -> None:
+def _run_in(run: StudyRun, one: StateResults, requests: Mapping[str, str], buses: Sequence[str]) -> None:
     study = study_of(run.study)
     try:
         result = one.result(study)
@@ -115,7 +120,13 @@ def _run_in(run: StudyRun, one: StateResults, requests: Mapping[str, str]) -> No
         run._lacks(one.state, error)
         run.findings += findings_in(one, study.key)
         return
-    run._add(result.tables())
+    if buses and study.tables_at is not None:
+        index = result.net.topology.bus_index
+        at = [index[one.network.id_of_name[name]] for name in buses]
+        run._add(study.tables_at(result, [b for b in at if result.net.topology.fed_bus(b)]))
+        run.told += [(one.state, f"Bus {name} has no result in this state.") for name, b in zip(buses, at, strict=True) if not result.net.topology.fed_bus(b)]
+    else:
+        run._add(result.tables())
     run.told += [(one.state, message) for message in result.messages]
     if result.net.held_back or study.waits(result):
         run.lacking.append("solution" if result.net.held_back and all(part.why == "no solution" for part in result.net.held_back) else "data")

@@ -40,7 +40,19 @@ class Entry:
 @cache
 def shipped() -> Mapping[str, Entry]:
     """All shipped entries by name."""
-    makers = (_cables, _cables_medium_voltage, _cables_imperial, _transformers, _transformers_imperial, _motors, _motors_imperial, _fuses, _breakers, _relays)
+    makers = (
+        _cables,
+        _cables_medium_voltage,
+        _cables_imperial,
+        _transformers,
+        _transformers_imperial,
+        _motors,
+        _motors_imperial,
+        _fuses,
+        _breakers,
+        _boards,
+        _relays,
+    )
     found: dict[str, Entry] = {}
     for one in (entry for maker in makers for entry in maker()):
         assert one.name not in found, one.name
@@ -197,29 +209,70 @@ def _motors_imperial() -> Iterator[Entry]:
             )  # fmt: skip
 
 
+PREFERRED = "preferred value of the standard, to be replaced by the nameplate's (unverified)"
+
+
 def _fuses() -> Iterator[Entry]:
     for r in rows("iec60269_gG_gates.csv"):
         i = float(r["In_A"])
-        yield Entry(f"Swirl gG {i:g} A", "fuse", "Swirl", {"i_rated_a": i}, {"class": "gG"}, "IEC 60269-1, gates of gG fuse-links")
+        yield Entry(
+            f"Swirl gG {i:g} A", "fuse", "Swirl", {"i_rated_a": i, "rated_by": "IEC 60269-1", "i_breaking_ka": 100.0}, {"class": "gG"},
+            "IEC 60269-1, gates of gG fuse-links", {"i_breaking_ka": PREFERRED},
+        )  # fmt: skip
 
 
 def _breakers() -> Iterator[Entry]:
-    """Low-voltage breakers by size and trip, medium-voltage breakers by rated current and interrupting time."""
+    """Low-voltage breakers by size and trip, medium-voltage breakers by rated current and interrupting time; breaking currents are preferred values."""
     for i in (63, 100, 125, 160, 250, 400, 630, 800, 1000, 1250, 1600, 2000, 2500, 3200, 4000, 5000, 6300):
         design = "fixed" if i <= 630 else "withdrawable"
         for trip in ("electronic", "none"):
             told = "electronic trip" if trip == "electronic" else "relay"
             yield Entry(
-                f"Grise LV {i} A {'E' if trip == 'electronic' else 'R'}", "breaker", "Grise LV", {"i_rated_a": float(i), "trip": trip, "design": design},
-                {"voltage": "low voltage", "tripped by": told}, "usual sizes; bands of electronic trips generic (unverified)",
+                f"Grise LV {i} A {'E' if trip == 'electronic' else 'R'}", "breaker", "Grise LV",
+                {"i_rated_a": float(i), "trip": trip, "design": design, "rated_by": "IEC 60947-2",
+                 "i_breaking_ka": 36.0 if i <= 250 else 50.0 if i <= 1600 else 65.0},
+                {"voltage": "low voltage", "tripped by": told, "rated by": "IEC"}, "usual sizes; bands of electronic trips generic (unverified)",
+                {"i_breaking_ka": PREFERRED},
             )  # fmt: skip
+    for i in (100, 125, 225, 250, 400, 600, 800, 1200, 1600, 2000, 3200, 4000):
+        power = i >= 1600
+        yield Entry(
+            f"Grise NA {i} A", "breaker", "Grise NA",
+            {"i_rated_a": float(i), "trip": "electronic", "design": "withdrawable" if power else "fixed",
+             "rated_by": "IEEE power breaker" if power else "moulded case", "i_breaking_ka": 65.0 if power else 35.0},
+            {"voltage": "low voltage", "tripped by": "electronic trip", "rated by": "IEEE"}, "usual sizes; bands of electronic trips generic (unverified)",
+            {"i_breaking_ka": PREFERRED},
+        )  # fmt: skip
     for i in (630, 1250, 2000, 2500, 3150):
         for cycles, hz in ((3, 50), (5, 50), (3, 60), (5, 60)):
+            rated = {"rated_by": "IEC 62271-100"} if hz == 50 else {"rated_by": "IEEE symmetrical", "v_rated_max_kv": 15.0}
             yield Entry(
                 f"Grise MV {i} A {cycles} cycles {hz} Hz", "breaker", "Grise MV",
-                {"i_rated_a": float(i), "trip": "none", "design": "withdrawable", "t_break_s": float(f"{cycles / hz:.3g}")},
-                {"voltage": "medium voltage", "tripped by": "relay"}, "rated interrupting cycles over frequency",
+                {"i_rated_a": float(i), "trip": "none", "design": "withdrawable", "t_break_s": float(f"{cycles / hz:.3g}"), **rated, "i_breaking_ka": 25.0,
+                 **({"i_short_time_ka": 25.0, "t_short_time_s": 3.0} if hz == 50 else {})},
+                {"voltage": "medium voltage", "tripped by": "relay", "rated by": "IEC" if hz == 50 else "IEEE"}, "rated interrupting cycles over frequency",
+                {"i_breaking_ka": PREFERRED, **({"i_short_time_ka": PREFERRED} if hz == 50 else {})},
             )  # fmt: skip
+
+
+def _boards() -> Iterator[Entry]:
+    """Boards by their short-time current: preferred values, with the peak that belongs to them."""
+    for ka in (16.0, 25.0, 35.0, 50.0, 65.0, 80.0, 100.0):
+        n = 2.0 if ka <= 20 else 2.1 if ka <= 50 else 2.2
+        yield Entry(
+            f"Keld LV {ka:g} kA", "bus", "Keld LV", {"rated_by": "IEC", "i_short_time_ka": ka, "t_short_time_s": 1.0, "i_peak_ka": _rounded(n * ka)},
+            {"voltage": "low voltage", "rated by": "IEC"}, "IEC 61439-1, peak by the factor n of the short-time current",
+            {"i_short_time_ka": PREFERRED, "i_peak_ka": PREFERRED},
+        )  # fmt: skip
+        yield Entry(
+            f"Keld NA {ka:g} kA", "bus", "Keld NA", {"rated_by": "IEEE low voltage", "i_short_time_ka": ka}, {"voltage": "low voltage", "rated by": "IEEE"},
+            "rms symmetrical bracing at the test power factor", {"i_short_time_ka": PREFERRED},
+        )  # fmt: skip
+    for ka in (12.5, 16.0, 20.0, 25.0, 31.5, 40.0):
+        yield Entry(
+            f"Keld MV {ka:g} kA", "bus", "Keld MV", {"rated_by": "IEC", "i_short_time_ka": ka, "t_short_time_s": 3.0, "i_peak_ka": _rounded(2.5 * ka)},
+            {"voltage": "medium voltage", "rated by": "IEC"}, "IEC 62271-200, preferred values", {"i_short_time_ka": PREFERRED, "i_peak_ka": PREFERRED},
+        )  # fmt: skip
 
 
 CURVES = {

@@ -13,6 +13,7 @@ from northfell.core.model.elements import (  # fmt: skip
     Bus,
     Cable,
     Conductor,
+    EarthingTransformer,
     Element,
     InductionMotor,
     Line,
@@ -62,6 +63,8 @@ RESTS_ON: dict[str, tuple[str, ...]] = {
     "conductor_capacity": ("conductor", "insulation", "area_mm2"), "motor_r_over_x": ("v_rated_kv", "p_rated_kw", "pole_pairs"),
     "motor_efficiency": ("p_rated_kw",), "load_q": ("p_mw",), "infeed_ik_min": ("ik_max_ka",), "inverter_rating": ("p_mw",),
     "relay_pickup": ("ct_primary_a",), "trip_ir": ("i_rated_a",), "transformer_vector_group": ("v_lv_kv",), "three_winding_ur": (),
+    "conductor_r0": ("r_ohm_per_km",), "conductor_x0": ("x_ohm_per_km",), "generator_x0": ("xd2_pct",), "transformer_z0": ("vector_group",),
+    "infeed_x0": ("neutral",), "infeed_r0": ("neutral",),
 }  # fmt: skip
 
 
@@ -70,9 +73,11 @@ def typical_for_missing(elements: Mapping[str, Element], element: Element, frequ
     found: dict[str, Typical] = {}
     filled = element
     asked = {p.name: p for study in study_keys() for p in needed(elements, element, study)}
-    asked |= {p.name: p for p in parameters_of(type(element)) if p.wanted and p.acts(element.__dict__)}
     for p in asked.values():
         filled = _chain(elements, filled, p.name, frequency_hz, found)
+    for p in parameters_of(type(element)):
+        if p.wanted and p.acts(filled.__dict__):  # what was filled before it may let it act
+            filled = _chain(elements, filled, p.name, frequency_hz, found)
     return found
 
 
@@ -433,6 +438,67 @@ def _tap_step(elements: Mapping[str, Element], e: Element, field: str) -> Typica
     return Typical(value, "usual tap changer on load: ±8 steps of 1.25 % (unverified)")
 
 
+def _transformer_z0(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    group = cast(Transformer, e).vector_group or ""
+    if not group:
+        return None
+    zigzag = "z" in group.lower()
+    return Typical(0.1 if zigzag else 1.0, f"usual of {'zig-zag windings' if zigzag else 'transformers'}, 0.8 to 1 where none is in zig-zag (unverified)")
+
+
+def _transformer_core(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical("three-limb", "usual of three-phase transformers up to 100 MVA (unverified)")
+
+
+def _conductor_zero(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    """Resistance and reactance of the zero sequence, from those of the positive one."""
+    w = cast(Conductor, e)
+    value = w.r_ohm_per_km if field == "r0_ohm_per_km" else w.x_ohm_per_km
+    if value is None:
+        return None
+    if isinstance(e, Line):
+        told = "the positive one and 0.15 ohm/km of earth" if field == "r0_ohm_per_km" else "3 times the positive one"
+        return Typical(float(f"{value + 0.15 if field == 'r0_ohm_per_km' else 3 * value:.4g}"), f"overhead line: {told} (unverified)")
+    return Typical(float(f"{4 * value:.4g}"), "4 times the positive one, with the way back through a conductor of the same size (unverified)")
+
+
+def _conductor_c0(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    w = cast(Conductor, e)
+    if isinstance(e, Line):
+        return Typical(0.005, "usual of overhead lines up to 36 kV (unverified)")
+    if not isinstance(e, Cable):
+        return None
+    if w.c_uf_per_km is not None and _nominal_kv(elements, e) > 1:
+        return Typical(w.c_uf_per_km, "as in the positive sequence: each core has its own screen (unverified)")
+    return Typical(0.3, "usual of cables (unverified)")
+
+
+def _infeed_neutral(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical("solid", "taken, where nothing is said (unverified)")
+
+
+def _infeed_x0(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(1.0, "as in the positive sequence: the highest usual earth-fault current (unverified)")
+
+
+def _infeed_r0(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.1, "as the usual R/X (unverified)")
+
+
+def _generator_x0(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    xd2 = cast(SynchronousGenerator, e).xd2_pct
+    return None if xd2 is None else Typical(float(f"{xd2 / 2:.4g}"), "half the subtransient reactance (unverified)")
+
+
+def _earthing_x0(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    i, v_kv = cast(EarthingTransformer, e).i_earth_a, _nominal_kv(elements, e)
+    if not i or math.isnan(v_kv):
+        return None
+    return Typical(
+        float(f"{0.1 * 3 * v_kv * 1000 / math.sqrt(3) / i:.4g}"), "a tenth of what its rated current asks for, the rest is in the star point (unverified)"
+    )
+
+
 _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] = {
     "infeed_r_over_x": _infeed_r_over_x,
     "enclosure": _enclosure,
@@ -476,6 +542,16 @@ _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] =
     "tap_lowest": _tap_step,
     "tap_highest": _tap_step,
     "tap_step": _tap_step,
+    "transformer_z0": _transformer_z0,
+    "transformer_core": _transformer_core,
+    "conductor_r0": _conductor_zero,
+    "conductor_x0": _conductor_zero,
+    "conductor_c0": _conductor_c0,
+    "infeed_neutral": _infeed_neutral,
+    "infeed_x0": _infeed_x0,
+    "infeed_r0": _infeed_r0,
+    "generator_x0": _generator_x0,
+    "earthing_x0": _earthing_x0,
 }
 _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "infeed_r_over_x": "0.1 (IEC 60909-0:2016, where unknown)",
@@ -520,4 +596,14 @@ _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "tap_lowest": "−10 % (unverified)",
     "tap_highest": "10 % (unverified)",
     "tap_step": "1.25 % (unverified)",
+    "transformer_z0": "1; 0.1 where a winding is in zig-zag (unverified)",
+    "transformer_core": "three-limb (unverified)",
+    "conductor_r0": "4 times the positive sequence; overhead lines 0.15 ohm/km more than it (unverified)",
+    "conductor_x0": "4 times the positive sequence; overhead lines 3 times (unverified)",
+    "conductor_c0": "cables above 1 kV as in the positive sequence, else 0.3 µF/km; overhead lines 0.005 µF/km (unverified)",
+    "infeed_neutral": "solid (unverified)",
+    "infeed_x0": "1, as in the positive sequence (unverified)",
+    "infeed_r0": "0.1 (unverified)",
+    "generator_x0": "half the subtransient reactance (unverified)",
+    "earthing_x0": "a tenth of the impedance that the rated earth-fault current asks for (unverified)",
 }

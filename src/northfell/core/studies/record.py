@@ -1,6 +1,6 @@
 """What a study says of itself: one record, from which command line, settings, missing data, exports, findings and jobs are derived."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, Literal, Protocol, TypeVar
 
@@ -39,6 +39,8 @@ class Asked:
     variant: str = "full"
     side: str = "load"
     faulted: int | None = None  # index of the faulted bus, where that is another place than the element
+    fault: str = "3ph"  # type of the fault
+    part: str = ""  # which of several figures of the same quantity
 
 
 Compared = Mapping[str, Mapping[str, float]]  # what -> id of that of which it is -> figure; what is not known is not there
@@ -77,3 +79,4 @@ class Study(Generic[R]):
     on_request: tuple[OnRequest, ...] = ()
     compared: Callable[[R], Compared] = lambda result: {}  # the figures that are looked at over all states
     waits: Callable[[R], bool] = lambda result: False  # whether a part of the result waits for data
+    tables_at: Callable[[R, Sequence[int]], list[Table]] | None = None  # of some buses, by index, and more than is told of all

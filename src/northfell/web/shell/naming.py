@@ -1,9 +1,10 @@
-"""Between which boards an element stands: junctions that only join two elements are looked through."""
+"""How things are called: between which boards an element stands, with junctions that only join two elements looked through; names that are free."""
 
 from collections.abc import Mapping
 
 from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.elements import Bus, Element
+from northfell.core.model.network import Network
 
 
 class Ends:
@@ -31,3 +32,10 @@ class Ends:
                 return coming_from.name
             bus_id = next(b for b in coming_from.buses if b != bus_id)
         return self._elements[bus_id].name
+
+
+def free_proposal_name(network: Network, title: str) -> str:
+    """A name for a proposal that is not taken yet."""
+    base = title[:70].strip()
+    taken = {p.name for p in network.proposals}
+    return next(n for n in (base, *(f"{base} ({k})" for k in range(2, 1000))) if n not in taken)

@@ -60,6 +60,7 @@ class Tab:
     make: Callable[[Look], Ledger]
     request: OnRequest | None = None
     to: Callable[[Network, View], str] = lambda network, view: ""
+    study: Study[Any] | None = None  # where it is not the stage's
 
 
 @dataclass(frozen=True)
@@ -71,6 +72,7 @@ class Stage:
     shortcut: str
     tabs: tuple[Tab, ...]
     study: Study[Any] | None = None
+    also: tuple[Study[Any], ...] = ()  # further studies that it shows
     figures: Callable[[Look, Element], list[Section]] = lambda look, element: []
     tags: Callable[[Look], dict[str, Tag]] = lambda look: {}
     routers: tuple[APIRouter, ...] = ()
@@ -88,6 +90,15 @@ class Stage:
     pins: bool = False  # its result can be pinned, and later ones compared with it
     by_side: bool = False  # a row stands for one side of a board
 
+    def study_of(self, view: View) -> Study[Any] | None:
+        """The study whose tables stand in the tab that is looked at."""
+        return next((tab.study for tab in self.tabs if tab.key == view.shown_tab and tab.study), self.study)
+
+    @property
+    def studies(self) -> tuple[str, ...]:
+        """The keys of the studies that it shows."""
+        return tuple(study.key for study in ((self.study,) if self.study else ()) + self.also)
+
 
 FINDINGS = "findings"  # the tab that every stage has
 STAGES: dict[str, Stage] = {}
@@ -101,7 +112,7 @@ def enter(stage: Stage) -> None:
 
 def of_study(study: str) -> Stage:
     """The stage that shows a study; the first one for what belongs to none."""
-    return next((stage for stage in STAGES.values() if stage.study and stage.study.key == study), next(iter(STAGES.values())))
+    return next((stage for stage in STAGES.values() if study in stage.studies), next(iter(STAGES.values())))
 
 
 def has_why(finding: Finding) -> bool:
@@ -112,7 +123,7 @@ def has_why(finding: Finding) -> bool:
 def stages_by_study() -> dict[str, str]:
     """The names of the stages by what their findings are listed under."""
     first = next(iter(STAGES.values()))
-    return {first.path: first.name} | {stage.study.key: stage.name for stage in STAGES.values() if stage.study}
+    return {first.path: first.name} | {key: stage.name for stage in STAGES.values() for key in stage.studies}
 
 
 def name_of_study(study: str) -> str:

@@ -11,6 +11,7 @@ from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Id
 
 TABS: dict[str, tuple[str, ...]] = {}  # path of each stage -> the tabs of its ledger
+USUAL = {("state", "Normal"), ("side", "load"), ("fault", "3ph"), ("case", "max")}  # left out of addresses
 FIRST = "flow"  # the stage that a project opens with
 
 
@@ -35,11 +36,14 @@ class View:
     shade: str = ""  # what the stage shades by; empty: its usual
     pin: str = ""  # a pinned result that is compared with
     lack: str = ""  # the study for which what is missing is marked; "any" for all of them
+    fault: str = "3ph"  # type of fault that is looked at
+    case: str = "max"
+    ends: str = ""  # "ends": junctions are listed as boards are
 
     def _encoded(self, **more: str) -> str:
-        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin")
+        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin", "fault", "case", "ends")
         pairs = {**{name: getattr(self, name) for name in names}, **more}
-        return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in {("state", "Normal"), ("side", "load")}})
+        return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in USUAL})
 
     @property
     def query(self) -> str:
@@ -86,9 +90,12 @@ def _from_query(
     shade: Annotated[str, Query(pattern="^[a-z]{0,20}$")] = "",
     pin: Annotated[str, Query(pattern="^[0-9a-f]{0,32}$")] = "",
     lack: Annotated[str, Query(pattern="^[a-z_]{0,40}$")] = "",
+    fault: Annotated[str, Query(pattern="^(3ph|ll|llg|lg)$")] = "3ph",
+    case: Annotated[str, Query(pattern="^(max|min)$")] = "max",
+    ends: Annotated[str, Query(pattern="^(ends|none)?$")] = "",
 ) -> View:
     tab = tab if tab in TABS.get(stage, ()) else ""
-    return View(project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack)
+    return View(project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack, fault, case, ends)
 
 
 Looking = Annotated[View, Depends(_from_query)]

@@ -16,7 +16,15 @@ from northfell.core.model.declare.rows import MOST_ROWS, Row
 Form = Literal["number", "whole number", "choice", "text", "yes or no", "reference", "table", "record"]
 
 
-OF_EQUIPMENT = ("Rating", "Impedance", "Earthing", "Construction", "Enclosure", "Protection")  # sections of elements, in the order in which they are read
+OF_EQUIPMENT = (
+    "Rating",
+    "Short-circuit rating",
+    "Impedance",
+    "Earthing",
+    "Construction",
+    "Enclosure",
+    "Protection",
+)  # sections of elements, in the order in which they are read
 OF_CONTROL = ("Operation", "Tap changer", "Volt-var", "Power factor by power", "Volt-watt")
 SECTIONS = (*OF_EQUIPMENT, *OF_CONTROL, "Connection", "Identity", "Notes")
 LINE_ACCEPTED = "text of up to 200 characters on one line"

@@ -146,14 +146,40 @@ class Element(BaseModel):
         return True
 
 
-NEUTRAL = ("resistor", "reactor")  # earthing through an impedance
+Neutral = Literal["isolated", "solid", "resistor", "reactor", "resonant"]
+WITHSTAND = "IEC 62271-1, IEC 61439-1"
+
+
+def short_time_ka(what: str) -> Any:
+    """The rated short-time withstand current of some equipment."""
+    return param(
+        None, label="Short-time current", symbol="Icw", unit="kA", gt=0, le=500, section="Short-circuit rating", source=WITHSTAND,
+        meaning=f"Rms current that {what} carries for the rated time. Empty: not assessed.", enters="duty: Ith·√Tk against Icw·√tcw"
+    )
+
+
+def short_time_s() -> Any:
+    return param(
+        1.0, label="For", symbol="tcw", unit="s", gt=0, le=10, section="Short-circuit rating", acts_when=When("i_short_time_ka"), source=WITHSTAND,
+        meaning="Rated time of the short-time current.", enters="duty: Icw²·tcw is what it withstands"
+    )
+
+
+def peak_ka(label: str, meaning: str, enters: str) -> Any:
+    return param(
+        None, label=label, symbol="Ipk", unit="kA", gt=0, le=1300, section="Short-circuit rating", source=WITHSTAND, meaning=meaning, enters=enters
+    )
+
+
+NEUTRAL = ("resistor", "reactor", "resonant")  # earthing through an impedance
 
 
 def neutral(label: str, meaning: str) -> Any:
     """How a star point is earthed; the sheet draws it at the machine."""
     return param(
-        None, label=label, section="Earthing", in_state=True, meaning=f"{meaning} Empty: not known, or there is no star point.",
-        enters="not used by balanced studies; the sheet shows it"
+        None, label=label, section="Earthing", in_state=True,
+        meaning=f"{meaning} Resonant: a coil tuned to the capacitance to earth. Empty: not known, or no star point.",
+        enters="zero sequence of earth faults: 3·ZN in series; isolated: open"
     )
 
 
@@ -161,7 +187,7 @@ def neutral_ohm(label: str, field: str) -> Any:
     return param(
         None, label=label, symbol="ZN", unit="ohm", gt=0, le=1e6, section="Earthing", acts_when=When(field, NEUTRAL), in_state=True,
         meaning="Impedance between star point and earth; it stands on the sheet beside the machine.", source=IEC,
-        enters="not used by balanced studies; IE = Un/(√3·ZN) is derived from it"
+        enters="3·ZN in the zero sequence of earth faults; IE = Un/(√3·ZN) is derived from it"
     )
 
 

@@ -7,11 +7,12 @@ from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements import tap_changer as tap
-from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
 
+OPEN_GROUPS = tuple(f"{hv}{lv}{clock}" for hv in ("Y", "YN") for lv in ("y", "yn") for clock in (0, 2, 4, 6, 8, 10))  # no winding in delta
 VECTOR_GROUP = re.compile(r"^(D|YN?|ZN?)(d|yn?|zn?)(0|1|2|3|4|5|6|7|8|9|10|11)$")
 
 
@@ -117,9 +118,24 @@ class Transformer(Element):
     tap_q_set_mvar: float = tap.tap_q_set_mvar()
     tap_q_band_mvar: float = tap.tap_q_band_mvar()
     tap_master: Reference | None = tap.tap_master()
-    neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
+    z0_over_z1: float | None = param(
+        None, label="Zero over positive sequence", symbol="Z0/Z1", gt=0, le=20, section="Earthing", wanted=True, typical="transformer_z0", source=IEC,
+        meaning="Impedance in the zero sequence between a winding that lets earth current in and the rest, of the impedance in the positive one.",
+        enters="Z0T = (Z0/Z1)·ZT·KT in earth faults"
+    )
+    core: Literal["three-limb", "five-limb or shell", "three single-phase"] | None = param(
+        None, label="Core", section="Earthing", wanted=True, typical="transformer_core", acts_when=When("vector_group", OPEN_GROUPS),
+        meaning="Where no winding is in delta, the core decides how much zero-sequence flux has a way back.", source="IEC 60076-8 (values unverified)",
+        enters="magnetising impedance of the zero sequence: 60 % of the rating with three limbs, else 3000 % (unverified)"
+    )
+    p_t_pct: float = param(
+        0.0, label="Tap in permanent use", symbol="pT", unit="%", ge=0, le=20, section="Impedance", acts_when=When("tap_changer", ("off load",)),
+        meaning="Of the transformer of a power station unit without on-load tap changer, where a tap off the main one is used for good.", source=IEC,
+        enters="KSO: factor 1 − pT, the highest current"
+    )
+    neutral_hv: Neutral | None = neutral("Star point, high side", "How the high-side star point is earthed.")
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
-    neutral_lv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, low side", "How the low-side star point is earthed.")
+    neutral_lv: Neutral | None = neutral("Star point, low side", "How the low-side star point is earthed.")
     neutral_lv_ohm: float | None = neutral_ohm("Earthing impedance, low side", "neutral_lv")
 
 
@@ -162,6 +178,11 @@ class Conductor(Element):
         meaning="What one cable or line may carry for the time of an emergency. Empty: the continuous capacity counts there too.",
         enters="loading with an element out is held against n·Ie"
     )
+    i_short_time_ka: float | None = param(
+        None, label="Short-time current, 1 s", symbol="Ith,1s", unit="kA", gt=0, le=1000, section="Short-circuit rating",
+        meaning="Of one cable or line, for one second. Empty: by material, insulation and cross-section.", source="IEC 60364-4-43, IEC 60949",
+        enters="duty: Ith²·t against (n·Ith,1s)²·1 s; empty: (n·k·S)²"
+    )
     r_ohm_per_km: float | None = param(
         None, label="Resistance at 20 °C", symbol="R′L", unit="ohm/km", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
         typical="conductor_r", meaning="Positive sequence, per conductor at 20 °C.",
@@ -171,6 +192,20 @@ class Conductor(Element):
         None, label="Reactance", symbol="X′L", unit="ohm/km", ge=0, le=10, section="Impedance", needed_for=(LF, SC, AF), typical="conductor_x",
         meaning="Positive sequence, at the frequency of the network.",
         enters="XL = X′·l/n"
+    )
+    r0_ohm_per_km: float | None = param(
+        None, label="Resistance, zero sequence", symbol="R′(0)", unit="ohm/km", ge=0, le=100, section="Earthing", typical="conductor_r0", wanted=True,
+        meaning="At 20 °C, with the way back through earth, sheath and earth wires.", source=IEC, enters="Z0 = (R′(0) + jX′(0))·l/n in earth faults"
+    )
+    x0_ohm_per_km: float | None = param(
+        None, label="Reactance, zero sequence", symbol="X′(0)", unit="ohm/km", ge=0, le=50, section="Earthing", typical="conductor_x0", wanted=True,
+        meaning="At the frequency of the network, with the way back through earth, sheath and earth wires.", source=IEC,
+        enters="Z0 = (R′(0) + jX′(0))·l/n in earth faults"
+    )
+    c0_uf_per_km: float | None = param(
+        None, label="Capacitance to earth", symbol="C′(0)", unit="µF/km", ge=0, le=10, section="Earthing", typical="conductor_c0", wanted=True,
+        meaning="Of one conductor to earth. It carries the fault current where no star point is earthed solidly.", source=IEC,
+        enters="B0 = 2πf·C′(0)·l·n in earth faults, where no star point of the part is earthed solidly"
     )
     c_uf_per_km: float | None = param(
         None, label="Capacitance", symbol="C′", unit="µF/km", ge=0, le=10, section="Impedance",
@@ -288,6 +323,14 @@ class EquivalentBranch(Element):
     x_pu: float = param(
         label="Reactance", symbol="x", unit="p.u.", section="Impedance", ge=-1e4, le=1e4, meaning="Series reactance on the power base.",
         enters="Z = r + jx on its power base"
+    )
+    r0_pu: float | None = param(
+        None, label="Resistance, zero sequence", symbol="r0", unit="p.u.", section="Earthing", ge=-1e4, le=1e4, meaning="On the power base.",
+        enters="Z0 = r0 + jx0 in earth faults"
+    )
+    x0_pu: float | None = param(
+        None, label="Reactance, zero sequence", symbol="x0", unit="p.u.", section="Earthing", ge=-1e4, le=1e4, meaning="On the power base.",
+        enters="Z0 = r0 + jx0 in earth faults"
     )
     b_pu: float = param(
         0.0, label="Charging susceptance", symbol="b", unit="p.u.", section="Impedance", ge=-1e4, le=1e4,

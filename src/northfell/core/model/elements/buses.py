@@ -3,7 +3,7 @@
 from typing import Literal
 
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, SC, About, Element, Phrase, Reference
+from northfell.core.model.elements.base import AF, SC, About, Element, Phrase, Reference, peak_ka, short_time_ka, short_time_s
 
 # Declarations read as a table.
 # fmt: off
@@ -47,6 +47,21 @@ class Bus(Element):
     i_rated_a: float | None = param(
         None, label="Rated current of the bars", symbol="Ir", unit="A", gt=0, le=20000, meaning="Empty: the loading of the bars is not judged.",
         enters="loading = I/Ir, I what is brought into the bus"
+    )
+    rated_by: Literal["IEC", "IEEE low voltage", "IEEE switchgear"] | None = param(
+        None, label="Rated by", section="Short-circuit rating",
+        meaning="IEC: short-time and peak current. IEEE, low voltage: bracing, rms symmetrical at a test power factor. IEEE switchgear: short-time and crest. "
+        "Empty: not assessed.",
+        enters="duty: which quantity of the network is held against which rating"
+    )
+    i_short_time_ka: float | None = short_time_ka("the board")
+    t_short_time_s: float = short_time_s()
+    i_peak_ka: float | None = peak_ka(
+        "Peak current", "Crest that the bars withstand. Empty: not assessed; IEEE: by the standard's factor.", "duty: ip, or the first-cycle crest, against it"
+    )
+    watched: bool = param(
+        False, label="Watched", section="Identity",
+        meaning="Voltage and current here are listed for faults elsewhere.", enters="list of watched buses in Faults"
     )
     area: Phrase = param("", label="Area", section="Identity", meaning="Totals are given for each area.", enters="totals by area")
     equipment_class: EquipmentClass | None = param(

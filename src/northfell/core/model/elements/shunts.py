@@ -6,7 +6,7 @@ from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import LF, About, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import LF, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -126,7 +126,7 @@ class ShuntReactor(Compensation):
 
 
 class EarthingTransformer(Element):
-    """An earthing transformer, which gives a network a star point; it takes no part in balanced studies."""
+    """An earthing transformer, which gives a network a star point; it carries the zero sequence alone."""
 
     TITLE, TERMINALS, LETTER = "Earthing transformer", ("bus",), "T"
     ABOUT = About(
@@ -136,15 +136,16 @@ class EarthingTransformer(Element):
     kind: Literal["earthing_transformer"] = "earthing_transformer"
     bus: Reference = terminal("Bus", "Where it is connected.")
     z0_ohm: float | None = param(
-        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", meaning="Of the zig-zag winding, per phase.",
-        enters="not used by today's studies"
+        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", wanted=True, typical="earthing_x0",
+        meaning="Of the zig-zag winding, per phase.", source="IEC 60909-0:2016", enters="Z0 + 3·ZN to earth in earth faults"
     )
     i_earth_a: float | None = param(
         None, label="Rated earth-fault current", symbol="IE", unit="A", gt=0, le=50000, meaning="Current through the star point for the rated time.",
-        enters="not used by today's studies"
+        enters="duty: earth current through its star point against it"
     )
     t_rated_s: float | None = param(
-        None, label="Rated time", unit="s", gt=0, le=100000, meaning="For which it carries that current.", enters="not used by today's studies"
+        None, label="Rated time", unit="s", gt=0, le=100000, meaning="For which it carries that current.",
+        enters="told beside its duty"
     )
-    neutral: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point", "How the star point is earthed.")
+    neutral: Neutral | None = neutral("Star point", "How the star point is earthed.")
     neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")

@@ -7,7 +7,7 @@ from pydantic import ValidationInfo, field_validator
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Row, Rows
-from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Label, Phrase, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Label, Neutral, Phrase, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -62,6 +62,19 @@ class Infeed(Element):
         None, label="R/X", symbol="RQ/XQ", ge=0, le=10, section="Impedance", needed_for=(SC, AF), typical="infeed_r_over_x",
         meaning="Ratio of resistance to reactance of the infeed.", source=IEC,
         enters="Z = R + jX with R = (R/X)·X"
+    )
+    neutral: Literal["solid", "isolated"] | None = param(
+        None, label="Earthing of the infeed", section="Earthing", in_state=True, wanted=True, typical="infeed_neutral",
+        meaning="Solid: it brings earth current, by the ratios below, which hold its earthing impedances. Isolated: it brings none.",
+        enters="zero sequence of earth faults: ZQ0, or open"
+    )
+    x0_over_x1: float | None = param(
+        None, label="X0/X1", symbol="XQ0/XQ1", ge=0, le=100, section="Earthing", wanted=True, typical="infeed_x0", acts_when=When("neutral", ("solid",)),
+        meaning="Reactance in the zero sequence over that in the positive one.", source=IEC, enters="XQ0 = (X0/X1)·XQ in earth faults"
+    )
+    r0_over_x0: float | None = param(
+        None, label="R0/X0", symbol="RQ0/XQ0", ge=0, le=100, section="Earthing", wanted=True, typical="infeed_r0", acts_when=When("neutral", ("solid",)),
+        meaning="Resistance over reactance in the zero sequence.", source=IEC, enters="RQ0 = (R0/X0)·XQ0 in earth faults"
     )
     flow_model: Literal["ideal", "behind impedance"] = param(
         "ideal", label="In load flow", section="Operation",
@@ -220,7 +233,45 @@ class SynchronousGenerator(Dispatched):
         meaning="Resistance of the stator winding.", typical="generator_resistance", source=IEC,
         enters="ZG = RG + jX″d"
     )
-    neutral: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point", "How the star point is earthed.")
+    x2_pct: float | None = param(
+        None, label="Negative-sequence reactance", symbol="x2", unit="%", gt=0, le=200, section="Impedance",
+        meaning="On the rating. Empty: as the subtransient one.", source=IEC, enters="Z2G = KG·(RG + jX2G) in unbalanced faults"
+    )
+    x0_pct: float | None = param(
+        None, label="Zero-sequence reactance", symbol="x0", unit="%", gt=0, le=200, section="Earthing", wanted=True, typical="generator_x0",
+        acts_when=When("neutral", ("solid", "resistor", "reactor", "resonant")), meaning="On the rating.", source=IEC,
+        enters="Z0G = KG·(RG + jX0G) + 3·ZN in earth faults"
+    )
+    unit_connection: Literal["as recognised", "power station unit", "by itself"] = param(
+        "as recognised", label="With its transformer", section="Impedance", source=IEC,
+        meaning="Recognised as one power station unit: alone at the low side of one transformer of 0.7 to 1.5 times its power, with no other source there.",
+        enters="KS or KSO of generator and transformer instead of KG and KT"
+    )
+    p_g_pct: float = param(
+        0.0, label="Range of its voltage", symbol="pG", unit="%", ge=0, le=20, section="Impedance", source=IEC,
+        meaning="By how much its voltage may stand above the rated one for good.", enters="KSO with UrG·(1 + pG); KG with UG = UrG·(1 + pG)"
+    )
+    rotor: Literal["turbine", "salient pole", "salient pole, no damper"] = param(
+        "turbine", label="Rotor", section="Impedance",
+        meaning="Decides on the field that excitation can reach, and on the reactance that counts in the first cycle.",
+        source="IEC 60909-0:2016; IEEE C37.010", enters="steady-state current; 0.75·x′d without damper (IEEE)"
+    )
+    excitation: Literal["rotating", "static from terminals"] = param(
+        "rotating", label="Excitation", section="Impedance", source=IEC,
+        meaning="A static exciter that is fed from the terminals loses its voltage with a close fault.",
+        enters="steady-state current: least field where it collapses"
+    )
+    field_ceiling: float = param(
+        1.3, label="Highest field", symbol="uf,max", unit="p.u.", ge=1, le=4, section="Impedance", source=IEC,
+        meaning="Highest excitation voltage of that at rated load: 1.3 and 1.6 (turbine and salient pole) in series 1, 1.6 and 2.0 in series 2.",
+        enters="steady-state current with highest excitation"
+    )
+    xd1_pct: float | None = param(
+        None, label="Transient reactance", symbol="x′d", unit="%", gt=0, le=300, section="Impedance",
+        meaning="Direct axis, on the rating. Empty: 1.5 times the subtransient one where a rule asks for it.", source="IEEE C37.010",
+        enters="30-cycle network (IEEE); first cycle without damper"
+    )
+    neutral: Neutral | None = neutral("Star point", "How the star point is earthed.")
     neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")
     mode: Literal["reference", "voltage", "power", "power factor"] = param(
         "voltage", label="Mode", section="Operation", in_state=True,
@@ -245,9 +296,9 @@ class SynchronousGenerator(Dispatched):
     q_max_mvar: float | None = _reactive_limit("Most", "Qmax", "overexcited")
     capability: Literal["limits as given", "by rating"] = _capability(REFERENCE_OR_VOLTAGE)
     xd_pct: float | None = param(
-        None, label="Synchronous reactance", symbol="xd", unit="%", gt=0, le=400, section="Impedance", acts_when=When("capability", ("by rating",)),
-        meaning="Direct-axis synchronous reactance, on the rating; it bounds the field current. Empty: only the apparent power bounds.",
-        enters="Q ≤ √((E·U/Xd)² − P²) − U²/Xd, E at the rated point"
+        None, label="Synchronous reactance", symbol="xd", unit="%", gt=0, le=400, section="Impedance",
+        meaning="Direct-axis synchronous reactance, saturated, on the rating. Empty: only the apparent power bounds, and no steady-state current is found.",
+        enters="Q ≤ √((E·U/Xd)² − P²) − U²/Xd, E at the rated point; steady-state short-circuit current"
     )
 
     v_bus: Reference | None = _bus_held()
@@ -331,6 +382,11 @@ class Inverter(Dispatched):
         None, label="Short-circuit current", symbol="IskPF/Ir", unit="p.u.", ge=0, le=5, section="Impedance", needed_for=(SC, AF), typical="inverter_ik",
         meaning="What the unit feeds into a three-phase fault at its terminals, of its rated current; from the maker.", source=IEC,
         enters="I″kPF = (IskPF/Ir)·Ir·count, maximum case"
+    )
+    i2_over_ir: float = param(
+        0.0, label="Negative-sequence current", symbol="I2/Ir", unit="p.u.", ge=0, le=5, section="Impedance",
+        meaning="What the unit's control feeds in the negative sequence of an unbalanced fault, of its rated current; from the maker.", source=IEC,
+        enters="current source of the negative sequence, maximum case"
     )
     mode: Literal["reference", "voltage", "power", "power factor", "power factor by power", "volt-var"] = param(
         "power factor", label="Mode", section="Operation", in_state=True,

@@ -1,11 +1,11 @@
 """Switching devices and the protection that opens them."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, About, Element, Reference, terminal
+from northfell.core.model.elements.base import AF, About, Element, Reference, peak_ka, short_time_ka, short_time_s, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -28,6 +28,18 @@ class Switching(Element):
         return (0, 1) if self.closed else None
 
 
+def _breaking_ka(label: str, symbol: str, meaning: str, enters: str) -> Any:
+    return param(None, label=label, symbol=symbol, unit="kA", gt=0, le=500, section="Short-circuit rating", meaning=meaning, enters=enters)
+
+
+def _let_through() -> Any:
+    return param(
+        None, label="Let-through I²t", unit="kA²s", gt=0, le=1e5, section="Short-circuit rating",
+        meaning="Of a current-limiting device, up to its breaking current; from the maker. Empty: by current and time.", source="IEC 60947-2, IEC 60269-1",
+        enters="duty of cables: heat where it opens at once, instead of I²t by its curve"
+    )
+
+
 class Switch(Switching):
     """A disconnector or load switch: no protection of its own."""
 
@@ -45,7 +57,18 @@ class Switch(Switching):
     )
 
 
+    i_short_time_ka: float | None = short_time_ka("the switch")
+    t_short_time_s: float = short_time_s()
+    i_making_ka: float | None = peak_ka(
+        "Making and peak current", "Crest that it makes and withstands. Empty: not assessed.", "duty: ip against it"
+    )
+
+
 TRIPPED = When("trip", ("electronic",))
+OF_IEC = ("IEC 62271-100", "IEC 60947-2")
+SYMMETRICAL, TOTAL = "IEEE symmetrical", "IEEE total current"
+OF_IEEE_MV = (SYMMETRICAL, TOTAL)
+OF_IEEE_LV = ("IEEE power breaker", "IEEE fused power breaker", "moulded case")
 
 
 class Breaker(Switching):
@@ -66,6 +89,49 @@ class Breaker(Switching):
         None, label="Interrupting time", symbol="tb", unit="s", gt=0, le=5, section="Protection", typical="breaker_interrupting_time",
         needed_for=(AF,), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end.",
         enters="opens at t(relay) + tb"
+    )
+    rated_by: Literal[
+        "IEC 62271-100", "IEC 60947-2", "IEEE symmetrical", "IEEE total current", "IEEE power breaker", "IEEE fused power breaker", "moulded case"
+    ] | None = param(
+        None, label="Rated by", section="Short-circuit rating",
+        meaning="The standard in whose terms its ratings are told: IEC breakers; medium-voltage breakers rated by symmetrical (C37.04) or, of old, by total "
+        "current; low-voltage power breakers (C37.13); moulded-case breakers. Empty: not assessed.",
+        enters="duty: which quantity of the network is held against which rating"
+    )
+    i_breaking_ka: float | None = _breaking_ka(
+        "Breaking current", "Isc, Icu",
+        "Rms symmetrical current that it breaks at its rated voltage; of the total-current rating, the total. Empty: not assessed.",
+        "duty: Ib, or the first-cycle or interrupting current with its factor, against it"
+    )
+    let_through_ka2s: float | None = _let_through()
+    dc_part_pct: float | None = param(
+        None, label="Direct part at opening", unit="%", ge=0, le=150, section="Short-circuit rating", acts_when=When("rated_by", ("IEC 62271-100",)),
+        meaning="Of the rating, when the contacts part, of the crest of the symmetrical current. Empty: by the standard's time constant of 45 ms.",
+        source="IEC 62271-100", enters="duty: idc at the least time delay against p·√2·Isc"
+    )
+    i_making_ka: float | None = peak_ka(
+        "Making current", "Crest that it makes and withstands; of old ratings the crest or, by total current, the rms. Empty: by the standard's factor.",
+        "duty: ip, or the first-cycle crest, against it"
+    )
+    i_short_time_ka: float | None = short_time_ka("the breaker")
+    t_short_time_s: float = short_time_s()
+    v_rated_max_kv: float | None = param(
+        None, label="Rated maximum voltage", symbol="Umax", unit="kV", gt=0, le=1200, section="Short-circuit rating", acts_when=When("rated_by", OF_IEEE_MV),
+        meaning="Voltage at which the breaking current is rated.", source="IEEE C37.04", enters="duty: I·Umax/U, not above K·I"
+    )
+    k_factor: float = param(
+        1.0, label="Voltage range factor", symbol="K", ge=1, le=2, section="Short-circuit rating", acts_when=When("rated_by", OF_IEEE_MV),
+        meaning="Of older ratings, whose breaking current grows as the voltage falls.", source="IEEE C37.06",
+        enters="duty: symmetrical capability I·Umax/U up to K·I"
+    )
+    i_series_ka: float | None = param(
+        None, label="Rating with the device before it", unit="kA", gt=0, le=500, section="Short-circuit rating",
+        meaning="Breaking current of the two together, as their maker has tested them. It counts while that device is closed and carries the fault.",
+        source="IEC 60947-2, back-up protection; series ratings", enters="duty: stands in the place of the breaking current, and is told"
+    )
+    series_with: Reference | None = param(
+        None, label="Device before it", section="Short-circuit rating", refers_to=("breaker", "fuse"), acts_when=When("i_series_ka"),
+        meaning="The breaker or fuse with which it is rated together.", enters="duty: it must be closed and carry the fault current"
     )
     trip: Literal["none", "electronic"] = param(
         "none", label="Own trip", section="Protection",
@@ -120,6 +186,15 @@ class Fuse(Switching):
         meaning="Standard size of a gG fuse-link; its time gates follow from it.", source="IEC 60269-1",
         enters="time gates of the gG fuse-link (IEC 60269-1); loading = I/In"
     )
+    rated_by: Literal["IEC 60269-1", "IEC 60282-1", "IEEE low-voltage fuse", "IEEE medium-voltage fuse"] | None = param(
+        None, label="Rated by", section="Short-circuit rating", meaning="The standard in whose terms it is rated. Empty: not assessed.",
+        enters="duty: which quantity of the network is held against its rating"
+    )
+    i_breaking_ka: float | None = _breaking_ka(
+        "Breaking capacity", "I1", "Rms symmetrical current that it breaks. Empty: not assessed.",
+        "duty: I″k, or the first-cycle current with its factor, against it"
+    )
+    let_through_ka2s: float | None = _let_through()
 
 
 class Contactor(Switching):
@@ -132,6 +207,9 @@ class Contactor(Switching):
     kind: Literal["contactor"] = "contactor"
     i_rated_a: float | None = param(
         None, label="Rated operational current", symbol="Ie", unit="A", gt=0, le=5000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
+    )
+    i_conditional_ka: float | None = _breaking_ka(
+        "Conditional short-circuit current", "Iq", "That it withstands behind the device it was tested with. Empty: not assessed.", "duty: I″k against it"
     )
 
 

@@ -7,7 +7,7 @@ from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import param
 from northfell.core.model.elements import tap_changer as tap
-from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -51,6 +51,21 @@ def _ur(pair: str, symbol: str) -> Any:
         None, label=f"Resistive part, {pair}", symbol=f"uRr {symbol}", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
         typical="three_winding_ur", meaning="Resistive part of that impedance voltage, on the same power.", source=IEC,
         enters="R of the pair = uRr/100·UrT²/SrT, with SrT the smaller of the two"
+    )
+
+
+def _z0(pair: str, symbol: str) -> Any:
+    return param(
+        None, label=f"Zero-sequence voltage, {pair}", symbol=f"uk0 {symbol}", unit="%", gt=0, le=200, section="Earthing",
+        meaning=f"Impedance voltage in the zero sequence between {pair}, on the same power. Empty: as in the positive sequence.",
+        enters="star of the zero sequence in earth faults, with the factor K of the pair"
+    )
+
+
+def _r0(pair: str, symbol: str) -> Any:
+    return param(
+        None, label=f"Its resistive part, {pair}", symbol=f"uR0 {symbol}", unit="%", ge=0, le=100, section="Earthing",
+        meaning="On the same power. Empty: as in the positive sequence.", enters="R of the pair in the zero sequence"
     )
 
 
@@ -107,10 +122,19 @@ class ThreeWindingTransformer(Element):
     tap_q_set_mvar: float = tap.tap_q_set_mvar()
     tap_q_band_mvar: float = tap.tap_q_band_mvar()
     tap_master: Reference | None = tap.tap_master()
-    neutral_hv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, high side", "How the high-side star point is earthed.")
+    neutral_hv: Neutral | None = neutral("Star point, high side", "How the high-side star point is earthed.")
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
-    neutral_mv: Literal["isolated", "solid", "resistor", "reactor"] | None = neutral("Star point, medium side", "How the medium-side star point is earthed.")
+    neutral_mv: Neutral | None = neutral("Star point, medium side", "How the medium-side star point is earthed.")
     neutral_mv_ohm: float | None = neutral_ohm("Earthing impedance, medium side", "neutral_mv")
+
+    neutral_lv: Neutral | None = neutral("Star point, low side", "How the low-side star point is earthed.")
+    neutral_lv_ohm: float | None = neutral_ohm("Earthing impedance, low side", "neutral_lv")
+    uk0_hv_mv_pct: float | None = _z0("high and medium side", "AB")
+    uk0_hv_lv_pct: float | None = _z0("high and low side", "AC")
+    uk0_mv_lv_pct: float | None = _z0("medium and low side", "BC")
+    ur0_hv_mv_pct: float | None = _r0("high and medium side", "AB")
+    ur0_hv_lv_pct: float | None = _r0("high and low side", "AC")
+    ur0_mv_lv_pct: float | None = _r0("medium and low side", "BC")
 
     @property
     def clocks(self) -> tuple[int, int]:

@@ -93,16 +93,17 @@ class _Tried:
 
     def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], zones: Zones, fed: list[Place]) -> None:
         self.devices, self.zones = devices, zones
-        flows = [faults.flows([p.faulted for p in fed], case, devices) for case in CASES]
-        self.ibf_ka = np.stack([np.abs(f.ik_ka) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
+        flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
+        self.ibf_ka = np.stack([np.abs(f.ik_ka[:, 0]) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
         self.factor = [reduction(settings, bus) for bus in buses]
         i_arc = [[_arcing_current_ka(bus, i) for i in row] for bus, row in zip(buses, self.ibf_ka, strict=True)]
         factors = np.array([[1.0, f] for f in self.factor]).reshape(len(fed), 1, 2)
         self.i_arc_ka = np.array(i_arc).reshape(len(fed), len(CASES), 1) * factors
         share = self.i_arc_ka / self.ibf_ka[:, :, None]
-        carried = [d for d in devices if flows and all(d in f.terminals for f in flows)]
-        self.i_device_ka = {d: share * np.stack([np.abs(f.terminals[d][0]) for f in flows], axis=1)[:, :, None] for d in carried}
+        closed = set(net.topology.closed_ids)
+        carried = [d for d in devices if d in closed]
+        self.i_device_ka = {d: share * np.stack([np.abs(f.of(d)[0, :, 0]) for f in flows], axis=1)[:, :, None] for d in carried}
         self.opens_at_s = {d: devices[d].opens_at_s(1000 * i) for d, i in self.i_device_ka.items()}
 
 

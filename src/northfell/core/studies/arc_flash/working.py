@@ -104,7 +104,7 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     net = study.net
     if one.device is not None:
         flow = study.faults.flows([location.faulted], one.case)
-        through = abs(complex(flow.terminals[one.device][0, 0]))
+        through = abs(complex(flow.of(one.device)[0, 0, 0]))
         name = net.name(one.device)
         w.given(f"I″k({name})", f"bolted current through {name}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
         divides = "Arcing current divides like the bolted current; at the voltage of the device."

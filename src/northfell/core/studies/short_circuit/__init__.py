@@ -1,9 +1,16 @@
-"""Three-phase bolted short circuits after IEC 60909-0:2016: initial symmetrical and peak current, maximum and minimum."""
+"""Short circuits by two schools: initial, peak, breaking and steady-state currents of balanced and unbalanced faults, and what flows meanwhile."""
 
 from northfell.core.errors import NotFound
+from northfell.core.network.sequences import as_phases
 from northfell.core.studies.record import Asked, Study
-from northfell.core.studies.short_circuit.result import CASES, Flows, ShortCircuit
-from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
+from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
+from northfell.core.studies.short_circuit.equations import Floats, heat_of_direct_part, peak_factor
+from northfell.core.studies.short_circuit.iec_case import IecCase
+from northfell.core.studies.short_circuit.ieee import IeeeCase
+from northfell.core.studies.short_circuit.ieee_equations import LV_SOURCE, PARTING_CYCLES, crest_multiplier, remote_multiplier, rms_factor, rms_multiplier
+from northfell.core.studies.short_circuit.ieee_equations import SOURCE as IEEE_SOURCE
+from northfell.core.studies.short_circuit.result import CASES, FAULT_WORDS, ShortCircuit, by_component
+from northfell.core.studies.short_circuit.settings import SCHOOLS, ShortCircuitSettings
 from northfell.core.studies.short_circuit.solve import run
 from northfell.core.studies.short_circuit.working import explain_fault
 from northfell.core.working import Working
@@ -13,11 +20,28 @@ def _explain(faults: ShortCircuit, asked: Asked) -> Working:
     at = faults.net.topology.bus_index.get(asked.element_id) if asked.faulted is None else asked.faulted
     if at is None or at not in faults.fed_buses():
         raise NotFound("There is no fed bus selected.")
-    return explain_fault(faults, at, asked.case, asked.quantity)
+    if asked.fault in TO_EARTH and (lacking := faults.earth_faults_lack(at)):
+        raise NotFound(f"There are no earth-fault currents here. {lacking[0]}")
+    return explain_fault(faults, at, asked.case, asked.quantity, asked.fault)
 
 
 SHORT_CIRCUIT = Study[ShortCircuit](
-    key="short_circuit", label="short circuit", settings=ShortCircuitSettings, run=lambda net, _: run(net), explain=_explain, quantities=("ik_ka", "ip_ka"),
+    key="short_circuit", label="short circuit", settings=ShortCircuitSettings, run=lambda net, _: run(net), explain=_explain,
+    quantities=("ik_ka", "ip_ka", "ib_ka", "ik_steady_ka", "ith_ka", "i_earth_ka"), tables_at=lambda faults, buses: faults.tables_at(buses),
+    compared=lambda faults: _compared(faults),
 )  # fmt: skip
 
-__all__ = ["CASES", "Flows", "SHORT_CIRCUIT", "ShortCircuit", "explain_fault", "run"]
+
+def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
+    """Currents that are looked at over all states, by the id of the bus; of earth faults where they are known."""
+    ids, fed = faults.net.topology.bus_ids, faults.fed_buses()
+    high = faults.cases["max"]
+    made = {"ik_ka": high.ik_ka, "ip_ka": high.ip_ka}
+    return {what: {ids[b]: float(values[b]) for b in fed} for what, values in made.items()}
+
+
+__all__ = [
+    "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IecCase", "IeeeCase", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings",
+    "TO_EARTH", "as_phases", "by_component", "explain_fault", "heat_of_direct_part", "peak_factor", "run",
+    "IEEE_SOURCE", "LV_SOURCE", "PARTING_CYCLES", "crest_multiplier", "remote_multiplier", "rms_factor", "rms_multiplier",
+]  # fmt: skip

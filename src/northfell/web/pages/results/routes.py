@@ -11,7 +11,7 @@ from northfell.app.project.projects import Project, open_project, whole_project
 from northfell.app.results import labels, results_file
 from northfell.app.results.studies import Results, had
 from northfell.core.errors import NotFound
-from northfell.core.studies import STUDIES, Asked
+from northfell.core.studies import STUDIES, Asked, Study
 from northfell.core.tables import Table
 from northfell.core.working import given_text, value_text
 from northfell.documents import sheets
@@ -36,6 +36,7 @@ def working(
     case: Literal["max", "min"] = "max",
     variant: Literal["full", "reduced"] = "full",
     faulted: Annotated[int | None, Query(ge=0)] = None,
+    part: Annotated[str, Query(max_length=60)] = "",
 ) -> Response:
     """How a figure came about."""
     opened = open_project(db, view.project_id, view.proposal)
@@ -43,7 +44,7 @@ def working(
     if one is None:
         raise NotFound("There is no working of such a figure.")
     result = request.app.state.results.of(opened).at(view.state).result(one)
-    made = one.explain(result, Asked(view.selected, quantity, case, variant, view.side, faulted))
+    made = one.explain(result, Asked(view.selected, quantity, case, variant, view.side, faulted, view.fault, part))
     seen: dict[str, Any] = {"working": made, "value_text": value_text, "given_text": given_text, "view": view, "project": opened}
     return answer(request, "pages/results/working.html", "pages/results/_working.html", **seen)
 
@@ -52,7 +53,7 @@ def working(
 def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xlsx", "pdf", "json"], over: Literal["one", "all"] = "one") -> Response:
     """All tables of the stage's study, in the state shown or over all, as a folder of CSV files, a workbook, a PDF, or JSON."""
     opened = open_project(db, view.project_id, view.proposal)
-    study = STAGES[view.stage].study
+    study = STAGES[view.stage].study_of(view)
     if study is None:
         raise NotFound("This stage has no result tables.")
     results = request.app.state.results.of(opened)
@@ -65,14 +66,24 @@ def all_tables(request: Request, db: Db, view: Looking, form: Literal["zip", "xl
 def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     """One table of the stage's study in the state shown, with full values."""
     opened = open_project(db, view.project_id, view.proposal)
-    study = STAGES[view.stage].study
+    study = STAGES[view.stage].study_of(view)
     if study is None:
         raise NotFound("This stage has no result tables.")
     results = request.app.state.results.of(opened)
-    found = next((t for t in results.at(view.state).result(study).tables() if t.name == table), None) or _on_request(results, view, table)
+    found = next((t for t in _tables(results.at(view.state).result(study), study, view) if t.name == table), None) or _on_request(results, view, table)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
     return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened, view, table))
+
+
+def _tables(result: Any, study: Study[Any], view: View) -> list[Table]:
+    """The tables of a study; where it can tell more of the selected bus, of that one."""
+    at = result.net.topology.bus_index.get(view.selected)
+    return (
+        study.tables_at(result, [at])
+        if study.tables_at and at is not None and result.net.topology.fed_bus(at) and view.shown_tab != "faults"
+        else result.tables()
+    )
 
 
 def _on_request(results: Results, view: View, table: str) -> Table | None:

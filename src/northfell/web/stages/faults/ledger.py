@@ -1,45 +1,207 @@
-"""The ledger's tables of the Faults stage."""
+"""The ledger's tables of the Faults stage: faults at boards, what each element brings, what the rest sees, and equipment duty."""
 
+import cmath
+import math
 from typing import Any
 
-from northfell.core.model.by_element import LastMade
-from northfell.core.model.elements import Element
-from northfell.core.studies.short_circuit import SHORT_CIRCUIT
-from northfell.web.shell.stage import Look
-from northfell.web.shell.table_cells import DECIMALS, Head, Ledger, RowShown, cell_of, heads_of, num, shown, text, written
+import numpy as np
 
-NAMES, AGAIN = ("v_nominal_kv", "ik_ka", "ip_ka", "x_over_r", "kappa"), ("ik_ka", "ip_ka")
+from northfell.core.model.by_element import LastMade
+from northfell.core.model.elements import Bus, Element
+from northfell.core.quantities import MINUS, figure
+from northfell.core.studies.duty import DUTY, NOT_ASSESSED, Duties, Duty
+from northfell.core.studies.short_circuit import SHORT_CIRCUIT, TO_EARTH, IecCase, ShortCircuit, as_phases
+from northfell.web.shell.figures import AWAITED
+from northfell.web.shell.naming import Ends
+from northfell.web.shell.stage import Look
+from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, kind_name, num, over, text, written
+
+IEC_COLUMNS = (("ik_ka", "I″k"), ("ip_ka", "ip"), ("ib_ka", "Ib"), ("ik_steady_ka", "Ik"), ("ith_ka", "Ith"))
+IEEE_COLUMNS = (("ik_ka", "First cycle"), ("ip_ka", "Crest"), ("i_total_ka", "Total rms"), ("ib_ka", "Interrupting"), ("ik_steady_ka", "30 cycles"))
+SPARE = ("κ", "|Z| ohm", "X/R", "Un kV", "Kind", "Ith kA", "Ik kA", "Total rms kA", "30 cycles kA", "In state", "Other case kA")
+ENDS = "ends"  # code in the address: junctions are listed too
+
+
+def listed_buses(look: Look, faults: ShortCircuit) -> list[int]:
+    """Fed buses: boards, and junctions where they are asked for, or are all there is."""
+    fed = faults.fed_buses()
+    if look.view.ends == ENDS:
+        return fed
+    boards = [b for b in fed if not _is_end(faults.net.elements[faults.net.topology.bus_ids[b]])]
+    return boards or fed
+
+
+def _is_end(e: Element) -> bool:
+    return isinstance(e, Bus) and e.bus_kind == "junction"
 
 
 def faults_table(look: Look) -> Ledger:
-    """Maximum and minimum of a bus beside each other."""
-    study, net = look.result(SHORT_CIRCUIT), look.network
-    table = study.faults_table()
-    high, low = ({r["bus"]: r for r in table.records() if r["case"] == case} for case in ("max", "min"))
+    """Currents of the fault and case looked at, at every board, with the other case and the worst state beside them."""
+    faults: ShortCircuit = look.result(SHORT_CIRCUIT)
+    fault, case = look.view.fault, look.view.case
+    other = "min" if case == "max" else "max"
+    one = faults.cases[case]
+    names = IEC_COLUMNS if isinstance(one, IecCase) else IEEE_COLUMNS
+    every = look.over(SHORT_CIRCUIT) if fault == "3ph" else None
+    unknown, worst_of = (AWAITED if every.unknown else "–", every.worst("ik_ka")) if every else ("–", {})
+    columns = [np.asarray(faults.figures(name, fault, case), float) for name, _ in names]
+    beside = np.asarray(faults.figures("ik_ka", fault, other), float)
+    earth = np.asarray(faults.figures("i_earth_ka", fault, case), float)
+    ratio, z = np.asarray(faults.figures("x_over_r", fault, case), float), np.abs(np.asarray(faults.figures("z1_ohm", fault, case)))
+    pinned = _pinned(look, fault, case)
     rows = []
-    for bus, record in high.items():
-        e, least = net.elements[net.id_of_name[bus]], low[bus]
-        if look.waits:
-            rows.append(_row(e, record, least))
+    for b in listed_buses(look, faults):
+        e = faults.net.elements[faults.net.topology.bus_ids[b]]
+        worst, most = worst_of.get(e.id, ("", None))
+        values = (float(faults.net.v_nominal_kv[b]), *(float(c[b]) for c in columns), float(earth[b]), float(ratio[b]), float(z[b]), float(beside[b]))
+        before = pinned.get(e.id) if pinned is not None else None
+        if look.waits or pinned is not None:
+            rows.append(_fault_row(e, values, most, worst, unknown, fault, pinned is not None, before))
             continue
-        writes = (*(written(record[n], DECIMALS.get(n)) for n in NAMES), *(written(least[n]) for n in AGAIN), written(abs(record["z1_ohm"])))
-        rows.append(_ROWS.of(e, writes, _row, e, record, least))
-    name, nominal, *rest = heads_of(table, " ".join(["bus", *NAMES]))
-    lowest = [Head(f"{h.label} min", h.unit, True) for h in heads_of(table, " ".join(AGAIN))]
-    most = [Head(f"{h.label} max" if h.unit else h.label, h.unit, True) for h in rest]
-    return Ledger([], [name, nominal, *most, *lowest, Head("|Z1| max", "ohm", True)], rows, export=table.name, spare=("κ", "|Z1| max ohm", "X/R", "Un kV"))
+        writes = (*(written(v) for v in values), written(most), worst, unknown, fault)
+        rows.append(_ROWS.of(e, writes, _fault_row, e, values, most, worst, unknown, fault, False, None))
+    heads = [Head("Bus"), Head("Kind"), Head("Un", "kV", True), *(Head(told, "kA", True) for _, told in names)]
+    heads += [Head("To earth", "kA", True)] if fault in TO_EARTH else []
+    heads += [Head("I″k", "+/−", True)] if pinned is not None else []
+    heads += [Head("X/R", "", True), Head("|Z|", "ohm", True), Head("Minimum" if case == "max" else "Maximum", "kA", True)]
+    heads += [Head("Worst", "kA", True), Head("In state")] if fault == "3ph" else []
+    return Ledger([], heads, rows, export="faults", spare=SPARE, note=_note(faults, look))
 
 
 _ROWS: LastMade[Element, RowShown] = LastMade()
 
 
-def _row(e: Element, high: dict[str, Any], low: dict[str, Any]) -> RowShown:
-    return RowShown(e.id, [text(e.name), *(cell_of(high, n) for n in NAMES), *(cell_of(low, n) for n in AGAIN), num(abs(high["z1_ohm"]))])
+def _fault_row(
+    e: Element, values: tuple[float, ...], most: float | None, worst: str, unknown: str, fault: str, compared: bool, before: float | None
+) -> RowShown:  # fmt: skip
+    un, *currents, earth, ratio, z, beside = values
+    cells = [text(e.name), text(getattr(e, "bus_kind", "")), num(un), *(num(v) for v in currents)]
+    cells += [num(earth)] if fault in TO_EARTH else []
+    if compared:
+        change = currents[0] - before if before is not None else math.nan
+        told = f"{'+' if change > 0 else MINUS}{figure(abs(change), 3)}" if abs(change) > 1e-6 * abs(currents[0]) else ""
+        cells.append(CellShown(told if before is not None else "new", change if before is not None else -math.inf, number=True))
+    cells += [num(ratio), num(z), num(beside)]
+    cells += [over(num(most, otherwise=unknown)), over(text(worst))] if fault == "3ph" else []
+    return RowShown(e.id, cells)
+
+
+def _pinned(look: Look, fault: str, case: str) -> dict[str, float] | None:
+    """Currents of the pinned result, by the id of the bus; None where none is pinned."""
+    pinned: ShortCircuit | None = look.pinned
+    if pinned is None:
+        return None
+    ik = pinned.cases[case].of(fault).ik_ka
+    return {i: float(ik[b]) for i, b in pinned.net.topology.bus_index.items()}
+
+
+def _note(faults: ShortCircuit, look: Look) -> str:
+    """What is to be known of the figures: what was recognised, what of earth faults is not known, what contradicts itself."""
+    told = [*faults.cases["max"].given.told]
+    told += [f"Minimum above maximum at {name}: look at the fault levels of the infeeds." for name, _, _ in faults.contradictions()]
+    if look.view.fault in TO_EARTH and faults.lacking_earth:
+        told += faults.lacking_earth[:2] + ([f"And {len(faults.lacking_earth) - 2} more."] if len(faults.lacking_earth) > 2 else [])
+    return " ".join(told)
 
 
 def contributions_table(look: Look) -> Ledger:
-    study, net = look.result(SHORT_CIRCUIT), look.network
-    at = study.net.topology.bus_index.get(look.view.selected)
-    if at is None or not study.net.topology.fed_bus(at):
+    """What each element brings into a fault at the selected bus, by phase and sequence, with angles."""
+    faults: ShortCircuit = look.result(SHORT_CIRCUIT)
+    at = faults.net.topology.bus_index.get(look.view.selected)
+    if at is None or not faults.net.topology.fed_bus(at):
         return Ledger([], [], [], empty="Select a fed bus to see what each branch and source brings to its fault.")
-    return shown(net, study.contributions_table([at]), "element kind terminal case i_ka angle_deg", "element")
+    fault, case = look.view.fault, look.view.case
+    ends = Ends(look.network.elements, look.network.adjacency)
+    brought = faults.contributions(at, case, fault)
+    rows = [_brought(e.id, e.name, kind_name(e), ends.of(e), i, fault) for e, _, i in sorted(brought, key=lambda one: -float(np.abs(one[2]).max()))]
+    if brought:
+        rows.append(_brought("", "Sum", "", "the fault current", np.sum([i for _, _, i in brought], axis=0), fault))
+    heads = [Head("Element"), Head("Kind"), Head("Leads"), *_heads(fault, "kA")]
+    return Ledger([], heads, rows, export="contributions", spare=("Kind", "I2 kA", "I0 kA"))
+
+
+def _brought(of: str, name: str, kind: str, leads: str, i: Any, fault: str) -> RowShown:
+    return RowShown(of, [text(name), text(kind), text(leads), *_phasors(i, fault)])
+
+
+def _heads(fault: str, unit: str) -> list[Head]:
+    letter = "I" if unit == "kA" else "U"
+    if fault == "3ph":
+        return [Head(letter, unit, True), Head("Angle", "deg", True)]
+    return [Head(f"{letter}{p}", f"{unit} ∠ deg", True) for p in ("a", "b", "c", "1", "2", "0")]
+
+
+def _phasors(sequences: Any, fault: str, scale: float = 1.0) -> list[CellShown]:
+    """Values of phases and sequences, each with its angle; of a three-phase fault one is enough."""
+    whole = np.zeros(3, complex)
+    whole[: len(sequences)] = np.asarray(sequences) * scale
+    if fault == "3ph":
+        return [num(abs(whole[0])), num(math.degrees(cmath.phase(complex(whole[0]))), 1)]
+    return [_phasor(complex(v)) for v in (*as_phases(whole), *whole)]
+
+
+def _phasor(v: complex) -> CellShown:
+    small = abs(v) < 1e-9
+    told = "0" if small else f"{figure(abs(v))} ∠ {round(math.degrees(cmath.phase(v))):d}°".replace("-", MINUS)
+    return CellShown(told, abs(v), number=True, full=abs(v))
+
+
+def during_table(look: Look) -> Ledger:
+    """What is left of the voltage at every board while the selected bus is faulted, in phases and sequences."""
+    faults: ShortCircuit = look.result(SHORT_CIRCUIT)
+    net = faults.net
+    at = net.topology.bus_index.get(look.view.selected)
+    if at is None or not net.topology.fed_bus(at):
+        return Ledger([], [], [], empty="Select a bus: the voltage that is left everywhere while it is faulted is shown here, and on the sheet.")
+    fault, case = look.view.fault, look.view.case
+    if fault in TO_EARTH and (lacking := faults.earth_faults_lack(at)):
+        return Ledger([], [], [], empty=f"No earth-fault current here. {lacking[0]}")
+    flows = faults.flows([at], case, fault)
+    watched = set(faults.watched())
+    rows = []
+    for b in sorted(set(listed_buses(look, faults)) | watched, key=lambda b: (b not in watched, b)):
+        e = net.elements[net.topology.bus_ids[b]]
+        v = flows.voltages_pu[b, 0]
+        kv = float(net.v_nominal_kv[b]) / math.sqrt(3)
+        least = float(np.abs(as_phases(v)).min())
+        rows.append(RowShown(e.id, [text(e.name), text("watched" if b in watched else ""), num(float(net.v_nominal_kv[b])), num(100 * least, 1),
+                                    *_phasors(v, fault, kv)]))  # fmt: skip
+    name = net.elements[net.topology.bus_ids[at]].name
+    note = f"While {name} is faulted: phase to earth, before it the driving voltage of the method and no load. Angles to phase a at the fault."
+    heads = [Head("Bus"), Head(""), Head("Un", "kV", True), Head("Left, least phase", "%", True), *_heads(fault, "kV")]
+    return Ledger([], heads, rows, note=note, export="voltages", spare=("Un kV", "U2 kV ∠ deg", "U0 kV ∠ deg", "U1 kV ∠ deg"))
+
+
+def duty_table(look: Look) -> Ledger:
+    """Every rating against what is asked for: the worst of each element here, and over the states."""
+    duties: Duties = look.result(DUTY)
+    every = look.over(DUTY)
+    unknown, worst_of = AWAITED if every.unknown else "–", every.worst("duty_pct")
+    rows = []
+    for element_id, found in duties.of.items():
+        one, e = found[0], duties.net.elements[element_id]
+        worst, most = worst_of.get(element_id, ("", None))
+        rows.append(_duty_row(duties, one, e, most, worst, unknown))
+    rank = {"breach": 0, "close": 1, "": 2}
+    rows.sort(key=lambda r: (rank[r.severity], -float(r.cells[2].sort) if isinstance(r.cells[2].sort, float) else 0.0))
+    heads = [
+        Head("Element"), Head("Kind"), Head("Of rating", "%", True), Head("Duty"), Head("Asked for", "", True), Head("Rating", "", True),
+        Head("Worst", "%", True),
+        Head("In state"), Head("Rated by"), Head("In whose terms"),
+    ]  # fmt: skip
+    method = f"By {duties.faults.method}; line and load side, three-phase and earth faults, the larger."
+    return Ledger([], heads, rows, note=method, export="duties", empty="Nothing here carries fault currents.", spare=("Kind", "Rated by", "In state"))
+
+
+def _duty_row(duties: Duties, one: Duty, e: Element, most: float | None, worst: str, unknown: str) -> RowShown:
+    verdict = duties.verdict(one)
+    severity = verdict if verdict in ("breach", "close") else ""
+    graver = "breach" if most is not None and most > duties.settings.breach_pct else "close" if most is not None and most >= duties.settings.close_pct else ""
+    pct = num(one.pct, 1, severity, one.pct / 100 if one.pct is not None else None, otherwise=NOT_ASSESSED)
+    asked, rating = (
+        CellShown(f"{figure(v)} {one.unit}" if v is not None else "–", v if v is not None else -math.inf, number=True) for v in (one.value, one.rating)
+    )
+    return RowShown(e.id, [
+        text(e.name), text(kind_name(e)), pct, text(one.quantity), asked, rating, over(num(most, 1, graver, otherwise=unknown)), over(text(worst)),
+        text(one.rated_by), text(one.basis),
+    ], severity)  # fmt: skip

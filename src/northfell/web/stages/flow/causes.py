@@ -6,7 +6,7 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import RedirectResponse
 
 from northfell.app.jobs import Job
-from northfell.app.project.projects import Project, change_project, open_project
+from northfell.app.project.projects import change_project, open_project
 from northfell.app.results.remedying import why
 from northfell.core.errors import NotFound
 from northfell.core.model.changes import proposing
@@ -15,6 +15,7 @@ from northfell.drawing.shapes import svg_of
 from northfell.web.shell.addresses import at
 from northfell.web.shell.answering import Db, answer
 from northfell.web.shell.edits import Version
+from northfell.web.shell.naming import free_proposal_name
 from northfell.web.shell.view import Looking
 from northfell.web.stages.flow.path_chart import path_shapes
 
@@ -55,13 +56,7 @@ def propose(request: Request, db: Db, view: Looking, version: Version, number: A
     if opened.proposal:
         change_project(db, opened.id, remedy.change, version, opened.proposal)
         return RedirectResponse(at(opened.id, "proposal", opened.proposal), 303)
-    name = _free_name(opened, remedy.title)
+    name = free_proposal_name(opened.network, remedy.title)
     note = f"Remedy for {found.element.name} in {view.state}: {remedy.title}."
     change_project(db, opened.id, lambda n: proposing.new_proposal(n, name, note, [remedy.change]), version)
     return RedirectResponse(at(opened.id, "proposal", name), 303)
-
-
-def _free_name(opened: Project, title: str) -> str:
-    base = title[:70].strip()
-    taken = {p.name for p in opened.network.proposals}
-    return next(n for n in (base, *(f"{base} ({k})" for k in range(2, 1000))) if n not in taken)

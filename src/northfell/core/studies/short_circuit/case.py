@@ -1,0 +1,379 @@
+"""One case solved: the sequence networks that a school's impedances make, faults of every type at every bus, and what flows for some of them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from northfell.core.model.elements import Element
+from northfell.core.network import Compiled, switch_currents
+from northfell.core.network.compile import Complexes, Floats
+from northfell.core.network.selected import BLOCK, Inverses
+from northfell.core.network.sequences import SequenceNetwork, Wires, as_phases, no_load_voltages, sequence_network
+from northfell.core.network.topology import Ints
+from northfell.core.studies.short_circuit import equations as eq
+from northfell.core.studies.short_circuit.given import Given, Nodes, positive_wires
+from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
+from northfell.core.studies.short_circuit.zero import ZeroSequence, zero_sequence
+
+FAULTS = ("3ph", "ll", "llg", "lg")
+TO_EARTH = ("llg", "lg")
+NEGATIVE_ADDS = {"3ph": 0.0, "lg": 1.0, "ll": -1.0, "llg": -1.0}  # with which sign a negative-sequence source adds to the current
+FIRST_OF_EQUALS = np.array([1 + 2e-9, 1 + 1e-9, 1.0])  # of phases that carry the same, the first
+PHASES, SEQUENCES = ("a", "b", "c"), ("1", "2", "0")
+
+
+@dataclass(frozen=True)
+class OfType:
+    """Faults of one type at all buses; nan where there is no result."""
+
+    sequences_pu: Complexes  # (bus, 3) currents of phase a by sequence 1, 2, 0
+    ik_ka: Floats  # (bus,) of the phase that carries most
+    i_earth_ka: Floats  # (bus,) |3·I0|
+    angle_deg: Floats  # (bus,) of that phase, to the driving voltage of phase a
+
+
+@dataclass(frozen=True)
+class Flows:
+    """Currents during faults at some buses, at every terminal, by sequence [kA at the voltage of its bus], from the bus into the element."""
+
+    buses: tuple[int, ...]
+    fault: str
+    ik_ka: Complexes  # (fault, sequence) at the fault
+    terminals: Complexes  # (terminal, fault, sequence)
+    voltages_pu: Complexes  # (bus, fault, sequence): what is left at every bus
+    before_pu: Complexes  # (bus, fault): the positive sequence before the fault
+    net: Compiled
+
+    def of(self, element_id: str) -> Complexes:
+        """Currents at the terminals of one element, (terminal, fault, sequence); none where it does not take part."""
+        return np.asarray(self.terminals[self.net.terminals.of(element_id)])
+
+    def phases_of(self, element_id: str) -> Complexes:
+        """The same in phases a, b, c along the last axis."""
+        return as_phases(self.of(element_id))
+
+    def largest_of(self, element_id: str) -> Floats:
+        """Current of the phase that carries most, (terminal, fault) [kA]."""
+        if self.fault == "3ph":
+            return np.asarray(np.abs(self.of(element_id)[..., 0]))
+        return np.asarray(np.abs(self.phases_of(element_id)).max(axis=-1))
+
+
+@dataclass
+class Case:
+    """The networks of one case, made as they are asked for."""
+
+    net: Compiled
+    settings: ShortCircuitSettings
+    given: Given
+    inverses: tuple[Inverses, Inverses] = field(default_factory=lambda: (Inverses(), Inverses()))  # of the positive and negative, and of the zero sequence
+    _inner: dict[int, "Case"] = field(default_factory=dict)
+    _types: dict[str, OfType] = field(default_factory=dict)
+
+    @property
+    def case(self) -> str:
+        return self.given.case
+
+    @property
+    def c(self) -> Floats:
+        """Driving voltage at each bus, of its nominal one: the voltage factor."""
+        return self.e_pu
+
+    @cached_property
+    def nodes(self) -> Nodes:
+        return Nodes.of(self.net)
+
+    @cached_property
+    def wires(self) -> Wires:
+        return positive_wires(self.net, self.given.factors, self.given.hot)
+
+    def network_of(self, z: Complexes, wires: Wires | None = None) -> SequenceNetwork:
+        """A network with some impedances of the sources, and perhaps other ones of the branches."""
+        return sequence_network(self.nodes.n, self.wires if wires is None else wires, self.given.sources.paths(self.net, z), self.nodes.alive)
+
+    @cached_property
+    def positive(self) -> SequenceNetwork:
+        return self.network_of(self.given.sources.z)
+
+    @cached_property
+    def unbalanced_positive(self) -> SequenceNetwork:
+        """The positive sequence of unbalanced faults: without what takes part in three-phase faults alone."""
+        s = self.given.sources
+        return self.network_of(without(s.z, s.balanced_only)) if s.balanced_only.any() else self.positive
+
+    @cached_property
+    def negative(self) -> SequenceNetwork:
+        s = self.given.sources
+        z2 = without(s.z2, s.balanced_only)
+        same = np.array_equal(z2, without(s.z, s.balanced_only))
+        return self.unbalanced_positive.mirrored() if same else self.network_of(z2, self.wires.mirrored())
+
+    @cached_property
+    def zero(self) -> ZeroSequence:
+        return zero_sequence(self.net, self.given)
+
+    def at_bus(self, of_node: Complexes) -> Complexes:
+        nodes = self.net.topology.node_of_bus
+        return np.where(nodes >= 0, of_node[nodes], np.nan)
+
+    @cached_property
+    def fed(self) -> Ints:
+        """Nodes of buses that are fed."""
+        return np.flatnonzero(self.net.topology.fed_node)
+
+    def diagonal(self, network: SequenceNetwork, zero: bool = False) -> Complexes:
+        """Impedance of a network at every bus [p.u.]."""
+        return self.at_bus(self.inverses[zero].diagonal(network.factor, network.n, self.fed))
+
+    @cached_property
+    def z1_pu(self) -> Complexes:
+        return self._with_inside(self.diagonal(self.positive), "z1_pu")
+
+    @cached_property
+    def z1_unbalanced_pu(self) -> Complexes:
+        return self.z1_pu if self.unbalanced_positive is self.positive else self._with_inside(self.diagonal(self.unbalanced_positive), "z1_unbalanced_pu")
+
+    @cached_property
+    def z2_pu(self) -> Complexes:
+        same = self.negative.factor is self.unbalanced_positive.factor  # the transpose has the same diagonal
+        return self.z1_unbalanced_pu if same else self._with_inside(self.diagonal(self.negative), "z2_pu")
+
+    @cached_property
+    def z0_pu(self) -> Complexes:
+        """Not known where something is not known of the zero sequence, and very large where nothing ties a part to earth."""
+        z = self._with_inside(self.diagonal(self.zero.network, zero=True), "z0_pu")
+        return np.where(self.lacking_zero, np.nan, z)
+
+    @cached_property
+    def lacking_zero(self) -> np.ndarray:
+        """Buses (bus,) at which something of the zero sequence is not known."""
+        nodes = self.net.topology.node_of_bus
+        lacks = np.isin(self.zero.part_of_node, list(self.zero.reasons))
+        return (nodes >= 0) & lacks[nodes]
+
+    @cached_property
+    def z_base_ohm(self) -> Floats:
+        return self.net.v_nominal_kv**2 / self.net.s_base_mva
+
+    @cached_property
+    def e_pu(self) -> Floats:
+        e = self.given.e_pu.copy()
+        for k, inside in enumerate(self.given.inside):
+            e[inside.buses] = self.inner(k).e_pu[inside.buses]
+        return e
+
+    def inner(self, k: int) -> "Case":
+        """The case as it stands for buses inside the k-th power station unit."""
+        if k not in self._inner:
+            self._inner[k] = type(self)(self.net, self.settings, self.given.at(self.given.inside[k]), self.inverses)
+        return self._inner[k]
+
+    def _with_inside(self, of_bus: Floats | Complexes, name: str) -> Complexes:
+        """Values of all buses, those of buses inside power station units by their own networks."""
+        for k, inside in enumerate(self.given.inside):
+            of_bus = of_bus.copy()
+            of_bus[inside.buses] = getattr(self.inner(k), name)[inside.buses]
+        return np.asarray(of_bus)
+
+    @cached_property
+    def converters_pu(self) -> tuple[Floats, Floats]:
+        """What converters add to the driving voltage at each bus, in the positive and in the negative sequence [p.u.]: Σ |Zkj|·Ij."""
+        c = self.given.converters
+        added = np.zeros((2, self.nodes.n))
+        at = self.net.topology.node_of_bus[c.bus]
+        for start in range(0, len(at), BLOCK):
+            some = slice(start, start + BLOCK)
+            columns = np.abs(self.positive.columns(at[some]))
+            added[0] += columns @ c.i1[some]
+            if c.i2.any():
+                added[1] += np.abs(self.negative.columns(at[some])) @ c.i2[some]
+        first, second = (np.real(self.at_bus(v.astype(complex))) for v in added)
+        return first, second
+
+    def of(self, fault: str) -> OfType:
+        """Faults of one type at all buses."""
+        if fault not in self._types:
+            self._types[fault] = self._of(fault)
+        return self._types[fault]
+
+    @property
+    def ik_ka(self) -> Floats:
+        """Initial three-phase current at every bus."""
+        return self.of("3ph").ik_ka
+
+    @property
+    def ip_ka(self) -> Floats:
+        """Peak three-phase current at every bus."""
+        return self.peak_ka("3ph")
+
+    def peak_ka(self, fault: str = "3ph") -> Floats:
+        """Peak current at every bus: a school's own."""
+        raise NotImplementedError
+
+    def x_over_r(self, fault: str = "3ph") -> Floats:
+        """X/R at every bus: a school's own."""
+        raise NotImplementedError
+
+    @cached_property
+    def z1_ohm(self) -> Complexes:
+        return self.z1_pu * self.z_base_ohm
+
+    def _of(self, fault: str) -> OfType:
+        e1, e2 = self.converters_pu
+        z0 = self.z0_pu if fault in TO_EARTH else np.zeros_like(self.z1_pu)
+        z1, z2 = (self.z1_pu, self.z1_pu) if fault == "3ph" else (self.z1_unbalanced_pu, self.z2_pu)
+        with np.errstate(invalid="ignore", divide="ignore"):  # where something is not known there is no result
+            i = eq.sequence_currents(fault, self.e_pu + e1, NEGATIVE_ADDS[fault] * e2, z1, z2, z0, self.fault_pu, self.earth_pu)
+        i_base = self.net.i_base_ka()
+        phases = as_phases(i)
+        with np.errstate(invalid="ignore"):
+            most = np.argmax(np.nan_to_num(np.abs(phases)) * FIRST_OF_EQUALS, axis=1)
+        largest = phases[np.arange(len(most)), most]
+        return OfType(i, np.abs(largest) * i_base, 3 * np.abs(i[:, 2]) * i_base, np.degrees(np.angle(largest)))
+
+    @cached_property
+    def fault_pu(self) -> Complexes:
+        return np.asarray(complex(self.settings.fault_r_ohm, self.settings.fault_x_ohm) / self.z_base_ohm, complex)
+
+    @cached_property
+    def earth_pu(self) -> Complexes:
+        return np.asarray(self.settings.earth_r_ohm / self.z_base_ohm, complex)
+
+    # --- what flows
+
+    def flows(self, buses: Sequence[int], fault: str = "3ph") -> Flows:
+        """Currents and voltages everywhere for faults at the given buses, by superposition of the source at the fault point."""
+        groups = self._groups(buses)
+        if len(groups) == 1:
+            return groups[0][0]._flows(buses, fault)
+        made = [(where, case._flows([buses[k] for k in where], fault)) for case, where in groups]
+        order = np.argsort(np.concatenate([where for where, _ in made]))
+        terminals = np.concatenate([f.terminals for _, f in made], axis=1)[:, order]
+        voltages = np.concatenate([f.voltages_pu for _, f in made], axis=1)[:, order]
+        before = np.concatenate([f.before_pu for _, f in made], axis=1)[:, order]
+        return Flows(tuple(int(b) for b in buses), fault, np.concatenate([f.ik_ka for _, f in made])[order], terminals, voltages, before, self.net)
+
+    def _groups(self, buses: Sequence[int]) -> list[tuple["Case", list[int]]]:
+        """Positions of the buses by the case whose networks hold for them."""
+        inside_of = {int(b): k for k, inside in enumerate(self.given.inside) for b in inside.buses}
+        by: dict[int, list[int]] = {}
+        for position, bus in enumerate(buses):
+            by.setdefault(inside_of.get(int(bus), -1), []).append(position)
+        return [(self if k < 0 else self.inner(k), where) for k, where in by.items()] or [(self, [])]
+
+    @cached_property
+    def no_load_pu(self) -> Complexes:
+        """Voltages with nothing connected, by node, relative within each island."""
+        return no_load_voltages(self.net, self.wires, self.nodes.n)
+
+    def _flows(self, buses: Sequence[int], fault: str) -> Flows:
+        at = np.array(buses, np.intp)
+        known = replace_nan(self.of(fault).sequences_pu[at])
+        sequences = 1 if fault == "3ph" else 3
+        nodes = self.net.topology.node_of_bus
+        first = self.positive if fault == "3ph" else self.unbalanced_positive
+        networks = (first, self.negative, self.zero.network)[:sequences]
+        k, n_bus = len(at), len(nodes)
+        collect = _Collected(self.net, k, sequences)
+        left = np.zeros((n_bus, k, 3), complex)
+        for s, network in enumerate(networks):
+            v = -network.columns(nodes[at]) * known[:, s]
+            i_units, v_units = self._from_converters(network, at, s, fault)
+            v += v_units
+            v[: len(self.net.topology.fed_node)][~self.net.topology.fed_node] = 0
+            collect.wires(network, v, s)
+            collect.paths(network, v, s)
+            collect.units(self.given.converters.elements, i_units, s)
+            left[:, :, s] = np.where(nodes[:, None] >= 0, v[nodes], 0)
+        alive = np.array([self.net.topology.fed_bus(b) for b in range(n_bus)])
+        u = np.where(alive, self.no_load_pu[nodes], 0)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            before = np.where(self._same_island(at), self.e_pu[at][None, :] * u[:, None] / u[at][None, :], 0)
+        left[:, :, 0] += before
+        i_fault = known[:, :sequences]
+        collect.switches(at, i_fault)
+        ik = np.zeros((k, 3), complex)
+        ik[:, :sequences] = i_fault * self.net.i_base_ka()[at][:, None]
+        return Flows(tuple(int(b) for b in at), fault, ik, collect.terminals, left, np.asarray(before, complex), self.net)
+
+    def _same_island(self, at: Ints) -> np.ndarray:
+        top = self.net.topology
+        island = np.where(top.node_of_bus >= 0, top.island_of_node[top.node_of_bus], -1)
+        return np.asarray(island[:, None] == island[at][None, :])
+
+    def _from_converters(self, network: SequenceNetwork, at: Ints, s: int, fault: str) -> tuple[Complexes, Complexes]:
+        """Currents of converters into the network in one sequence (unit, fault), as they add most, and the voltages they make (node, fault)."""
+        c = self.given.converters
+        strength = c.i1 if s == 0 else c.i2 if s == 1 else np.zeros(len(c.i1))
+        if not strength.any():
+            return np.zeros((len(c.i1), len(at)), complex), np.zeros((network.n, len(at)), complex)
+        columns = network.columns(self.net.topology.node_of_bus[c.bus])
+        reach = columns[self.net.topology.node_of_bus[at]].T  # (unit, fault)
+        sign = 1.0 if s == 0 else NEGATIVE_ADDS[fault]
+        turn = np.where(np.abs(reach) > 1e-12, np.exp(-1j * np.angle(reach)), 0)
+        currents = np.asarray(sign * strength[:, None] * turn, complex)
+        return currents, np.asarray(columns @ currents, complex)
+
+
+def without(z: Complexes, out: np.ndarray) -> Complexes:
+    """Impedances with some of them opened."""
+    return np.where(out, complex(np.inf, 0.0), z) if out.any() else z
+
+
+def replace_nan(values: Complexes) -> Complexes:
+    """Where there is no result nothing flows."""
+    return np.where(np.isfinite(values), values, 0)
+
+
+class _Collected:
+    """Currents at all terminals [kA], (terminal, fault, sequence), put together part by part."""
+
+    def __init__(self, net: Compiled, k: int, sequences: int) -> None:
+        self.net, self.i_base = net, net.i_base_ka()
+        self.terminals = np.zeros((len(net.terminals.bus), k, sequences), complex)
+        self.into_bus = np.zeros((len(net.topology.bus_ids), k, sequences), complex)
+
+    def _number(self, ids: Sequence[str], terminal: Ints) -> Ints:
+        first, at = self.net.terminals.first, self.net.terminals.at
+        return np.array([first[at[i]] if i in at else -1 for i in ids], np.intp) + np.asarray(terminal, np.intp)
+
+    def _add(self, numbers: Ints, buses: Ints, i_pu: Complexes, s: int) -> None:
+        np.add.at(self.terminals[:, :, s], numbers, i_pu * self.i_base[buses][:, None])
+        np.add.at(self.into_bus[:, :, s], buses, -i_pu)
+
+    def wires(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
+        w = network.wires
+        if not len(w.z):
+            return
+        i = np.einsum("wij,wjf->wif", w.two_ports, v[w.nodes])
+        for side in (0, 1):
+            outside = w.buses[:, side] >= 0
+            numbers = self._number([i for i, there in zip(w.ids, outside, strict=True) if there], w.terminals[outside, side])
+            self._add(numbers, w.buses[outside, side], i[outside, side], s)
+
+    def paths(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
+        p = network.paths
+        outside = p.buses >= 0
+        numbers = self._number([i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside])
+        self._add(numbers, p.buses[outside], (v[p.nodes] * p.y[:, None])[outside], s)
+
+    def units(self, elements: Sequence[Element], i: Complexes, s: int) -> None:
+        if elements:
+            buses = np.array([self.net.topology.bus_index[e.buses[0]] for e in elements], np.intp)
+            self._add(self._number([e.id for e in elements], np.zeros(len(elements), np.intp)), buses, -i, s)
+
+    def switches(self, at: Ints, i_fault: Complexes) -> None:
+        """Currents through closed switches, from what all else brings into the buses and what the fault draws."""
+        top = self.net.topology
+        n, k, sequences = self.into_bus.shape
+        self.into_bus[at, np.arange(k)] -= i_fault
+        into = self.into_bus.reshape(n, k * sequences)
+        into[~np.isin(top.node_of_bus, np.flatnonzero(top.fed_node))] = 0
+        i = switch_currents(top, into).reshape(len(top.closed_ids), k, sequences)
+        if not len(i):
+            return
+        first, second = (self._number(top.closed_ids, top.closed_terminals[:, side]) for side in (0, 1))
+        in_ka = i * self.i_base[top.closed_from][:, None, None]
+        self.terminals[first], self.terminals[second] = in_ka, -in_ka
