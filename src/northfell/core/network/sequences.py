@@ -131,8 +131,8 @@ def no_load_voltages(net: Compiled, wires: Wires, n: int) -> Complexes:
 
 
 def as_phases(sequences: Complexes) -> Complexes:
-    """Phase quantities a, b, c from sequences 1, 2, 0 along the last axis."""
-    return np.asarray(sequences @ _TO_PHASES.T, complex)
+    """Phase quantities a, b, c from sequences 1, 2, 0 along the last axis; from the first alone where the others are not there."""
+    return np.asarray(sequences @ _TO_PHASES[:, : sequences.shape[-1]].T, complex)
 
 
 _A = np.exp(2j * np.pi / 3)

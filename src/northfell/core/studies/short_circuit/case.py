@@ -29,6 +29,7 @@ class OfType:
     """Faults of one type at all buses; nan where there is no result."""
 
     sequences_pu: Complexes  # (bus, 3) currents of phase a by sequence 1, 2, 0
+    raw_pu: Complexes  # the same, with what little flows through the admittance that stands for no tie to earth: it fixes the voltages
     ik_ka: Floats  # (bus,) of the phase that carries most
     i_earth_ka: Floats  # (bus,) |3·I0|
     angle_deg: Floats  # (bus,) of that phase, to the driving voltage of phase a
@@ -154,6 +155,12 @@ class Case:
         return (nodes >= 0) & lacks[nodes]
 
     @cached_property
+    def loose(self) -> np.ndarray:
+        """Buses (bus,) of parts that nothing ties to earth: no current flows there in an earth fault."""
+        nodes = self.net.topology.node_of_bus
+        return np.asarray((nodes >= 0) & self.zero.loose[nodes])
+
+    @cached_property
     def z_base_ohm(self) -> Floats:
         return self.net.v_nominal_kv**2 / self.net.s_base_mva
 
@@ -226,12 +233,15 @@ class Case:
         z1, z2 = (self.z1_pu, self.z1_pu) if fault == "3ph" else (self.z1_unbalanced_pu, self.z2_pu)
         with np.errstate(invalid="ignore", divide="ignore"):  # where something is not known there is no result
             i = eq.sequence_currents(fault, self.e_pu + e1, NEGATIVE_ADDS[fault] * e2, z1, z2, z0, self.fault_pu, self.earth_pu)
+        raw = i
+        if fault in TO_EARTH:
+            i = np.where(self.loose[:, None] & (np.arange(3) == 2)[None, :] | (self.loose[:, None] & (fault == "lg")), 0, raw)
         i_base = self.net.i_base_ka()
         phases = as_phases(i)
         with np.errstate(invalid="ignore"):
             most = np.argmax(np.nan_to_num(np.abs(phases)) * FIRST_OF_EQUALS, axis=1)
         largest = phases[np.arange(len(most)), most]
-        return OfType(i, np.abs(largest) * i_base, 3 * np.abs(i[:, 2]) * i_base, np.degrees(np.angle(largest)))
+        return OfType(i, raw, np.abs(largest) * i_base, 3 * np.abs(i[:, 2]) * i_base, np.degrees(np.angle(largest)))
 
     @cached_property
     def fault_pu(self) -> Complexes:
@@ -270,7 +280,7 @@ class Case:
 
     def _flows(self, buses: Sequence[int], fault: str) -> Flows:
         at = np.array(buses, np.intp)
-        known = replace_nan(self.of(fault).sequences_pu[at])
+        known, raw = (replace_nan(values[at]) for values in (self.of(fault).sequences_pu, self.of(fault).raw_pu))
         sequences = 1 if fault == "3ph" else 3
         nodes = self.net.topology.node_of_bus
         first = self.positive if fault == "3ph" else self.unbalanced_positive
@@ -279,12 +289,13 @@ class Case:
         collect = _Collected(self.net, k, sequences)
         left = np.zeros((n_bus, k, 3), complex)
         for s, network in enumerate(networks):
-            v = -network.columns(nodes[at]) * known[:, s]
+            v = -network.columns(nodes[at]) * (raw if s == 2 else known)[:, s]
             i_units, v_units = self._from_converters(network, at, s, fault)
             v += v_units
             v[: len(self.net.topology.fed_node)][~self.net.topology.fed_node] = 0
-            collect.wires(network, v, s)
-            collect.paths(network, v, s)
+            driving = np.where(self.zero.loose[:, None], 0, v) if s == 2 else v
+            collect.wires(network, driving, s)
+            collect.paths(network, driving, s)
             collect.units(self.given.converters.elements, i_units, s)
             left[:, :, s] = np.where(nodes[:, None] >= 0, v[nodes], 0)
         alive = np.array([self.net.topology.fed_bus(b) for b in range(n_bus)])

@@ -276,9 +276,7 @@ def _earth(one: Case, fault: str) -> Floats:
 def _z0(one: Case, fault: str) -> Complexes:
     if fault not in TO_EARTH:
         return np.full(len(one.z_base_ohm), np.nan, complex)
-    loose = np.isin(one.zero.part_of_node, list(one.zero.isolated - one.zero.charged))
-    nodes = one.net.topology.node_of_bus
-    return np.asarray(np.where((nodes >= 0) & loose[nodes], np.nan, one.z0_pu * one.z_base_ohm))
+    return np.asarray(np.where(one.loose, np.nan, one.z0_pu * one.z_base_ohm))
 
 
 _FIGURES = {

@@ -6,6 +6,7 @@ A part of the network of which something is not known gives no earth-fault curre
 import math
 from collections import defaultdict
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -94,6 +95,11 @@ class ZeroSequence:
     reasons: dict[int, tuple[str, ...]]  # by part: what keeps earth faults there from being computed
     isolated: frozenset[int]  # parts that no star point ties to earth
     charged: frozenset[int]  # parts in which capacitances to earth carry the current, or a part of it
+
+    @cached_property
+    def loose(self) -> np.ndarray:
+        """Nodes (node,) of parts that nothing ties to earth."""
+        return np.isin(self.part_of_node, list(self.isolated - self.charged))
 
     def lacking_at(self, node: int) -> tuple[str, ...]:
         return self.reasons.get(int(self.part_of_node[node]), ())

@@ -69,7 +69,7 @@ def _currents(faults: ShortCircuit, at: int, fault: str, case: str) -> Section:
 def tree(faults: ShortCircuit, at: int, case: str, fault: str) -> list[Figure]:
     """What feeds a fault, from the faulted bus to the sources: each line what one element carries, indented by how far away it stands."""
     net, flows = faults.net, faults.flows([at], case, fault)
-    total = abs(complex(flows.ik_ka[0, 0])) * float(net.v_nominal_kv[at])
+    total = float(np.abs(as_phases(flows.ik_ka[0])).max()) * float(net.v_nominal_kv[at])
     lines: list[Figure] = []
     seen: set[str] = set()
 
@@ -88,7 +88,8 @@ def tree(faults: ShortCircuit, at: int, case: str, fault: str) -> list[Figure]:
             if len(lines) >= MOST_LINES or e.id in seen:
                 continue
             seen.add(e.id)
-            lines.append(Figure(f"{'· ' * depth}{e.name}", figure(i, 3), "kA", note=f"{share:.0%} ∠ {fixed(math.degrees(cmath.phase(i1)), 0)}°"))
+            angle = f"∠ {fixed(math.degrees(cmath.phase(i1)), 0)}°" if depth == 0 else ""
+            lines.append(Figure(f"{'· ' * depth}{e.name}", figure(i, 3), f"kA  {share:.0%}", note=angle))
             for other in e.buses:
                 if other != bus_id:
                     walk(other, depth + 1)

@@ -15,6 +15,7 @@ from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, kind_name, num, over, text, written
+from northfell.web.stages.faults.tags import left_of
 
 IEC_COLUMNS = (("ik_ka", "I″k"), ("ip_ka", "ip"), ("ib_ka", "Ib"), ("ik_steady_ka", "Ik"), ("ith_ka", "Ith"))
 IEEE_COLUMNS = (("ik_ka", "First cycle"), ("ip_ka", "Crest"), ("i_total_ka", "Total rms"), ("ib_ka", "Interrupting"), ("ik_steady_ka", "30 cycles"))
@@ -163,13 +164,11 @@ def during_table(look: Look) -> Ledger:
         e = net.elements[net.topology.bus_ids[b]]
         v = flows.voltages_pu[b, 0]
         kv = float(net.v_nominal_kv[b]) / math.sqrt(3)
-        least = float(np.abs(as_phases(v)).min())
+        least = float(left_of(flows, b).min())
         rows.append(RowShown(e.id, [text(e.name), text("watched" if b in watched else ""), num(float(net.v_nominal_kv[b])), num(100 * least, 1),
                                     *_phasors(v, fault, kv)]))  # fmt: skip
-    name = net.elements[net.topology.bus_ids[at]].name
-    note = f"While {name} is faulted: phase to earth, before it the driving voltage of the method and no load. Angles to phase a at the fault."
     heads = [Head("Bus"), Head(""), Head("Un", "kV", True), Head("Left, least phase", "%", True), *_heads(fault, "kV")]
-    return Ledger([], heads, rows, note=note, export="voltages", spare=("Un kV", "U2 kV ∠ deg", "U0 kV ∠ deg", "U1 kV ∠ deg"))
+    return Ledger([], heads, rows, export="voltages", spare=("Un kV", "U2 kV ∠ deg", "U0 kV ∠ deg", "U1 kV ∠ deg"))
 
 
 def duty_table(look: Look) -> Ledger:
@@ -189,8 +188,7 @@ def duty_table(look: Look) -> Ledger:
         Head("Worst", "%", True),
         Head("In state"), Head("Rated by"), Head("In whose terms"),
     ]  # fmt: skip
-    method = f"By {duties.faults.method}; line and load side, three-phase and earth faults, the larger."
-    return Ledger([], heads, rows, note=method, export="duties", empty="Nothing here carries fault currents.", spare=("Kind", "Rated by", "In state"))
+    return Ledger([], heads, rows, export="duties", empty="Nothing here carries fault currents.", spare=("Kind", "Rated by", "In state"))
 
 
 def _duty_row(duties: Duties, one: Duty, e: Element, most: float | None, worst: str, unknown: str) -> RowShown:

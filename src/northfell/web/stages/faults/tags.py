@@ -13,6 +13,7 @@ from northfell.web.shell.stage import Look
 
 SEEN = 0.0005  # part of the fault current that something must carry to have a tag
 SHADES = 4
+IN_KA = 0.1  # from this current on it is told in kA
 
 
 def fault_tags(look: Look) -> dict[str, Tag]:
@@ -63,7 +64,7 @@ def brought_tags(faults: ShortCircuit, flows: Flows, at: int, fault: str) -> dic
 
 def _unlike(currents: np.ndarray) -> tuple[tuple[str, str], ...]:
     """Currents at the terminals, one where they are the same."""
-    told = tuple((figure(float(c), 3), "kA") for c in currents)
+    told = tuple((figure(float(c), 3), "kA") if c >= IN_KA else (figure(1000 * float(c), 3), "A") for c in currents)
     return told[:1] if len(set(told)) == 1 else told
 
 
@@ -80,15 +81,18 @@ def during_tags(faults: ShortCircuit, flows: Flows, at: int) -> dict[str, Tag]:
         e = net.elements[net.topology.bus_ids[b]]
         if not isinstance(e, Bus) or (e.bus_kind == "junction" and b != at):
             continue
-        v = flows.voltages_pu[b, 0]
-        phases = np.abs(as_phases(v))
+        phases = left_of(flows, b)
         least = float(phases.min())
-        if flows.fault == "3ph":
-            lines: tuple[tuple[str, str], ...] = ((fixed(100 * least, 0), "% left"),)
-        else:
-            lines = tuple((fixed(100 * float(p), 0), f"% {name}") for p, name in zip(phases, "abc", strict=True))
+        told = fixed(100 * least, 0) if flows.fault == "3ph" else "·".join(fixed(100 * float(p), 0) for p in phases)
+        lines = ((told, "% left" if flows.fault == "3ph" else "% a·b·c"),)
         tags[e.id] = Tag(lines, shade=left_shade(least))
     return tags
+
+
+def left_of(flows: Flows, bus: int) -> np.ndarray:
+    """Voltage left in each phase to earth, of that before the fault."""
+    before = abs(flows.before_pu[bus, 0])
+    return np.asarray(np.abs(as_phases(flows.voltages_pu[bus, 0])) / before if before else np.zeros(3))
 
 
 def left_shade(left_pu: float) -> str:
