@@ -1,8 +1,10 @@
 """Short circuits by two schools: initial, peak, breaking and steady-state currents of balanced and unbalanced faults, and what flows meanwhile."""
 
 from northfell.core.errors import NotFound
+from northfell.core.network import Compiled
 from northfell.core.network.sequences import as_phases
-from northfell.core.studies.record import Asked, Study
+from northfell.core.studies.record import Asked, OnRequest, Study, Told
+from northfell.core.studies.short_circuit.along import Along, along, resistance_for
 from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
 from northfell.core.studies.short_circuit.equations import Floats, heat_of_direct_part, peak_factor
 from northfell.core.studies.short_circuit.iec_case import IecCase
@@ -25,10 +27,18 @@ def _explain(faults: ShortCircuit, asked: Asked) -> Working:
     return explain_fault(faults, at, asked.case, asked.quantity, asked.fault)
 
 
+def _along(net: Compiled, element_id: str, told: Told | None) -> Along:
+    return along(run(net), element_id)
+
+
+ALONG = OnRequest(
+    key="along", flag="--along", of="a cable or line", needs="a name", help="faults at every tenth of its length", doing="Faulting places along a conductor",
+    run=_along, tables=lambda state, made: [made.table()], at_once=True,
+)  # fmt: skip
 SHORT_CIRCUIT = Study[ShortCircuit](
     key="short_circuit", label="short circuit", settings=ShortCircuitSettings, run=lambda net, _: run(net), explain=_explain,
     quantities=("ik_ka", "ip_ka", "ib_ka", "ik_steady_ka", "ith_ka", "i_earth_ka"), tables_at=lambda faults, buses: faults.tables_at(buses),
-    compared=lambda faults: _compared(faults),
+    compared=lambda faults: _compared(faults), on_request=(ALONG,),
 )  # fmt: skip
 
 
@@ -41,7 +51,8 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 
 
 __all__ = [
-    "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IecCase", "IeeeCase", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings",
-    "TO_EARTH", "as_phases", "by_component", "explain_fault", "heat_of_direct_part", "peak_factor", "run",
-    "IEEE_SOURCE", "LV_SOURCE", "PARTING_CYCLES", "crest_multiplier", "remote_multiplier", "rms_factor", "rms_multiplier",
+    "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE",
+    "PARTING_CYCLES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
+    "crest_multiplier", "explain_fault", "heat_of_direct_part", "peak_factor", "remote_multiplier", "resistance_for", "rms_factor", "rms_multiplier",
+    "run",
 ]  # fmt: skip

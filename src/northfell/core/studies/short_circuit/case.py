@@ -158,7 +158,7 @@ class Case:
     def loose(self) -> np.ndarray:
         """Buses (bus,) of parts that nothing ties to earth: no current flows there in an earth fault."""
         nodes = self.net.topology.node_of_bus
-        return np.asarray((nodes >= 0) & self.zero.loose[nodes])
+        return np.asarray((nodes >= 0) & self.zero.loose[nodes] & ~self.lacking_zero)
 
     @cached_property
     def z_base_ohm(self) -> Floats:

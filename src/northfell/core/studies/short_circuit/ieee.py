@@ -28,6 +28,7 @@ from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
 
 INSTANTS = ("first-cycle", "interrupting", "30-cycle")
 NEARLY_NONE = 1e-6  # part of the other one that stands for a resistance or reactance of nothing, in networks of one of them alone
+LOCAL = 0.4  # of its terminal-fault current, from which on a generator is near
 TRANSIENT = 1.5  # transient over subtransient reactance where it is not given
 
 
@@ -165,6 +166,25 @@ class IeeeCase(Case):
             return found
         share = np.abs(self.z1_pu) / self.x1_pu
         return replace(found, ik_ka=np.maximum(found.ik_ka, found.ik_ka * share))
+
+    @cached_property
+    @np.errstate(invalid="ignore", divide="ignore")
+    def nacd(self) -> Floats:
+        """Part of the interrupting current that does not decay: all but that of near generators, which bring 0.4 or more of their terminal-fault current.
+
+        Source
+        ------
+        IEEE C37.010, remote and local contributions.
+        """
+        one = self.interrupting
+        s, nodes = one.given.sources, self.net.topology.node_of_bus
+        near = np.zeros(len(nodes))
+        for k in (k for k, e in enumerate(s.elements) if isinstance(e, SynchronousGenerator) and np.isfinite(s.z[k])):
+            at = nodes[s.bus[[k]]]
+            through = np.abs(one.positive.rows(at)[nodes, 0] / one.z1_pu)  # of its current with a fault at its terminals
+            brought = np.abs(one.positive.columns(at)[nodes, 0] / s.z[k])  # of the whole current
+            near += np.where((nodes >= 0) & (through >= LOCAL), np.nan_to_num(brought), 0)
+        return np.asarray(np.where(np.isfinite(one.z1_pu), np.clip(1 - near, 0, 1), np.nan))
 
     # --- currents at the instants
 

@@ -259,13 +259,13 @@ def by_component(i: Complexes, components: Sequence[str], fault: str) -> Iterato
 
 
 _NUMBERS = ("ik_ka", "i_earth_ka", "angle_deg", "ip_ka", "ib_ka", "ik_steady_ka", "ith_ka", "x_over_r", "e_pu", "r_over_x_peak", "kappa", "i_dc_ka",
-            "ib_asym_ka", "i_total_ka", "x_over_r_interrupting")  # fmt: skip
+            "ib_asym_ka", "i_total_ka", "x_over_r_interrupting", "nacd")  # fmt: skip
 _FAULT_COLUMNS = (
     ("state", "", "State"), ("bus", "", "Bus"), ("fault", "", "Fault"), ("case", "", "Case"), ("method", "", "Method"), ("ik_ka", "kA", "I″k"),
     ("i_earth_ka", "kA", "Earth"), ("angle_deg", "deg", "Angle"), ("ip_ka", "kA", "ip"), ("ib_ka", "kA", "Ib"), ("ik_steady_ka", "kA", "Ik"),
     ("ith_ka", "kA", "Ith"), ("x_over_r", "", "X/R"), ("z1_ohm", "ohm", "Z1"), ("z2_ohm", "ohm", "Z2"), ("z0_ohm", "ohm", "Z0"), ("c", "", "c"),
     ("r_over_x_peak", "", "R/X for ip"), ("kappa", "", "κ"), ("i_dc_ka", "kA", "idc"), ("ib_asym_ka", "kA", "Ib asym"), ("i_total_ka", "kA", "Total rms"),
-    ("x_over_r_interrupting", "", "X/R interrupting"), ("v_nominal_kv", "kV", "Un"),
+    ("x_over_r_interrupting", "", "X/R interrupting"), ("nacd", "", "NACD"), ("v_nominal_kv", "kV", "Un"),
 )  # fmt: skip
 
 
@@ -299,4 +299,8 @@ _OF_IEC = {
     "i_dc_ka": lambda one, fault: one.dc_ka(fault),
     "ib_asym_ka": lambda one, fault: np.hypot(one.breaking_ka(fault), one.dc_ka(fault)),
 }
-_OF_IEEE = {"i_total_ka": lambda one, fault: one.total_ka(fault), "x_over_r_interrupting": lambda one, fault: one.interrupting.x_over_r(fault)}
+_OF_IEEE = {
+    "i_total_ka": lambda one, fault: one.total_ka(fault),
+    "x_over_r_interrupting": lambda one, fault: one.interrupting.x_over_r(fault),
+    "nacd": lambda one, fault: one.nacd if fault == "3ph" else np.full(len(one.z_base_ohm), np.nan),
+}
