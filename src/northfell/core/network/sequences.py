@@ -51,6 +51,17 @@ class Paths:
     nodes: Ints  # (path,)
     z: Complexes  # (path,) per unit
 
+    def where(self, kept: Any) -> "Paths":
+        """Some of them."""
+        ids = tuple(i for i, k in zip(self.ids, kept.tolist(), strict=True) if k)
+        return Paths(ids, self.terminals[kept], self.buses[kept], self.nodes[kept], self.z[kept])
+
+    def with_more(self, other: "Paths") -> "Paths":
+        """These and others."""
+        pairs = ((self.terminals, other.terminals), (self.buses, other.buses), (self.nodes, other.nodes))
+        terminals, buses, nodes = (np.concatenate(p).astype(np.intp) for p in pairs)
+        return Paths(self.ids + other.ids, terminals, buses, nodes, np.concatenate([self.z, other.z]))
+
     @property
     def y(self) -> Complexes:
         with np.errstate(divide="ignore", invalid="ignore"):

@@ -2,7 +2,7 @@
 
 from northfell.core.studies.duty.result import NOT_ASSESSED, Duties, Duty
 from northfell.core.studies.duty.settings import DutySettings
-from northfell.core.studies.duty.solve import run
+from northfell.core.studies.duty.solve import JUDGED, run
 from northfell.core.studies.duty.verdicts import duty
 from northfell.core.studies.duty.working import explain
 from northfell.core.studies.record import Study
@@ -13,4 +13,4 @@ DUTY = Study[Duties](
     compared=lambda duties: {"duty_pct": {i: float(rows[0].pct) for i, rows in duties.of.items() if rows[0].pct is not None}},
 )  # fmt: skip
 
-__all__ = ["DUTY", "Duties", "Duty", "DutySettings", "NOT_ASSESSED", "run"]
+__all__ = ["DUTY", "Duties", "Duty", "DutySettings", "JUDGED", "NOT_ASSESSED", "run"]

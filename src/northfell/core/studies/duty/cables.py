@@ -28,12 +28,17 @@ class Heat:
     ends: str  # what ends it
 
 
+def withstands_ka(e: Cable) -> float | None:
+    """Short-time current of one cable for one second [kA]: as given, or by its make."""
+    return e.i_short_time_ka or eq.cable_one_second_ka(e.conductor, e.insulation, e.area_mm2)
+
+
 def heats(currents: Currents) -> dict[str, list[Heat]]:
     """Heat of each cable for three-phase faults at its ends, of the highest and of the least current, which may last longer."""
     net = currents.net
     at: dict[int, list[Cable]] = {}
     for e in net.elements.values():
-        if isinstance(e, Cable) and net.topology.live.get(e.id, False):
+        if isinstance(e, Cable) and net.topology.live.get(e.id, False) and withstands_ka(e) is not None:
             for b in (net.topology.bus_index[bus] for bus in e.buses):
                 if b in currents.fed:
                     at.setdefault(b, []).append(e)
@@ -77,7 +82,7 @@ def _squared(one: Case, bus: int, i: float, t: float) -> float:
 
 def of_cable(currents: Currents, e: Cable, heats_of_it: list[Heat]) -> Duty:
     """The worst heat against what the cable withstands."""
-    one_second = e.i_short_time_ka or eq.cable_one_second_ka(e.conductor, e.insulation, e.area_mm2)
+    one_second = withstands_ka(e)
     if one_second is None:
         field = "conductor" if e.conductor is None else "insulation" if e.insulation is None else "area_mm2"
         return empty(e, "heat", field, BY)

@@ -12,6 +12,8 @@ from northfell.core.studies.duty.rules import Rules, empty
 from northfell.core.studies.duty.settings import DutySettings
 from northfell.core.studies.short_circuit import ShortCircuit
 
+JUDGED = (Breaker, Fuse, Switch, Contactor, Bus, Cable, EarthingTransformer)  # what has duties
+
 
 def run(net: Compiled, settings: DutySettings | None = None, faults: ShortCircuit | None = None) -> Duties:
     """Hold every element that carries fault currents against what it is rated for.

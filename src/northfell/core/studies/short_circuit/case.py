@@ -15,7 +15,7 @@ from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.given import Given, Nodes, positive_wires
 from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
-from northfell.core.studies.short_circuit.zero import ZeroSequence, zero_sequence
+from northfell.core.studies.short_circuit.zero import Conductors, ZeroSequence, zero_sequence
 
 FAULTS = ("3ph", "ll", "llg", "lg")
 TO_EARTH = ("llg", "lg")
@@ -63,13 +63,26 @@ class Flows:
 
 
 @dataclass
+class Shared:
+    """What the cases of a state have in common: patterns of the inverses, and columns of the zero sequence."""
+
+    net: Compiled
+    inverses: Inverses = field(default_factory=Inverses)
+    zero_inverses: Inverses = field(default_factory=Inverses)
+
+    @cached_property
+    def conductors(self) -> Conductors:
+        return Conductors.of(self.net)
+
+
+@dataclass
 class Case:
     """The networks of one case, made as they are asked for."""
 
     net: Compiled
     settings: ShortCircuitSettings
     given: Given
-    inverses: tuple[Inverses, Inverses] = field(default_factory=lambda: (Inverses(), Inverses()))  # of the positive and negative, and of the zero sequence
+    shared: Shared
     _inner: dict[int, "Case"] = field(default_factory=dict)
     _types: dict[str, OfType] = field(default_factory=dict)
 
@@ -113,7 +126,7 @@ class Case:
 
     @cached_property
     def zero(self) -> ZeroSequence:
-        return zero_sequence(self.net, self.given)
+        return zero_sequence(self.net, self.given, self.shared.conductors)
 
     def at_bus(self, of_node: Complexes) -> Complexes:
         nodes = self.net.topology.node_of_bus
@@ -126,7 +139,7 @@ class Case:
 
     def diagonal(self, network: SequenceNetwork, zero: bool = False) -> Complexes:
         """Impedance of a network at every bus [p.u.]."""
-        return self.at_bus(self.inverses[zero].diagonal(network.factor, network.n, self.fed))
+        return self.at_bus((self.shared.zero_inverses if zero else self.shared.inverses).diagonal(network.factor, network.n, self.fed))
 
     @cached_property
     def z1_pu(self) -> Complexes:
@@ -174,7 +187,7 @@ class Case:
     def inner(self, k: int) -> "Case":
         """The case as it stands for buses inside the k-th power station unit."""
         if k not in self._inner:
-            self._inner[k] = type(self)(self.net, self.settings, self.given.at(self.given.inside[k]), self.inverses)
+            self._inner[k] = type(self)(self.net, self.settings, self.given.at(self.given.inside[k]), self.shared)
         return self._inner[k]
 
     def _with_inside(self, of_bus: Floats | Complexes, name: str) -> Complexes:

@@ -99,7 +99,7 @@ class IecCase(Case):
 
         def made() -> Floats:
             bare = replace(self.given.converters, i1=np.zeros_like(self.given.converters.i1), i2=np.zeros_like(self.given.converters.i2))
-            none = IecCase(self.net, self.settings, replace(self.given, converters=bare), self.inverses)
+            none = IecCase(self.net, self.settings, replace(self.given, converters=bare), self.shared)
             for name in ("positive", "unbalanced_positive", "negative", "z1_pu", "z1_unbalanced_pu", "z2_pu"):
                 none.__dict__[name] = getattr(self, name)
             if fault in TO_EARTH:

@@ -120,7 +120,7 @@ class IeeeCase(Case):
         return self._at("30-cycle")
 
     def _at(self, instant: str) -> "IeeeCase":
-        return IeeeCase(self.net, self.settings, given(self.net, self.settings, self.case, instant), self.inverses, instant=instant)
+        return IeeeCase(self.net, self.settings, given(self.net, self.settings, self.case, instant), self.shared, instant=instant)
 
     # --- X/R from resistances and reactances, each reduced by itself
 

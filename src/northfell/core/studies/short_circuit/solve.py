@@ -1,8 +1,8 @@
 """Faults at every bus: which islands have a result, and the cases of the school that is chosen."""
 
 from northfell.core.network import Compiled, fed, with_data
-from northfell.core.network.selected import Inverses
 from northfell.core.studies.short_circuit import iec, ieee
+from northfell.core.studies.short_circuit.case import Shared
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.result import CASES, ShortCircuit
@@ -25,13 +25,13 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
     if alone:
         told = "is fed by inverters alone: {} needs a source with an impedance of its own in the island."
         net = fed(net.holding_back((bus, f"Bus {net.name(net.topology.bus_ids[bus])} {told.format(settings.method)}") for bus in alone), STUDY)
-    inverses = (Inverses(), Inverses())
+    shared = Shared(net)
     made: dict[str, IecCase | IeeeCase] = {}
     for case in CASES:
         if settings.school == "iec":
-            made[case] = IecCase(net, settings, iec.given(net, settings, case), inverses)
+            made[case] = IecCase(net, settings, iec.given(net, settings, case), shared)
         else:
-            made[case] = IeeeCase(net, settings, ieee.given(net, settings, case, "first-cycle"), inverses)
+            made[case] = IeeeCase(net, settings, ieee.given(net, settings, case, "first-cycle"), shared)
     return ShortCircuit(net, settings, made)
 
 

@@ -29,10 +29,12 @@ from northfell.core.model.elements.branches import VECTOR_GROUP
 from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
-from northfell.core.network.sequences import INSIDE, LOOSE, SequenceNetwork, paths_of, sequence_network, wires_of
+from northfell.core.network.compile import Floats, numbers
+from northfell.core.network.sequences import INSIDE, LOOSE, Paths, SequenceNetwork, Wires, paths_of, sequence_network, wires_of
 from northfell.core.network.topology import Ints
-from northfell.core.studies.short_circuit.given import Given, Nodes, star_legs, star_ratios
+from northfell.core.studies.short_circuit.given import Given, Nodes, joined, star_legs, star_ratios
 
+WITH_PATHS = (Transformer, ThreeWindingTransformer, EarthingTransformer, SeriesReactor, EquivalentBranch)
 OPEN = complex(math.inf, 0.0)
 MAGNETISING_PU = {"three-limb": 0.6, "five-limb or shell": 30.0, "three single-phase": 30.0}  # of the rating; unverified
 REVERSED = (2, 6, 10)  # clock numbers whose low side has the zero sequence the other way round
@@ -47,7 +49,6 @@ class _Part:
     n: int
     wires: list[tuple[str, int, int, int, int, int, int, complex, complex]] = field(default_factory=list)
     paths: list[tuple[str, int, int, int, complex]] = field(default_factory=list)
-    charging: list[tuple[str, int, int, int, complex]] = field(default_factory=list)  # capacitances to earth
     lacking: list[tuple[int, str]] = field(default_factory=list)  # node, what is not known
     uncharged: list[tuple[int, str]] = field(default_factory=list)  # node, a capacitance that is not known
     solid: set[int] = field(default_factory=set)  # nodes at which a star point is earthed solidly, or the public network is
@@ -105,7 +106,33 @@ class ZeroSequence:
         return self.reasons.get(int(self.part_of_node[node]), ())
 
 
-def zero_sequence(net: Compiled, given: Given) -> ZeroSequence:
+@dataclass(frozen=True)
+class Conductors:
+    """Cables, lines and trunking that are fed, as columns: the same in every case."""
+
+    elements: tuple[Conductor, ...]
+    rows: Ints  # among the branches
+    r0: Floats  # ohm per km; nan where not given
+    x0: Floats
+    c0: Floats  # µF per km; nan where not given, 0 of trunking
+    km: Floats
+    parallel: Floats
+
+    @classmethod
+    def of(cls, net: Compiled) -> "Conductors":
+        b, nodes, fed = net.branches, net.topology.node_of_bus, net.topology.fed_node
+        alive = (fed[nodes[b.from_bus]] if len(b.ids) else np.zeros(0, bool)).tolist()
+        rows = [k for k, (i, there) in enumerate(zip(b.ids, alive, strict=True)) if there and isinstance(net.elements[i], Conductor)]
+        those = tuple(e for k in rows if isinstance(e := net.elements[b.ids[k]], Conductor))
+        c0 = numbers(those, "c0_uf_per_km")
+        none = np.array([isinstance(e, Trunking) for e in those], bool)
+        return cls(
+            those, np.array(rows, np.intp), numbers(those, "r0_ohm_per_km"), numbers(those, "x0_ohm_per_km"), np.where(none & np.isnan(c0), 0.0, c0),
+            numbers(those, "length_m") / 1000, numbers(those, "parallel"),
+        )  # fmt: skip
+
+
+def zero_sequence(net: Compiled, given: Given, conductors: Conductors) -> ZeroSequence:
     """The zero sequence of a network in one case.
 
     Source
@@ -116,67 +143,73 @@ def zero_sequence(net: Compiled, given: Given) -> ZeroSequence:
     part = _Part(net, given, nodes.n)
     rows = {b: i for i, b in enumerate(net.branches.ids)}
     star = {net.branches.ids[w.rows[0]]: k for k, w in enumerate(net.windings)}
-    for e in net.elements.values():
-        if not net.topology.live.get(e.id, False) or not any(net.topology.fed_bus(net.topology.bus_index[b]) for b in e.buses):
+    for e in (e for e in net.terminals.elements if isinstance(e, WITH_PATHS)):
+        if not any(net.topology.fed_bus(net.topology.bus_index[b]) for b in e.buses):
             continue
-        if isinstance(e, Conductor):
-            _conductor(part, e, rows[e.id])
-        elif isinstance(e, Transformer):
+        if isinstance(e, Transformer):
             _two_windings(part, e, rows[e.id])
         elif isinstance(e, ThreeWindingTransformer):
             _three_windings(part, e, star[e.id])
-        elif isinstance(e, SeriesReactor | EquivalentBranch):
-            _in_line(part, e, rows[e.id])
         elif isinstance(e, EarthingTransformer):
             _earthing(part, e)
+        else:
+            _in_line(part, e, rows[e.id])
     _sources(part)
-    return _factorised(part, nodes)
+    return _factorised(part, nodes, *_conductors(part, conductors))
 
 
-def _factorised(part: _Part, nodes: Nodes) -> ZeroSequence:
+def _factorised(part: _Part, nodes: Nodes, of_conductors: Wires, charging: Paths) -> ZeroSequence:
     n = part.n
-    wires = wires_of(part.wires)
+    wires = joined(of_conductors, wires_of(part.wires))
     _, of_node = connected_components(coo_array((np.ones(len(wires.z)), (wires.nodes[:, 0], wires.nodes[:, 1])), shape=(n, n)), directed=False)
     tied = {int(of_node[node]) for _, _, _, node, z in part.paths if np.isfinite(z)}
     solid = {int(of_node[node]) for node in part.solid if int(of_node[node]) in tied}
-    charging = [row for row in part.charging if int(of_node[row[3]]) not in solid]
+    charging = charging.where(~np.isin(of_node[charging.nodes], list(solid)))
     reasons: dict[int, list[str]] = defaultdict(list)
     for node, told in part.lacking:
         reasons[int(of_node[node])].append(told)
     for node, told in part.uncharged:
         if int(of_node[node]) not in solid:
             reasons[int(of_node[node])].append(told)
-    charged = {int(of_node[row[3]]) for row in charging}
+    charged = {int(p) for p in np.unique(of_node[charging.nodes])}
     alive = np.concatenate([nodes.alive, np.ones(n - len(nodes.alive), bool)])
     parts = {int(p) for p in of_node[alive]}
-    loose = [int(np.flatnonzero((of_node == p) & alive)[0]) for p in parts - tied - charged]
-    paths = paths_of([*part.paths, *charging, *(("", INSIDE, INSIDE, node, 1 / LOOSE) for node in loose)])
+    first = {int(p): int(k) for k, p in reversed(list(enumerate(of_node.tolist()))) if alive[k]} if parts - tied - charged else {}
+    loose = [first[p] for p in sorted(parts - tied - charged)]
+    paths = paths_of([*part.paths, *(("", INSIDE, INSIDE, node, 1 / LOOSE) for node in loose)]).with_more(charging)
     network = sequence_network(n, wires, paths, alive)
     found = {p: tuple(dict.fromkeys(told)) for p, told in reasons.items()}
     return ZeroSequence(network, of_node.astype(np.intp), found, frozenset(parts - tied), frozenset(charged))
 
 
-def _conductor(part: _Part, e: Conductor, row: int) -> None:
-    net, b = part.net, part.net.branches
-    at = part.bus(e, 0), part.bus(e, 1)
-    z1 = complex(b.r_cold[row], b.x[row])
-    km, base = (e.length_m or math.nan) / 1000, part.z_base(at[0])
-    if e.r0_ohm_per_km is None or e.x0_ohm_per_km is None:
-        part.asks(e, "r0_ohm_per_km" if e.r0_ohm_per_km is None else "x0_ohm_per_km", *at)
-        z = z1
-    else:
-        heat = float(b.r_hot[row] / b.r_cold[row]) if part.given.hot and b.r_cold[row] else 1.0
-        z = complex(e.r0_ohm_per_km * heat, e.x0_ohm_per_km) * km / e.parallel / base or 1e-9j
-    part.wires.append((e.id, 0, 1, *at, part.node(at[0]), part.node(at[1]), z, 1.0))
-    if e.c0_uf_per_km is None and not isinstance(e, Trunking):
+def _conductors(part: _Part, c: Conductors) -> tuple[Wires, Paths]:
+    """Their series elements, and their capacitances to earth, half at each end."""
+    net, b, rows = part.net, part.net.branches, c.rows
+    ends = np.stack([b.from_bus, b.to_bus], axis=1)[rows]
+    nodes = net.topology.node_of_bus[ends]
+    base = net.v_nominal_kv[ends[:, 0]] ** 2 / net.s_base_mva
+    with np.errstate(invalid="ignore", divide="ignore"):
+        heat = np.where(b.r_cold[rows] > 0, b.r_hot[rows] / b.r_cold[rows], 1.0) if part.given.hot else np.ones(len(rows))
+    z = (c.r0 * heat + 1j * c.x0) * c.km / c.parallel / base
+    unknown = np.isnan(c.r0) | np.isnan(c.x0)
+    z = np.where(unknown, b.r_cold[rows] + 1j * b.x[rows], np.where(z == 0, 1e-9j, z))
+    for k in np.flatnonzero(unknown):
+        part.asks(c.elements[k], "r0_ohm_per_km" if np.isnan(c.r0[k]) else "x0_ohm_per_km", *(int(e) for e in ends[k]))
+    for k in np.flatnonzero(np.isnan(c.c0)):
+        e = c.elements[k]
         p = parameter(type(e), "c0_uf_per_km")
-        told = (
-            f"{title_of(e)}: c0_uf_per_km is empty, accepted is {p.accepted.removesuffix(' (or empty)') if p else ''}; no star point here is earthed solidly."
-        )
-        part.uncharged += [(part.node(bus), told) for bus in at]
-    elif e.c0_uf_per_km:
-        b0 = 2 * math.pi * net.frequency_hz * e.c0_uf_per_km * 1e-6 * km * e.parallel * base
-        part.charging += [(e.id, t, bus, part.node(bus), 2 / (1j * b0)) for t, bus in enumerate(at)]
+        accepted = p.accepted.removesuffix(" (or empty)") if p else ""
+        told = f"{title_of(e)}: c0_uf_per_km is empty, accepted is {accepted}; no star point here is earthed solidly."
+        part.uncharged += [(int(node), told) for node in nodes[k]]
+    ids = tuple(e.id for e in c.elements)
+    terminals = np.tile(np.array([0, 1], np.intp), (len(rows), 1))
+    wires = Wires(ids, terminals, ends, nodes, np.asarray(z, complex), np.ones(len(rows), complex))
+    b0 = 2 * math.pi * net.frequency_hz * np.nan_to_num(c.c0) * 1e-6 * c.km * c.parallel * base
+    charged = np.flatnonzero(b0)
+    both = np.concatenate([charged, charged])
+    side = np.repeat(np.array([0, 1], np.intp), len(charged))
+    charging = Paths(tuple(ids[k] for k in both), side, ends[both, side], nodes[both, side], np.asarray(2 / (1j * b0[both]), complex))
+    return wires, charging
 
 
 def _two_windings(part: _Part, e: Transformer, row: int) -> None:

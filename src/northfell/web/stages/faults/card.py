@@ -8,7 +8,7 @@ import numpy as np
 
 from northfell.core.model.elements import Bus, Element
 from northfell.core.quantities import figure, fixed
-from northfell.core.studies.duty import DUTY, Duties
+from northfell.core.studies.duty import DUTY, JUDGED, Duties
 from northfell.core.studies.short_circuit import FAULT_WORDS, SHORT_CIRCUIT, TO_EARTH, IecCase, ShortCircuit, as_phases
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
@@ -120,7 +120,9 @@ def _complex(z: complex) -> str:
 
 
 def _duties(look: Look, e: Element) -> list[Section]:
-    """The duties of an element, worst first, with the states beside each other."""
+    """The duties of an element, worst first, with the states beside each other; of what has none, nothing is solved."""
+    if not isinstance(e, JUDGED):
+        return []
     duties: Duties = look.result(DUTY)
     rows = duties.of.get(e.id, ())
     if not rows:
