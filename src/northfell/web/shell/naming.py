@@ -6,6 +6,13 @@ from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Network
 
+ENDS = "ends"  # code in the address: junctions are listed too
+
+
+def is_end(e: Element) -> bool:
+    """Whether it is a junction, which is no row of its own unless that is asked for."""
+    return isinstance(e, Bus) and e.bus_kind == "junction"
+
 
 class Ends:
     """Names of the boards at the ends of elements."""

@@ -4,7 +4,7 @@ from northfell.core.errors import NotFound
 from northfell.core.network import Compiled
 from northfell.core.network.sequences import as_phases
 from northfell.core.studies.record import Asked, OnRequest, Study, Told
-from northfell.core.studies.short_circuit.along import Along, along, resistance_for
+from northfell.core.studies.short_circuit.along import PLACES, Along, along, resistance_for
 from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
 from northfell.core.studies.short_circuit.equations import Floats, heat_of_direct_part, peak_factor
 from northfell.core.studies.short_circuit.iec_case import IecCase
@@ -52,7 +52,7 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 
 __all__ = [
     "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE",
-    "PARTING_CYCLES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
+    "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
     "crest_multiplier", "explain_fault", "heat_of_direct_part", "peak_factor", "remote_multiplier", "resistance_for", "rms_factor", "rms_multiplier",
     "run",
 ]  # fmt: skip

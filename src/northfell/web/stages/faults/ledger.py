@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from northfell.app.results.studies import requested
 from northfell.core.model.by_element import LastMade
-from northfell.core.model.elements import Bus, Element
+from northfell.core.model.elements import Conductor, Element
 from northfell.core.quantities import MINUS, figure
 from northfell.core.studies.duty import DUTY, NOT_ASSESSED, Duties, Duty
-from northfell.core.studies.short_circuit import SHORT_CIRCUIT, TO_EARTH, IecCase, ShortCircuit, as_phases
+from northfell.core.studies.short_circuit import ALONG, PLACES, SHORT_CIRCUIT, TO_EARTH, Along, IecCase, ShortCircuit, as_phases
 from northfell.web.shell.figures import AWAITED
-from northfell.web.shell.naming import Ends
+from northfell.web.shell.naming import ENDS, Ends, is_end
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, kind_name, num, over, text, written
 from northfell.web.stages.faults.tags import left_of
@@ -20,7 +21,6 @@ from northfell.web.stages.faults.tags import left_of
 IEC_COLUMNS = (("ik_ka", "I″k"), ("ip_ka", "ip"), ("ib_ka", "Ib"), ("ik_steady_ka", "Ik"), ("ith_ka", "Ith"))
 IEEE_COLUMNS = (("ik_ka", "First cycle"), ("ip_ka", "Crest"), ("i_total_ka", "Total rms"), ("ib_ka", "Interrupting"), ("ik_steady_ka", "30 cycles"))
 SPARE = ("κ", "|Z| ohm", "X/R", "Un kV", "Kind", "Ith kA", "Ik kA", "Total rms kA", "30 cycles kA", "In state", "Other case kA")
-ENDS = "ends"  # code in the address: junctions are listed too
 
 
 def listed_buses(look: Look, faults: ShortCircuit) -> list[int]:
@@ -28,12 +28,8 @@ def listed_buses(look: Look, faults: ShortCircuit) -> list[int]:
     fed = faults.fed_buses()
     if look.view.ends == ENDS:
         return fed
-    boards = [b for b in fed if not _is_end(faults.net.elements[faults.net.topology.bus_ids[b]])]
+    boards = [b for b in fed if not is_end(faults.net.elements[faults.net.topology.bus_ids[b]])]
     return boards or fed
-
-
-def _is_end(e: Element) -> bool:
-    return isinstance(e, Bus) and e.bus_kind == "junction"
 
 
 def faults_table(look: Look) -> Ledger:
@@ -171,6 +167,25 @@ def during_table(look: Look) -> Ledger:
     return Ledger([], heads, rows, export="voltages", spare=("Un kV", "U2 kV ∠ deg", "U0 kV ∠ deg", "U1 kV ∠ deg"))
 
 
+def along_table(look: Look) -> Ledger:
+    """Faults at every tenth of the length of the selected cable or line."""
+    e = look.network.elements.get(look.view.selected)
+    if not isinstance(e, Conductor):
+        return Ledger([], [], [], empty="Select a cable, line or trunking: faults along it are shown here.")
+    made: Along = requested(look.results, look.view.state, ALONG, e.id)
+    fault, ends = look.view.fault, Ends(look.network.elements, look.network.adjacency).of(e).split(" → ")
+    high, low = made.ik_ka[fault, "max"], made.ik_ka[fault, "min"]
+    rows = []
+    for k, part in enumerate(PLACES):
+        where = ends[0] if k == 0 else ends[-1] if k == len(PLACES) - 1 else ""
+        earth = [num(float(made.i_earth_ka[fault, "max"][k]), otherwise="not known")] if fault in TO_EARTH else []
+        cells = [num(100 * part, 0), num(part * (e.length_m or 0.0)), text(where), num(float(high[k]), otherwise="not known"), *earth]
+        rows.append(RowShown(e.id, [*cells, num(float(low[k]), otherwise="not known")]))
+    heads = [Head("Place", "% of its length", True), Head("From its first end", "m", True), Head("Toward"), Head("I″k maximum", "kA", True)]
+    heads += [Head("To earth", "kA", True)] if fault in TO_EARTH else []
+    return Ledger([], [*heads, Head("I″k minimum", "kA", True)], rows, export="along")
+
+
 def duty_table(look: Look) -> Ledger:
     """Every rating against what is asked for: the worst of each element here, and over the states."""
     duties: Duties = look.result(DUTY)
@@ -188,7 +203,7 @@ def duty_table(look: Look) -> Ledger:
         Head("Worst", "%", True),
         Head("In state"), Head("Rated by"), Head("In whose terms"),
     ]  # fmt: skip
-    return Ledger([], heads, rows, export="duties", empty="Nothing here carries fault currents.", spare=("Kind", "Rated by", "In state"))
+    return Ledger([], heads, rows, export="duties", empty="Nothing here carries fault currents.", spare=("In whose terms", "Kind", "Rated by", "In state"))
 
 
 def _duty_row(duties: Duties, one: Duty, e: Element, most: float | None, worst: str, unknown: str) -> RowShown:

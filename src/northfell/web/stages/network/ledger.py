@@ -8,7 +8,7 @@ from northfell.core.quantities import entry
 from northfell.core.rules.completeness import missing_of
 from northfell.core.studies import STUDIES
 from northfell.drawing.words import short_data
-from northfell.web.shell.naming import Ends
+from northfell.web.shell.naming import ENDS, Ends, is_end
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import Head, Ledger, RowShown, kind_name, num, text
 
@@ -19,6 +19,8 @@ def elements_table(look: Look) -> Ledger:
     rows, ends = [], Ends(elements, network.adjacency)
     for e in elements.values():
         lacking = tuple(sorted({study.label for study in STUDIES if missing_of(elements, e, study.key)}))
+        if view.ends != ENDS and e.id != view.selected and not lacking and is_end(e):  # elements that meet there say what they lead to
+            continue
         beside = (ends.of(e), network.settings.units, lacking)
         rows.append(_ROWS.of(e, beside, _row, e, *beside))
     heads = [Head("Name"), Head("Kind"), Head("Between"), Head("Data"), Head("Status"), Head("Assumed", number=True), Head("Lacks data for")]
