@@ -33,8 +33,9 @@ class StudyRun:
 
     @property
     def tables(self) -> list[Table]:
-        """The tables over all states; a column says of which a row is."""
-        return [joined(group) for group in self.parts.values()]
+        """The tables over all states; a column says of which a row is. Of several states those come first that sum them up."""
+        tables = [joined(group) for group in self.parts.values()]
+        return [*study_of(self.study).over_states(tables), *tables] if len(self.states) > 1 else tables
 
     @property
     def messages(self) -> list[str]:

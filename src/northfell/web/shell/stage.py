@@ -76,6 +76,7 @@ class Stage:
     figures: Callable[[Look, Element], list[Section]] = lambda look, element: []
     tags: Callable[[Look], dict[str, Tag]] = lambda look: {}
     routers: tuple[APIRouter, ...] = ()
+    listed: Callable[[Any, View], Any] = lambda result, view: result  # a result as its tables list it in a look
     says: Callable[[Look], dict[str, Any]] = lambda look: {}  # what its templates are given beside what all are
     waits: Callable[[Any], list[str]] = lambda result: []  # why parts of a result wait, in words
     offers: Callable[[Network, list[str]], Iterable[tuple[str, str]]] = lambda network, problem: ()  # acts that supply what it lacks: path, words

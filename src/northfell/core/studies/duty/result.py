@@ -1,6 +1,6 @@
 """What the network asks of equipment, against what it is rated for."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -18,6 +18,30 @@ _COLUMNS = (
     ("pct", "%", "Of rating"), ("verdict", "", "Verdict"), ("kind", "", "Kind"), ("bus", "", "Fault at"), ("fault", "", "Fault"),
     ("rated_by", "", "Rated by"), ("basis", "", "In whose terms"), ("method", "", "Method"),
 )  # fmt: skip
+
+
+def worst_over_states(tables: Sequence[Table]) -> list[Table]:
+    """The worst duty of each element over all states, the gravest first, with every state beside it."""
+    duties = next((t for t in tables if t.name == "duties"), None)
+    if duties is None:
+        return []
+    records = list(duties.records())
+    states = list(dict.fromkeys(r["state"] for r in records))
+    worst: dict[str, dict[str, Any]] = {}
+    by_state: dict[str, dict[str, float]] = {}
+    for r in records:
+        pct = r["pct"]
+        if r["element"] not in worst or (pct if pct is not None else -1.0) > (worst[r["element"]]["pct"] if worst[r["element"]]["pct"] is not None else -1.0):
+            worst[r["element"]] = r
+        if pct is not None:
+            of = by_state.setdefault(r["element"], {})
+            of[r["state"]] = max(pct, of.get(r["state"], 0.0))
+    ordered = sorted(worst.values(), key=lambda r: (ORDER.get(r["verdict"], 3), -(r["pct"] if r["pct"] is not None else -1.0)))
+    names = ("element", "kind", "verdict", "pct", "quantity", "value", "rating", "unit", "rated_by", "basis")
+    heads = {c.name: c for c in duties.columns}
+    columns = [*((n, heads[n].unit, heads[n].label) for n in names), ("in_state", "", "In state"), *((f"pct in {s}", "%", s) for s in states)]
+    rows = [(*(r[n] for n in names), r["state"] if r["pct"] is not None else None, *(by_state.get(r["element"], {}).get(s) for s in states)) for r in ordered]
+    return [build("worst_duties", columns, rows)]
 
 
 @dataclass(frozen=True)

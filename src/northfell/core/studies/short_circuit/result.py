@@ -3,7 +3,7 @@
 import cmath
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -55,6 +55,10 @@ class ShortCircuit:
     def listed(self) -> tuple[str, ...]:
         """The faults that the tables list."""
         return FAULTS if self.settings.fault == "all" else (self.settings.fault,)
+
+    def listing(self, fault: str) -> "ShortCircuit":
+        """The same, with one type of fault listed in its tables."""
+        return replace(self, settings=self.settings.model_copy(update={"fault": fault}))
 
     def flows(self, buses: Sequence[int], case: str, fault: str = "3ph") -> Flows:
         """Currents and voltages everywhere for faults at the given buses."""

@@ -70,7 +70,8 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     if study is None:
         raise NotFound("This stage has no result tables.")
     results = request.app.state.results.of(opened)
-    found = next((t for t in _tables(results.at(view.state).result(study), study, view) if t.name == table), None) or _on_request(results, view, table)
+    result = STAGES[view.stage].listed(results.at(view.state).result(study), view)
+    found = next((t for t in _tables(result, study, view) if t.name == table), None) or _on_request(results, view, table)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
     return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened, view, table))

@@ -40,6 +40,7 @@ FAULTS_STAGE = Stage(
         Tab("during", "During the fault", ledger.during_table), Tab("along", "Along", ledger.along_table, ALONG, lambda network, view: view.selected),
         Tab("duty", "Duty", ledger.duty_table, study=DUTY),
     ),
+    listed=lambda result, view: result.listing(view.fault) if isinstance(result, ShortCircuit) else result,
     figures=fault_figures, tags=fault_tags, says=_says, tools="stages/faults/_tools.html", legend="stages/faults/_legend.html",
     acts="stages/faults/_acts.html", pins=True, routers=(remedying.router,),
 )  # fmt: skip
