@@ -20,7 +20,8 @@ TIE = "state=Tie+closed%2C+T2+out"
 VIEWS = {
     "flow": f"/projects/1/flow?selected=T3&{TIE}",
     "network": "/projects/1/network",
-    "faults": "/projects/1/faults?selected=11+kV+board+A",
+    "faults": "/projects/1/faults?selected=11+kV+board+A&fault=ll&tab=during",
+    "duty": "/projects/1/faults?selected=11+kV+board+A&tab=duty&state=Generator+in+parallel",
     "arc-flash": "/projects/1/arc-flash?selected=Filter+hall&side=line",
     "projects": "/",
     "quay": "/projects/2/flow?selected=Compressor+board&state=T1+out%2C+tie+closed",
@@ -65,12 +66,6 @@ def main(address: str) -> None:
     page.save_screenshot(str(TARGET / "schedule.png"))
     page.find_element(By.CSS_SELECTOR, '[data-grid="undo"]').click()
     time.sleep(1)
-    page.get(f"{address}/projects/1/readers")
-    page.find_element(By.ID, "whole-link").click()
-    time.sleep(1.5)
-    page.get(page.find_element(By.CSS_SELECTOR, '.listed a[href*="/read/"]').get_attribute("href") + "?stage=arc-flash&selected=Filter+hall")
-    time.sleep(1)
-    page.save_screenshot(str(TARGET / "reader.png"))
     page.get(address + VIEWS["arc-flash"])
     time.sleep(0.5)
     page.find_element(By.CSS_SELECTOR, '.worked[hx-get*="energy_cal_cm2"]').click()

@@ -108,6 +108,11 @@ def assumed_count(elements: Mapping[str, Element], study: str) -> int:
         1
         for element in elements.values()
         if element.in_service and element.assumed
-        for p in _asked_for(type(element), study)
+        for p in (*_asked_for(type(element), study), *_wanted_for(type(element), study))
         if p.name in element.assumed and _is_needed(elements, element, p)
     )
+
+
+@cache
+def _wanted_for(kind: type[Element], study: str) -> tuple[Parameter, ...]:
+    return tuple(p for p in parameters_of(kind) if study in p.wanted_for)

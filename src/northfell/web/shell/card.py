@@ -119,7 +119,7 @@ def figures_of(look: Look, element: Element) -> list[Section]:
 def _can_fill(network: Network, state: str, element: Element, empty: set[str]) -> bool:
     """Whether some rule gives a value for what is empty and asked for, or would be judged by."""
     elements, hz = network.in_state(state), network.settings.frequency_hz
-    asked = [p for p in parameters_of(type(element)) if p.typical and (p.name in empty or (p.wanted and getattr(element, p.name) is None))]
+    asked = [p for p in parameters_of(type(element)) if p.typical and (p.name in empty or (p.wanted_for and getattr(element, p.name) is None))]
     return any(can_fill(elements, element, p.name, hz) for p in asked)
 
 

@@ -203,3 +203,28 @@ def test_every_figure_opens_a_working_that_ends_at_it(school):
             assert made.result == pytest.approx(row[quantity], rel=1e-9), (row["fault"], quantity)
             seen += 1
     assert seen > 100
+
+
+@pytest.mark.parametrize("earthed", [True, False])
+def test_open_conductors_by_hand(earthed):
+    """A load in star without neutral: with one conductor open the two others carry the same, driven by the voltage between them; with two, nothing."""
+    level = 4.0
+    zero = {"r0_ohm_per_km": 0.9, "x0_ohm_per_km": 1.2, "c0_uf_per_km": 0.0, "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.4, "t_end_degc": 80.0}
+    feed = {**INFEED, "ik_max_ka": level, "ik_min_ka": level, "neutral": "solid" if earthed else "isolated", "x0_over_x1": 1.0, "r0_over_x0": 0.1}
+    line = {"kind": "line", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 3000.0, **zero}
+    load = {"kind": "load", "name": "E", "bus": "B", "p_mw": 2.0, "q_mvar": 1.0, "characteristic": "impedance"}
+    net = compile_network(network_of([BUS_A, BUS_B, feed, line, load]), "Normal", "short_circuit")
+    made = SHORT_CIRCUIT.on_request[1].run(net, "W", None)
+    x_q = 1.1 * 11 / math.sqrt(3) / level / math.sqrt(1.01)
+    z_q, z_l = complex(0.1 * x_q, x_q), complex(0.9, 1.2)
+    z_e = 121 / complex(2.0, -1.0)
+    before = 11 / math.sqrt(3) / abs(z_l + z_e)  # the infeed holds its bus
+    assert made.i_before_a == pytest.approx(1000 * before, rel=1e-6)
+    e = 11 / math.sqrt(3) + z_q * 11 / math.sqrt(3) / (z_l + z_e)
+    a, b, c = np.abs(made.i_a[1] @ np.array([[1, np.exp(-2j * math.pi / 3), np.exp(2j * math.pi / 3)], [1, np.exp(2j * math.pi / 3), np.exp(-2j * math.pi / 3)],
+                                             [1, 1, 1]]))  # fmt: skip
+    assert a == pytest.approx(0, abs=1e-6)
+    assert b == pytest.approx(c) == pytest.approx(1000 * math.sqrt(3) * abs(e) / 2 / abs(z_q + z_l + z_e), rel=1e-5)
+    assert abs(made.i_a[2]).max() == 0  # no way back
+    v = made.v_pu[1][net.topology.bus_index["B"]]
+    assert abs(v[0]) > abs(v[1]) > 0.1

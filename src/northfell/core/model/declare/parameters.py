@@ -62,7 +62,7 @@ class Parameter:
     named_by: str  # kind of element: needed only where one of that kind refers to the holder
     replaced_by: str  # the field that makes this one unnecessary
     typical: str  # key of the rule in catalogue.typical, empty if there is none
-    wanted: bool  # no study stands still without it, but something is not judged: filled with the others
+    wanted_for: tuple[str, ...]  # studies that run without it, but leave something untold: filled with the others
     in_state: bool  # may differ between operating states
     refers_to: tuple[str, ...]  # kinds of element
     choices: tuple[Any, ...]
@@ -126,7 +126,7 @@ def param(
     named_by: str = "",
     replaced_by: str = "",
     typical: str = "",
-    wanted: bool = False,
+    wanted_for: Iterable[str] = (),
     in_state: bool = False,
     refers_to: Iterable[str] = (),
     choices: Iterable[Any] = (),
@@ -152,7 +152,7 @@ def param(
         "named_by": named_by,
         "replaced_by": replaced_by,
         "typical": typical,
-        "wanted": wanted,
+        "wanted_for": list(wanted_for),
         "in_state": in_state,
         "refers_to": list(refers_to),
         "source": source,
@@ -210,7 +210,7 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         named_by=told("named-by"),
         replaced_by=told("replaced-by"),
         typical=told("typical"),
-        wanted=bool(told("wanted", False)),
+        wanted_for=tuple(told("wanted-for", [])),
         in_state=bool(told("in-state", False)),
         refers_to=tuple(told("refers-to", [])),
         choices=choices,

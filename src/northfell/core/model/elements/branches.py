@@ -119,12 +119,12 @@ class Transformer(Element):
     tap_q_band_mvar: float = tap.tap_q_band_mvar()
     tap_master: Reference | None = tap.tap_master()
     z0_over_z1: float | None = param(
-        None, label="Zero over positive sequence", symbol="Z0/Z1", gt=0, le=20, section="Earthing", wanted=True, typical="transformer_z0", source=IEC,
+        None, label="Zero over positive sequence", symbol="Z0/Z1", gt=0, le=20, section="Earthing", wanted_for=(SC,), typical="transformer_z0", source=IEC,
         meaning="Impedance in the zero sequence between a winding that lets earth current in and the rest, of the impedance in the positive one.",
         enters="Z0T = (Z0/Z1)·ZT·KT in earth faults"
     )
     core: Literal["three-limb", "five-limb or shell", "three single-phase"] | None = param(
-        None, label="Core", section="Earthing", wanted=True, typical="transformer_core", acts_when=When("vector_group", OPEN_GROUPS),
+        None, label="Core", section="Earthing", wanted_for=(SC,), typical="transformer_core", acts_when=When("vector_group", OPEN_GROUPS),
         meaning="Where no winding is in delta, the core decides how much zero-sequence flux has a way back.", source="IEC 60076-8 (values unverified)",
         enters="magnetising impedance of the zero sequence: 60 % of the rating with three limbs, else 3000 % (unverified)"
     )
@@ -169,7 +169,7 @@ class Conductor(Element):
         1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.", enters="Z = Z of one / n; ratings times n"
     )
     i_rated_a: float | None = param(
-        None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000, typical="conductor_capacity", wanted=True,
+        None, label="Current-carrying capacity", symbol="Iz", unit="A", gt=0, le=20000, typical="conductor_capacity", wanted_for=(LF,),
         meaning="Of one cable or line as installed, all factors applied. Empty: loading is not judged.",
         enters="loading = I/(n·Iz)"
     )
@@ -194,16 +194,16 @@ class Conductor(Element):
         enters="XL = X′·l/n"
     )
     r0_ohm_per_km: float | None = param(
-        None, label="Resistance, zero sequence", symbol="R′(0)", unit="ohm/km", ge=0, le=100, section="Earthing", typical="conductor_r0", wanted=True,
+        None, label="Resistance, zero sequence", symbol="R′(0)", unit="ohm/km", ge=0, le=100, section="Earthing", typical="conductor_r0", wanted_for=(SC,),
         meaning="At 20 °C, with the way back through earth, sheath and earth wires.", source=IEC, enters="Z0 = (R′(0) + jX′(0))·l/n in earth faults"
     )
     x0_ohm_per_km: float | None = param(
-        None, label="Reactance, zero sequence", symbol="X′(0)", unit="ohm/km", ge=0, le=50, section="Earthing", typical="conductor_x0", wanted=True,
+        None, label="Reactance, zero sequence", symbol="X′(0)", unit="ohm/km", ge=0, le=50, section="Earthing", typical="conductor_x0", wanted_for=(SC,),
         meaning="At the frequency of the network, with the way back through earth, sheath and earth wires.", source=IEC,
         enters="Z0 = (R′(0) + jX′(0))·l/n in earth faults"
     )
     c0_uf_per_km: float | None = param(
-        None, label="Capacitance to earth", symbol="C′(0)", unit="µF/km", ge=0, le=10, section="Earthing", typical="conductor_c0", wanted=True,
+        None, label="Capacitance to earth", symbol="C′(0)", unit="µF/km", ge=0, le=10, section="Earthing", typical="conductor_c0", wanted_for=(SC,),
         meaning="Of one conductor to earth. It carries the fault current where no star point is earthed solidly.", source=IEC,
         enters="B0 = 2πf·C′(0)·l·n in earth faults, where no star point of the part is earthed solidly"
     )

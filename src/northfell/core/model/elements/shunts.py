@@ -6,7 +6,7 @@ from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import LF, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import LF, SC, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -136,7 +136,7 @@ class EarthingTransformer(Element):
     kind: Literal["earthing_transformer"] = "earthing_transformer"
     bus: Reference = terminal("Bus", "Where it is connected.")
     z0_ohm: float | None = param(
-        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", wanted=True, typical="earthing_x0",
+        None, label="Zero-sequence reactance", symbol="X0", unit="ohm", gt=0, le=1e5, section="Impedance", wanted_for=(SC,), typical="earthing_x0",
         meaning="Of the zig-zag winding, per phase.", source="IEC 60909-0:2016", enters="Z0 + 3·ZN to earth in earth faults"
     )
     i_earth_a: float | None = param(

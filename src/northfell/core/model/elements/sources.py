@@ -64,16 +64,16 @@ class Infeed(Element):
         enters="Z = R + jX with R = (R/X)·X"
     )
     neutral: Literal["solid", "isolated"] | None = param(
-        None, label="Earthing of the infeed", section="Earthing", in_state=True, wanted=True, typical="infeed_neutral",
+        None, label="Earthing of the infeed", section="Earthing", in_state=True, wanted_for=(SC,), typical="infeed_neutral",
         meaning="Solid: it brings earth current, by the ratios below, which hold its earthing impedances. Isolated: it brings none.",
         enters="zero sequence of earth faults: ZQ0, or open"
     )
     x0_over_x1: float | None = param(
-        None, label="X0/X1", symbol="XQ0/XQ1", ge=0, le=100, section="Earthing", wanted=True, typical="infeed_x0", acts_when=When("neutral", ("solid",)),
+        None, label="X0/X1", symbol="XQ0/XQ1", ge=0, le=100, section="Earthing", wanted_for=(SC,), typical="infeed_x0", acts_when=When("neutral", ("solid",)),
         meaning="Reactance in the zero sequence over that in the positive one.", source=IEC, enters="XQ0 = (X0/X1)·XQ in earth faults"
     )
     r0_over_x0: float | None = param(
-        None, label="R0/X0", symbol="RQ0/XQ0", ge=0, le=100, section="Earthing", wanted=True, typical="infeed_r0", acts_when=When("neutral", ("solid",)),
+        None, label="R0/X0", symbol="RQ0/XQ0", ge=0, le=100, section="Earthing", wanted_for=(SC,), typical="infeed_r0", acts_when=When("neutral", ("solid",)),
         meaning="Resistance over reactance in the zero sequence.", source=IEC, enters="RQ0 = (R0/X0)·XQ0 in earth faults"
     )
     flow_model: Literal["ideal", "behind impedance"] = param(
@@ -238,7 +238,7 @@ class SynchronousGenerator(Dispatched):
         meaning="On the rating. Empty: as the subtransient one.", source=IEC, enters="Z2G = KG·(RG + jX2G) in unbalanced faults"
     )
     x0_pct: float | None = param(
-        None, label="Zero-sequence reactance", symbol="x0", unit="%", gt=0, le=200, section="Earthing", wanted=True, typical="generator_x0",
+        None, label="Zero-sequence reactance", symbol="x0", unit="%", gt=0, le=200, section="Earthing", wanted_for=(SC,), typical="generator_x0",
         acts_when=When("neutral", ("solid", "resistor", "reactor", "resonant")), meaning="On the rating.", source=IEC,
         enters="Z0G = KG·(RG + jX0G) + 3·ZN in earth faults"
     )

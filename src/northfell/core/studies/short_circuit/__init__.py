@@ -11,6 +11,7 @@ from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.ieee_equations import LV_SOURCE, PARTING_CYCLES, crest_multiplier, remote_multiplier, rms_factor, rms_multiplier
 from northfell.core.studies.short_circuit.ieee_equations import SOURCE as IEEE_SOURCE
+from northfell.core.studies.short_circuit.open_conductors import OpenConductors, open_conductors
 from northfell.core.studies.short_circuit.result import CASES, FAULT_WORDS, ShortCircuit, by_component
 from northfell.core.studies.short_circuit.settings import SCHOOLS, ShortCircuitSettings
 from northfell.core.studies.short_circuit.solve import run
@@ -35,10 +36,15 @@ ALONG = OnRequest(
     key="along", flag="--along", of="a cable or line", needs="a name", help="faults at every tenth of its length", doing="Faulting places along a conductor",
     run=_along, tables=lambda state, made: [made.table()], at_once=True,
 )  # fmt: skip
+OPEN = OnRequest(
+    key="open", flag="--open", of="a cable or line", needs="a name", help="one, then two of its conductors open, as load flow runs",
+    doing="Opening conductors", run=lambda net, element_id, told: open_conductors(run(net).cases["max"], element_id),
+    tables=lambda state, made: made.tables(), at_once=True,
+)  # fmt: skip
 SHORT_CIRCUIT = Study[ShortCircuit](
     key="short_circuit", label="short circuit", settings=ShortCircuitSettings, run=lambda net, _: run(net), explain=_explain,
     quantities=("ik_ka", "ip_ka", "ib_ka", "ik_steady_ka", "ith_ka", "i_earth_ka"), tables_at=lambda faults, buses: faults.tables_at(buses),
-    compared=lambda faults: _compared(faults), on_request=(ALONG,),
+    compared=lambda faults: _compared(faults), on_request=(ALONG, OPEN),
 )  # fmt: skip
 
 
@@ -51,7 +57,7 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 
 
 __all__ = [
-    "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE",
+    "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "OPEN", "OpenConductors",
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
     "crest_multiplier", "explain_fault", "heat_of_direct_part", "peak_factor", "remote_multiplier", "resistance_for", "rms_factor", "rms_multiplier",
     "run",

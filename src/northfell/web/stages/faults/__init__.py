@@ -4,7 +4,7 @@ import math
 from typing import Any
 
 from northfell.core.studies.duty import DUTY
-from northfell.core.studies.short_circuit import ALONG, FAULT_WORDS, FAULTS, SHORT_CIRCUIT, ShortCircuit
+from northfell.core.studies.short_circuit import ALONG, FAULT_WORDS, FAULTS, OPEN, SHORT_CIRCUIT, ShortCircuit
 from northfell.web.shell.naming import ENDS
 from northfell.web.shell.stage import Look, Stage, Tab
 from northfell.web.stages.faults import ledger, remedying
@@ -38,7 +38,7 @@ FAULTS_STAGE = Stage(
     tabs=(
         Tab("faults", "Faults", ledger.faults_table), Tab("contributions", "Contributions", ledger.contributions_table),
         Tab("during", "During the fault", ledger.during_table), Tab("along", "Along", ledger.along_table, ALONG, lambda network, view: view.selected),
-        Tab("duty", "Duty", ledger.duty_table, study=DUTY),
+        Tab("open", "Open conductor", ledger.open_table, OPEN, lambda network, view: view.selected), Tab("duty", "Duty", ledger.duty_table, study=DUTY),
     ),
     listed=lambda result, view: result.listing(view.fault) if isinstance(result, ShortCircuit) else result,
     figures=fault_figures, tags=fault_tags, says=_says, tools="stages/faults/_tools.html", legend="stages/faults/_legend.html",

@@ -11,7 +11,7 @@ from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Conductor, Element
 from northfell.core.quantities import MINUS, figure
 from northfell.core.studies.duty import DUTY, NOT_ASSESSED, Duties, Duty
-from northfell.core.studies.short_circuit import ALONG, PLACES, SHORT_CIRCUIT, TO_EARTH, Along, IecCase, ShortCircuit, as_phases
+from northfell.core.studies.short_circuit import ALONG, OPEN, PLACES, SHORT_CIRCUIT, TO_EARTH, Along, IecCase, OpenConductors, ShortCircuit, as_phases
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import ENDS, Ends, is_end
 from northfell.web.shell.stage import Look
@@ -186,6 +186,30 @@ def along_table(look: Look) -> Ledger:
     return Ledger([], [*heads, Head("I″k minimum", "kA", True)], rows, export="along")
 
 
+def open_table(look: Look) -> Ledger:
+    """Voltages at boards with one and with two conductors of the selected cable or line open."""
+    e = look.network.elements.get(look.view.selected)
+    if not isinstance(e, Conductor):
+        return Ledger([], [], [], empty="Select a cable, line or trunking: what follows where one or two of its conductors are open is shown here.")
+    made: OpenConductors = requested(look.results, look.view.state, OPEN, e.id)
+    rows = []
+    for n in (1, 2):
+        i = [abs(complex(v)) for v in as_phases(made.i_a[n])]
+        cells = [text(f"through {e.name}"), text(f"{n} open"), *(num(v, digits=3) for v in i), num(None, otherwise="")]
+        rows.append(RowShown(e.id, [*cells, text("A")]))
+        for b, bus_id in enumerate(made.net.topology.bus_ids):
+            bus = made.net.elements[bus_id]
+            if made.net.topology.fed_bus(b) and not is_end(bus):
+                v = made.v_pu[n][b]
+                unbalance = 100 * abs(v[1]) / abs(v[0]) if abs(v[0]) else None
+                rows.append(
+                    RowShown(bus_id, [text(bus.name), text(f"{n} open"), *(num(float(u), 3) for u in np.abs(as_phases(v))), num(unbalance, 1), text("p.u.")])
+                )
+    heads = [Head("Where"), Head("Conductors"), Head("a", "", True), Head("b", "", True), Head("c", "", True), Head("U2/U1", "%", True), Head("In")]
+    note = f"{e.name} carries {figure(made.i_before_a, 3)} A before; a is the open one, or b and c are."
+    return Ledger([], heads, rows, note=note, export="open_voltages")
+
+
 def duty_table(look: Look) -> Ledger:
     """Every rating against what is asked for: the worst of each element here, and over the states."""
     duties: Duties = look.result(DUTY)
@@ -197,13 +221,14 @@ def duty_table(look: Look) -> Ledger:
         worst, most = worst_of.get(element_id, ("", None))
         rows.append(_duty_row(duties, one, e, most, worst, unknown))
     rank = {"breach": 0, "close": 1, "": 2}
-    rows.sort(key=lambda r: (rank[r.severity], -float(r.cells[2].sort) if isinstance(r.cells[2].sort, float) else 0.0))
+    rows.sort(key=lambda r: (rank[r.severity], -float(r.cells[3].sort)))
     heads = [
-        Head("Element"), Head("Kind"), Head("Of rating", "%", True), Head("Duty"), Head("Asked for", "", True), Head("Rating", "", True),
-        Head("Worst", "%", True),
-        Head("In state"), Head("Rated by"), Head("In whose terms"),
+        Head("Element"), Head("Kind"), Head("Verdict"), Head("Of rating", "%", True), Head("Duty"), Head("Asked for", "", True), Head("Rating", "", True),
+        Head("Worst", "%", True), Head("In state"), Head("Rated by"), Head("In whose terms"),
     ]  # fmt: skip
-    return Ledger([], heads, rows, export="duties", empty="Nothing here carries fault currents.", spare=("In whose terms", "Kind", "Rated by", "In state"))
+    return Ledger(
+        [], heads, rows, export="duties", empty="Nothing here carries fault currents.", spare=("In whose terms", "Kind", "Verdict", "Rated by", "In state")
+    )
 
 
 def _duty_row(duties: Duties, one: Duty, e: Element, most: float | None, worst: str, unknown: str) -> RowShown:
@@ -215,6 +240,7 @@ def _duty_row(duties: Duties, one: Duty, e: Element, most: float | None, worst: 
         CellShown(f"{figure(v)} {one.unit}" if v is not None else "–", v if v is not None else -math.inf, number=True) for v in (one.value, one.rating)
     )
     return RowShown(e.id, [
-        text(e.name), text(kind_name(e)), pct, text(one.quantity), asked, rating, over(num(most, 1, graver, otherwise=unknown)), over(text(worst)),
+        text(e.name), text(kind_name(e)), text(verdict), pct, text(one.quantity), asked, rating,
+        over(num(most, 1, graver, otherwise=unknown)), over(text(worst)),
         text(one.rated_by), text(one.basis),
     ], severity)  # fmt: skip
