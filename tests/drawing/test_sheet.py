@@ -11,6 +11,7 @@ from northfell.core.model.elements import KINDS, Bus, Relay
 from northfell.core.model.network import Placement, Sheet, element_from
 from northfell.core.network import energised, topology_of
 from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.duty import DUTY
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.demo import skerrow_water
@@ -22,7 +23,7 @@ from northfell.drawing.standing import STEP
 from northfell.drawing.symbols_ieee import symbol_of
 from northfell.drawing.words import Tag
 from northfell.web.stages.arc_flash.tags import arc_flash_tags
-from northfell.web.stages.faults.tags import fault_tags
+from northfell.web.stages.faults.tags import board_tags, brought_tags, during_tags, duty_tags
 from northfell.web.stages.flow.tags import flow_tags
 
 
@@ -129,6 +130,17 @@ def test_widths_grow_with_text_and_unknown_letters_are_named():
     assert unprintable("変電 abc 変") == "変電"
 
 
+def of_faults(faults, duties):
+    """What the Faults stage shows in each of its looks: at boards, through what feeds a fault, while it lasts, and duties."""
+    at = faults.net.topology.bus_index["11 kV board A"]
+    boards = board_tags(faults, "3ph", "max")
+    for fault in ("3ph", "lg"):
+        flows = faults.flows([at], "max", fault)
+        yield boards | brought_tags(faults, flows, at, fault)
+        yield during_tags(faults, flows, at) | brought_tags(faults, flows, at, fault)
+    yield duty_tags(duties)
+
+
 @pytest.mark.parametrize("state", skerrow_water().state_names)
 def test_the_demo_hangs_on_a_wall(state):
     """No symbol, name or value lies on another, in any state and stage."""
@@ -138,7 +150,7 @@ def test_the_demo_hangs_on_a_wall(state):
     for tags in (
         {},
         flow_tags(one.result(LOAD_FLOW), limits),
-        fault_tags(one.result(SHORT_CIRCUIT), "11 kV board A"),
+        *of_faults(one.result(SHORT_CIRCUIT), one.result(DUTY)),
         arc_flash_tags(one.result(ARC_FLASH), limits),
     ):
         assert lying_on_each_other(one.elements, network.sheets[0].placements, tags) == []

@@ -188,3 +188,12 @@ def test_remedies_are_solved_and_do_what_they_say():
         worst = after.worst("11 kV board A")
         assert (worst.pct if worst.pct is not None else 0.0) == pytest.approx(r.after_pct)
         assert r.cures == (r.after_pct <= 100.0)
+
+
+def test_where_earth_faults_are_not_known_the_duty_says_so():
+    rated = {**BREAKER, "rated_by": "IEC 60947-2", "i_breaking_ka": 20.0}
+    known = {**INFEED, "neutral": "solid", "x0_over_x1": 0.5, "r0_over_x0": 0.1}
+    told = [only(duties_of([BUS_A, BUS_B, feed, rated]), "Q", "breaking") for feed in (INFEED, known)]
+    assert ["earth faults are not known" in one.basis for one in told] == [True, False]
+    assert (told[0].fault, told[1].fault) == ("3ph", "lg")
+    assert told[1].value == pytest.approx(10 * 3 / 2.5, rel=1e-3)

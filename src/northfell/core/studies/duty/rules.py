@@ -44,6 +44,8 @@ class Rules:
         """The place at which most is asked for."""
         m = max(places, key=of)
         value = of(m)
+        if any("lg" not in self.currents.known[p.bus] for p in places):
+            basis += "; three-phase faults alone, earth faults are not known here"
         return Duty(e.id, quantity, rating, value, "kA", m.bus, m.fault, rated_by, basis, (self.currents.told(m, symbol, getattr(m, _FIELD[symbol])), *more(m)))
 
     def _other_school(self, e: Element, quantity: str, rated_by: str) -> Duty:

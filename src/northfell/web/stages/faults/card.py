@@ -99,7 +99,7 @@ def tree(faults: ShortCircuit, at: int, case: str, fault: str) -> list[Figure]:
     whole = np.zeros(3, complex)
     whole[: len(brought)] = brought
     largest = max(as_phases(whole).tolist(), key=abs)
-    lines.append(Figure("Sum at the bus", figure(abs(largest)), "kA", note="largest phase" if fault != "3ph" else ""))
+    lines.append(Figure("Sum of contributions", figure(abs(largest)), "kA", note="largest phase" if fault != "3ph" else ""))
     return lines
 
 

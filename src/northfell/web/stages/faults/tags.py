@@ -108,8 +108,9 @@ def duty_tags(duties: Duties) -> dict[str, Tag]:
         one, e = rows[0], duties.net.elements[element_id]
         verdict = duties.verdict(one)
         severity = verdict if verdict in ("breach", "close") else ""
-        if one.pct is not None:
-            tags[element_id] = Tag(((fixed(one.pct, 0), "%"),) if severity or not isinstance(e, Switching) else (), severity, bar=round(one.pct / 100, 2))
-        elif one.rating is None and "empty" in one.basis:
+        small = isinstance(e, Switching)  # there is room for those alone that are near their rating or beyond it
+        if one.pct is not None and (severity or not small):
+            tags[element_id] = Tag(((fixed(one.pct, 0), "%"),), severity, bar=None if small else round(one.pct / 100, 2))
+        elif one.pct is None and one.rating is None and "empty" in one.basis and not small:
             tags[element_id] = Tag((), "missing")
     return tags
