@@ -114,7 +114,7 @@ def contributions_table(look: Look) -> Ledger:
     if brought:
         rows.append(_brought("", "Sum", "", "the fault current", np.sum([i for _, _, i in brought], axis=0), fault))
     heads = [Head("Element"), Head("Kind"), Head("Leads"), *_heads(fault, "kA")]
-    return Ledger([], heads, rows, export="contributions", spare=("Kind", "I2 kA", "I0 kA"))
+    return Ledger([], heads, rows, export="contributions", spare=("I1 kA ∠ deg", "I2 kA ∠ deg", "I0 kA ∠ deg", "Kind", "Leads"))
 
 
 def _brought(of: str, name: str, kind: str, leads: str, i: Any, fault: str) -> RowShown:
