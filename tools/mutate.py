@@ -25,6 +25,7 @@ SRC = ROOT / "src"
 STAND = ["tests/published", "tests/test_results_stand.py"]
 PACKAGES: dict[str, list[str]] = {  # what is broken -> the tests that should see it, quickest first
     "core/studies/short_circuit": [*STAND, "tests/core/studies/short_circuit", "tests/core/working", "tests/core/studies/arc_flash"],
+    "core/studies/duty": [*STAND, "tests/core/studies/duty"],
     "core/studies/arc_flash": [*STAND, "tests/core/studies/arc_flash", "tests/core/working", "tests/web/test_ledger_and_card.py"],
     "core/studies/protection": [*STAND, "tests/core/studies/protection", "tests/core/studies/arc_flash"],
     "core/studies/load_flow": [*STAND, "tests/core/studies/load_flow", "tests/core/working", "tests/core/verdicts", "tests/web/test_findings_and_proposals.py"],
