@@ -90,7 +90,7 @@ def by_name(result: dict) -> dict:
 def test_results_are_what_they_were(name, tmp_path):
     kept = json.loads(gzip.decompress(KEPT.read_bytes()))
     # another machine's arithmetic may round a sum otherwise; on one machine they are equal to the last digit
-    assert differences(kept[name], by_name(printed(RUNS[name], files(tmp_path))), "", near=1e-9)[:10] == []
+    assert differences(kept.get(name, {}), by_name(printed(RUNS[name], files(tmp_path))), "", near=1e-9)[:10] == []
 
 
 if __name__ == "__main__":
