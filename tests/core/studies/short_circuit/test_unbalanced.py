@@ -181,3 +181,78 @@ def test_a_three_phase_fault_does_not_depend_on_the_zero_sequence_and_two_lines_
     bare = model("Dyn11", "isolated", "isolated")
     same = [StateResults(n, "Normal").result(SHORT_CIRCUIT).cases["max"].ik_ka for n in (earthed, bare)]
     assert np.array_equal(*same)
+
+
+def charged(neutral, **more):
+    """An 11 kV network on cables of 0.3 µF/km, 12 km in all, behind an infeed without earth; its one star point is that of an earthing transformer."""
+    cable = {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 12_000.0, "r_ohm_per_km": 0.1, "x_ohm_per_km": 0.1, "t_end_degc": 90.0,
+             "r0_ohm_per_km": 0.4, "x0_ohm_per_km": 0.4, "c0_uf_per_km": 0.3}  # fmt: skip
+    feed = {"kind": "infeed", "name": "G", "bus": "A", "ik_max_ka": 10.0, "ik_min_ka": 8.0, "r_over_x": 0.1, "neutral": "isolated"}
+    star = {"kind": "earthing_transformer", "name": "TE", "bus": "A", "z0_ohm": 3.0, "neutral": neutral, **more}
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in "AB"]
+    return StateResults(network_of([*buses, feed, cable, star]), "Normal").result(SHORT_CIRCUIT)
+
+
+def test_an_isolated_network_carries_its_capacitive_current_and_a_tuned_coil_takes_it_away():
+    """IE = 3·ω·C0·c·Un/√3 without a star point; with a coil of 1/(3·ω·C0) next to nothing; with a resistor both in quadrature."""
+    b0 = 2 * math.pi * 50 * 0.3e-6 * 12
+    e = 1.1 * 11 / math.sqrt(3)
+    free = charged("isolated")
+    at = free.net.topology.bus_index["A"]
+    assert float(free.cases["max"].of("lg").i_earth_ka[at]) == pytest.approx(3 * b0 * e, rel=5e-3)
+    healthy = np.abs(as_phases(free.flows([at], "max", "lg").voltages_pu[at, 0]))
+    assert healthy == pytest.approx([0, 1.1 * math.sqrt(3), 1.1 * math.sqrt(3)], abs=0.01)
+    coil = charged("resonant", neutral_ohm=1 / (3 * b0) - 1.0)  # with the third of its transformer's reactance
+    assert float(coil.cases["max"].of("lg").i_earth_ka[at]) < 0.03 * 3 * b0 * e
+    through = abs(complex(coil.flows([at], "max", "lg").of("TE")[0, 0, 2]))
+    assert 3 * through == pytest.approx(3 * b0 * e, rel=0.02)  # the coil itself carries it
+    ohm = 40.0
+    both = charged("resistor", neutral_ohm=ohm)
+    wanted = 3 * e * abs(complex(1 / (3 * ohm), b0))
+    assert float(both.cases["max"].of("lg").i_earth_ka[at]) == pytest.approx(wanted, rel=0.03)
+
+
+def test_where_nothing_is_earthed_and_a_capacitance_is_not_known_the_earth_fault_is_not():
+    study = charged("isolated")
+    lacking = [e.model_dump(exclude={"id", "documents"}, exclude_none=True) for e in study.net.elements.values()]
+    bare = network_of([{k: v for k, v in e.items() if k not in ("c0_uf_per_km", "assumed", "origins", "catalogue")} for e in lacking])
+    without = StateResults(bare, "Normal").result(SHORT_CIRCUIT)
+    assert np.isnan(without.cases["max"].of("lg").ik_ka).all()
+    assert any("c0_uf_per_km is empty" in told for told in without.earth_faults_lack(0))
+
+
+def test_an_autotransformer_lets_the_zero_sequence_through_as_its_common_winding_does():
+    """One phase of the zero sequence by its windings: ampere-turns of the series and the common part balance, the star point carries the rest."""
+    n, un_h, un_l, ohm = 2.0, 132.0, 66.0, 10.0
+    auto = {"kind": "autotransformer", "name": "T", "hv_bus": "H", "lv_bus": "L", "s_rated_mva": 60.0, "v_hv_kv": un_h, "v_lv_kv": un_l, "uk_pct": 8.0,
+            "ur_pct": 0.4, "vector_group": "YNa0", "z0_over_z1": 1.0, "neutral_lv": "resistor", "neutral_lv_ohm": ohm}  # fmt: skip
+    feed = {
+        "kind": "infeed",
+        "name": "G",
+        "bus": "H",
+        "ik_max_ka": 5.0,
+        "ik_min_ka": 4.0,
+        "r_over_x": 0.1,
+        "neutral": "solid",
+        "x0_over_x1": 1.5,
+        "r0_over_x0": 0.1,
+    }
+    buses = [{"kind": "bus", "name": name, "v_nominal_kv": kv} for name, kv in (("H", un_h), ("L", un_l))]
+    study = StateResults(network_of([*buses, feed, auto]), "Normal").result(SHORT_CIRCUIT)
+    one, net = study.cases["max"], study.net
+    x_q = 1.1 * un_h / math.sqrt(3) / 5.0 / math.sqrt(1.01)
+    z_q0 = complex(0.1, 1) * 1.5 * x_q
+    z_t = one.given.factors.of(0) * complex(0.004, math.sqrt(0.08**2 - 0.004**2)) * un_l**2 / 60.0  # at the low side
+    # unknowns: currents into both terminals, the voltage of the common winding, of the star point, of both terminals; one ampere is sent into L
+    equations = np.zeros((6, 6), complex)
+    right = np.zeros(6, complex)
+    i_h, i_l, u_c, u_n, u_h, u_l = range(6)
+    equations[0, [i_h, i_l]] = n, 1  # ampere-turns
+    equations[1, [u_n, i_h, i_l]] = 1, -3 * ohm, -3 * ohm
+    equations[2, [u_h, u_n, u_c]] = 1, -1, -n
+    equations[3, [u_l, u_n, u_c, i_l]] = 1, -1, -1, -z_t
+    equations[4, [u_h, i_h]] = 1, z_q0
+    equations[5, i_l], right[5] = 1, 1
+    found = np.linalg.solve(equations, right)
+    at = net.topology.bus_index["L"]
+    assert complex(one.z0_pu[at] * one.z_base_ohm[at]) == pytest.approx(complex(found[u_l]), rel=1e-6)
