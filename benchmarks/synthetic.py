@@ -49,7 +49,7 @@ def _substation(s: int, side: int, count: int, rng: np.random.Generator) -> list
     if s % 2:
         held = {"mode": "voltage", "p_mw": 24.0, "v_set_pu": 1.02, "q_min_mvar": -8.0, "q_max_mvar": float(4 + 8 * rng.random())}
         raw.append({"kind": "synchronous_generator", "name": f"G{s}", "bus": f"H{s}", **held})
-    cable = {"kind": "cable", "length_m": 400.0, "r_ohm_per_km": 0.2, "x_ohm_per_km": 0.11, "c_uf_per_km": 0.25, "i_rated_a": 320.0}
+    cable = {"kind": "cable", "length_m": 400.0, "r_ohm_per_km": 0.2, "x_ohm_per_km": 0.11, "c_uf_per_km": 0.25, "i_rated_a": 320.0, "t_end_degc": 250.0}
     for f in range(FEEDERS):
         for k in range(FEEDER):
             name = f"B{s}-{f}-{k}"

@@ -1,4 +1,4 @@
-r"""Selected inversion: the diagonal of an inverse from its factors, without solving for every column.
+r"""Selected inversion: entries of an inverse from its factors, without solving for every column.
 
 For :math:`A = L U` with symmetric pivoting, :math:`D` the diagonal of :math:`U` and :math:`\tilde U = D^{-1} U`, the inverse obeys
 
@@ -36,6 +36,25 @@ class _Batch:
     pairs: Ints  # (column, pair) number of the entry that lies in the column of one of their rows, in the row of another
 
 
+@dataclass(frozen=True)
+class Entries:
+    """Entries of an inverse in the pattern of the factors: between any two nodes that an element joins."""
+
+    position: Ints  # (node,) where it stands in the factors
+    keys: Ints  # column·n + row of those below the diagonal, ascending
+    below: Complexes  # Z[row, column] of them
+    above: Complexes  # Z[column, row]
+    diagonal: Complexes  # in the order of the factors
+
+    def at(self, rows: Ints, columns: Ints) -> Complexes:
+        """Z[row, column] of pairs of nodes; of a pair outside the pattern the answer means nothing."""
+        r, c = self.position[rows], self.position[columns]
+        k = np.searchsorted(self.keys, np.minimum(r, c) * len(self.position) + np.maximum(r, c))
+        k = np.minimum(k, max(len(self.keys) - 1, 0))
+        beside = np.where(r > c, self.below[k], self.above[k]) if len(self.keys) else np.zeros(len(r), complex)
+        return np.asarray(np.where(r == c, self.diagonal[r], beside), complex)
+
+
 class Inverses:
     """Diagonals of the inverses of matrices; what follows from their pattern alone is found once for those of the same pattern."""
 
@@ -54,14 +73,18 @@ class Inverses:
         found = self._selected(factor.factors)
         if found is None:
             return _by_columns(factor, n, wanted)
-        diagonal[wanted] = found[wanted]
-        tried = wanted[np.unique([0, len(wanted) // 2, int(np.argmax(np.abs(found[wanted])))])]
+        diagonal[wanted] = found.diagonal[found.position][wanted]
+        tried = wanted[np.unique([0, len(wanted) // 2, int(np.argmax(np.abs(diagonal[wanted])))])]
         checked = _by_columns(factor, n, tried)[tried]
         if not np.all(np.abs(diagonal[tried] - checked) <= NEAR * np.abs(checked)):
             return _by_columns(factor, n, wanted)
         return diagonal
 
-    def _selected(self, lu: Any) -> Complexes | None:
+    def entries(self, factor: Factorised) -> Entries | None:
+        """The entries of the inverse between nodes that are joined; None where the factors do not have symmetric pivots."""
+        return self._selected(factor.factors)
+
+    def _selected(self, lu: Any) -> Entries | None:
         n = lu.shape[0]
         if n == 0 or not np.array_equal(lu.perm_r, lu.perm_c):
             return None
@@ -91,7 +114,8 @@ class Inverses:
             column = -(among @ low[batch.entries][:, :, None])[:, :, 0]
             of_column[batch.entries], of_row[batch.entries] = column, -(u[:, None, :] @ among)[:, 0]
             z[batch.columns] -= np.sum(u * column, axis=1)
-        return np.asarray(z[lu.perm_c], complex)
+        keys = np.repeat(np.arange(n), np.diff(self._pattern[0])) * n + self._pattern[1]
+        return Entries(lu.perm_c.astype(np.intp), keys, of_column, of_row, z)
 
 
 def _off_diagonal(factor: Any, n: int) -> tuple[Ints, Ints, Complexes]:

@@ -13,6 +13,7 @@ from tests.core.random_networks import networks
 from northfell.app.results.studies import StateResults
 from northfell.core.network.sequences import as_phases
 from northfell.core.studies.short_circuit import FAULTS, SHORT_CIRCUIT
+from northfell.core.studies.short_circuit.at_own_bus import at_own_bus
 
 A = cmath.exp(2j * math.pi / 3)
 TO_PHASES = np.array([[1, 1, 1], [1, A**2, A], [1, A, A**2]])  # of sequences 0, 1, 2
@@ -167,6 +168,23 @@ def test_contributions_sum_to_the_fault_current_in_every_sequence(network, fault
         flows = study.flows([bus], "max", fault)
         total = np.sum([i for _, _, i in study.contributions_of(flows, 0)], axis=0)
         assert np.allclose(total, flows.ik_ka[0][: len(total)], rtol=1e-7, atol=1e-5)
+
+
+@given(networks(shift=True), st.sampled_from(FAULTS), st.sampled_from(["max", "min"]))
+def test_contributions_from_entries_of_the_inverses_are_those_of_a_solution_for_each_fault(network, fault, case):
+    study = StateResults(network, "Normal").result(SHORT_CIRCUIT)
+    one, net = study.cases[case], study.net
+    at_once = at_own_bus(one, fault)
+    if at_once is None:  # a converter's current depends on the fault
+        assert len(one.given.converters.i1) or one.given.inside
+        return
+    fed = study.fed_buses()
+    flows = one.flows(fed, fault)
+    for k, bus in enumerate(fed):
+        bus_id = net.topology.bus_ids[bus]
+        for e in (net.elements[i] for i in net.network.adjacency.at[bus_id] if i in net.terminals.at):
+            at = e.buses.index(bus_id)
+            assert np.allclose(at_once[net.terminals.of(e.id).start + at], flows.of(e.id)[at, k], rtol=1e-7, atol=1e-7 * max(1.0, np.abs(flows.ik_ka[k]).max()))
 
 
 @given(networks(shift=True))

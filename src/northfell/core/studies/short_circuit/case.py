@@ -351,6 +351,12 @@ def replace_nan(values: Complexes) -> Complexes:
     return np.where(np.isfinite(values), values, 0)
 
 
+def numbers_of(net: Compiled, ids: Sequence[str], terminal: Ints) -> Ints:
+    """Numbers of terminals, by element and position."""
+    first, at = net.terminals.first, net.terminals.at
+    return np.array([first[at[i]] if i in at else -1 for i in ids], np.intp) + np.asarray(terminal, np.intp)
+
+
 class _Collected:
     """Currents at all terminals [kA], (terminal, fault, sequence), put together part by part."""
 
@@ -358,10 +364,6 @@ class _Collected:
         self.net, self.i_base = net, net.i_base_ka()
         self.terminals = np.zeros((len(net.terminals.bus), k, sequences), complex)
         self.into_bus = np.zeros((len(net.topology.bus_ids), k, sequences), complex)
-
-    def _number(self, ids: Sequence[str], terminal: Ints) -> Ints:
-        first, at = self.net.terminals.first, self.net.terminals.at
-        return np.array([first[at[i]] if i in at else -1 for i in ids], np.intp) + np.asarray(terminal, np.intp)
 
     def _add(self, numbers: Ints, buses: Ints, i_pu: Complexes, s: int) -> None:
         np.add.at(self.terminals[:, :, s], numbers, i_pu * self.i_base[buses][:, None])
@@ -374,19 +376,19 @@ class _Collected:
         i = np.einsum("wij,wjf->wif", w.two_ports, v[w.nodes])
         for side in (0, 1):
             outside = w.buses[:, side] >= 0
-            numbers = self._number([i for i, there in zip(w.ids, outside, strict=True) if there], w.terminals[outside, side])
+            numbers = numbers_of(self.net, [i for i, there in zip(w.ids, outside, strict=True) if there], w.terminals[outside, side])
             self._add(numbers, w.buses[outside, side], i[outside, side], s)
 
     def paths(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
         p = network.paths
         outside = p.buses >= 0
-        numbers = self._number([i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside])
+        numbers = numbers_of(self.net, [i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside])
         self._add(numbers, p.buses[outside], (v[p.nodes] * p.y[:, None])[outside], s)
 
     def units(self, elements: Sequence[Element], i: Complexes, s: int) -> None:
         if elements:
             buses = np.array([self.net.topology.bus_index[e.buses[0]] for e in elements], np.intp)
-            self._add(self._number([e.id for e in elements], np.zeros(len(elements), np.intp)), buses, -i, s)
+            self._add(numbers_of(self.net, [e.id for e in elements], np.zeros(len(elements), np.intp)), buses, -i, s)
 
     def switches(self, at: Ints, i_fault: Complexes) -> None:
         """Currents through closed switches, from what all else brings into the buses and what the fault draws."""
@@ -398,6 +400,6 @@ class _Collected:
         i = switch_currents(top, into).reshape(len(top.closed_ids), k, sequences)
         if not len(i):
             return
-        first, second = (self._number(top.closed_ids, top.closed_terminals[:, side]) for side in (0, 1))
+        first, second = (numbers_of(self.net, top.closed_ids, top.closed_terminals[:, side]) for side in (0, 1))
         in_ka = i * self.i_base[top.closed_from][:, None, None]
         self.terminals[first], self.terminals[second] = in_ka, -in_ka

@@ -2,7 +2,7 @@
 
 import cmath
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,6 +12,7 @@ from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.selected import BLOCK
 from northfell.core.network.sequences import as_phases, phase_matrix
+from northfell.core.studies.short_circuit.at_own_bus import at_own_bus
 from northfell.core.studies.short_circuit.case import FAULTS, PHASES, SEQUENCES, TO_EARTH, Case, Flows
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
@@ -119,10 +120,16 @@ class ShortCircuit:
 
     @property
     def lacking_earth(self) -> list[str]:
-        """What is not known of the zero sequence where something is fed, each once."""
+        """What is not known of the zero sequence, for each part of the network that is fed: named by its first board."""
         zero, nodes = self.cases["max"].zero, self.net.topology.node_of_bus
-        fed = {int(zero.part_of_node[nodes[b]]) for b in self.fed_buses()}
-        return [f"No earth-fault currents there. {told}" for told in dict.fromkeys(t for part in sorted(fed) for t in zero.reasons.get(part, ()))]
+        named: dict[int, tuple[bool, int]] = {}
+        for b in self.fed_buses():
+            part = int(zero.part_of_node[nodes[b]])
+            named[part] = min(named.get(part, (True, b)), (getattr(self.net.elements[self.net.topology.bus_ids[b]], "bus_kind", "") == "junction", b))
+        return [
+            f"No earth-fault currents at {self.net.name(self.net.topology.bus_ids[b])} and what is joined to it in the zero sequence: {told}"
+            for part, (_, b) in sorted(named.items(), key=lambda one: one[1][1]) for told in zero.reasons.get(part, ())
+        ]  # fmt: skip
 
     def contradictions(self) -> list[tuple[str, float, float]]:
         """Buses whose least current is above their highest one, with both [kA]."""
@@ -190,6 +197,12 @@ class ShortCircuit:
 
     def _contribution_rows(self, buses: Sequence[int], fault: str, components: Sequence[str]) -> Iterator[tuple[Cell, ...]]:
         named = components or SEQUENCES
+        if len(buses) > BLOCK:  # so many are not solved one by one
+            at_once = {case: at_own_bus(self.cases[case], fault) for case in CASES}
+            if all(found is not None for found in at_once.values()):
+                known = {case: found for case, found in at_once.items() if found is not None}
+                yield from self._rows_at_once(buses, fault, named, known)
+                return
         for start in range(0, len(buses), BLOCK):
             some = buses[start : start + BLOCK]
             flows = {case: self.flows(some, case, fault) for case in CASES}
@@ -199,6 +212,18 @@ class ShortCircuit:
                     for e, terminal, i in self.contributions_of(flows[case], k):
                         for component, value in by_component(i, named, fault):
                             yield (self.net.state, name, fault, case, e.name, terminal, component, abs(value), math.degrees(cmath.phase(value)), e.kind)
+
+    def _rows_at_once(self, buses: Sequence[int], fault: str, named: Sequence[str], at_once: Mapping[str, Complexes]) -> Iterator[tuple[Cell, ...]]:
+        net, carrying = self.net, self._may_carry
+        for bus in buses:
+            bus_id = net.topology.bus_ids[bus]
+            here = [net.elements[i] for i in net.network.adjacency.at[bus_id] if i in net.terminals.at and i in carrying]
+            for case in CASES:
+                for e in here:
+                    k = e.buses.index(bus_id)
+                    name, terminal = net.name(bus_id), e.TERMINALS[k]
+                    for component, value in by_component(-at_once[case][net.terminals.of(e.id).start + k], named, fault):
+                        yield (net.state, name, fault, case, e.name, terminal, component, abs(value), math.degrees(cmath.phase(value)), e.kind)
 
     def voltages_table(self, buses: Sequence[int]) -> Table:
         """Voltage left at every bus, phase to earth and by sequence."""
