@@ -6,6 +6,7 @@ import re
 
 import pytest
 from tests.conftest import BUS_A, INFEED, network_of
+from tests.core.studies.short_circuit.test_schools import with_settings
 from tests.web.test_pages import PART, add, client, database, edit  # noqa: F401
 
 from northfell.app.draw.connect import place
@@ -273,3 +274,20 @@ def test_a_name_that_is_copied_runs_in_no_spreadsheet(client, database):  # noqa
     assert told == client.get(f"/projects/{project}/version").text  # of another version than is shown nothing is copied
     assert line.startswith("'" + hostile)
     assert "-0.5" in line.split("\t")  # a number stays one
+
+
+def test_the_resistance_that_leaves_a_wanted_current_is_told_for_every_fault_or_why_not(client):  # noqa: F811
+    def told(wanted, **more):
+        answered = client.get("/projects/1/through", params={"stage": "faults", "selected": "11 kV board A", "wanted": wanted, **more}, headers=PART)
+        return answered.status_code, re.sub(r"\s+", " ", re.sub(r"<[^>]*>", " ", answered.text))
+
+    code, text = told("2.5 kA")
+    ohm = float(re.search(r"Three-phase in each line ([\d.]+) ohm", text)[1])
+    study = Results(with_settings(skerrow_water(), fault_r_ohm=ohm)).at("Normal").result(SHORT_CIRCUIT)
+    at = study.net.topology.bus_index[study.net.network.id_of_name["11 kV board A"]]
+    assert code == 200
+    assert float(study.cases["max"].ik_ka[at]) == pytest.approx(2.5, rel=1e-3)
+    assert re.search(r"between the line and earth Accepted is above 0 and at most the bolted 0\.4\d+ kA", text)  # its neutral resistor allows no more
+    assert "wanted current is “<b>”".replace("<", "&lt;").replace(">", "&gt;") in told("<b>")[1]
+    assert "at most the bolted" in told("900 kA")[1]
+    assert told("2.5", selected="W25")[0] == 404

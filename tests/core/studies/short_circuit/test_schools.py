@@ -228,3 +228,42 @@ def test_open_conductors_by_hand(earthed):
     assert abs(made.i_a[2]).max() == 0  # no way back
     v = made.v_pu[1][net.topology.bus_index["B"]]
     assert abs(v[0]) > abs(v[1]) > 0.1
+
+
+def test_an_earth_fault_by_hand_with_the_infeeds_own_zero_sequence_and_a_series_branch():
+    """Ik1 = √3·c·Un/|2·Z1 + Z0|; what goes in at one end of a branch comes out at the other, in every sequence."""
+    feed = {**INFEED, "neutral": "solid", "x0_over_x1": 1.5, "r0_over_x0": 0.3}
+    branch = {
+        "kind": "equivalent_branch",
+        "name": "N",
+        "from_bus": "A",
+        "to_bus": "B",
+        "r_pu": 0.02,
+        "x_pu": 0.1,
+        "r0_pu": 0.05,
+        "x0_pu": 0.25,
+        "s_base_mva": 100.0,
+    }
+    study = faults_of([BUS_A, BUS_B, feed, branch], fault="lg")
+    one, base = study.cases["max"], 121 / 100
+    x_q = 1.1 * 11 / math.sqrt(3) / 10 / math.sqrt(1.01)
+    z1 = complex(0.1, 1) * x_q + complex(0.02, 0.1) * base
+    z0 = complex(0.3, 1) * 1.5 * x_q + complex(0.05, 0.25) * base
+    assert float(one.of("lg").ik_ka[1]) == pytest.approx(math.sqrt(3) * 1.1 * 11 / abs(2 * z1 + z0), rel=1e-9)
+    through = one.flows([1], "lg").of("N")[:, 0]
+    assert through[0] == pytest.approx(-through[1])
+    assert abs(through[0, 2]) == pytest.approx(float(one.of("lg").ik_ka[1]) / 3)
+
+
+def test_a_salient_pole_machine_without_damper_is_taken_at_three_quarters_of_its_transient_reactance():
+    one = faults_of([BUS_A, {**GENERATOR, "rotor": "salient pole, no damper"}], school="ieee").cases["max"]
+    assert float(one.ik_ka[0]) == pytest.approx(11 / math.sqrt(3) / abs(complex(0.05, 0.75 * 0.22 * 12.1)), rel=1e-9)
+
+
+def test_along_a_conductor_that_nothing_earths_one_line_carries_nothing_and_two_lines_do():
+    bare = {**CABLE, "r0_ohm_per_km": 1.0, "x0_ohm_per_km": 0.3, "c0_uf_per_km": 0.0}
+    network = network_of([BUS_A, BUS_B, {**INFEED, "neutral": "isolated"}, bare])
+    made = SHORT_CIRCUIT.on_request[0].run(compile_network(network, "Normal", "short_circuit"), "W", None)
+    whole = StateResults(network, "Normal").result(SHORT_CIRCUIT).cases["max"]
+    assert not np.any(made.ik_ka["lg", "max"])
+    assert made.ik_ka["llg", "max"][-1] == pytest.approx(float(whole.of("ll").ik_ka[1]), rel=1e-6)

@@ -7,7 +7,7 @@ from northfell.core.studies.duty import DUTY
 from northfell.core.studies.short_circuit import ALONG, FAULT_WORDS, FAULTS, OPEN, SHORT_CIRCUIT, ShortCircuit
 from northfell.web.shell.naming import ENDS
 from northfell.web.shell.stage import Look, Stage, Tab
-from northfell.web.stages.faults import ledger, remedying
+from northfell.web.stages.faults import ledger, remedying, through
 from northfell.web.stages.faults.card import fault_figures
 from northfell.web.stages.faults.tags import fault_tags
 
@@ -42,5 +42,5 @@ FAULTS_STAGE = Stage(
     ),
     listed=lambda result, view: result.listing(view.fault) if isinstance(result, ShortCircuit) else result,
     figures=fault_figures, tags=fault_tags, says=_says, tools="stages/faults/_tools.html", legend="stages/faults/_legend.html",
-    acts="stages/faults/_acts.html", pins=True, routers=(remedying.router,),
+    acts="stages/faults/_acts.html", pins=True, routers=(remedying.router, through.router),
 )  # fmt: skip
