@@ -3,6 +3,7 @@
 Run with `./nf bench`. The networks are made up: 11 kV feeders of cables with a load at every bus and some rings.
 """
 
+import gc
 import statistics
 import time
 from collections.abc import Callable
@@ -48,6 +49,8 @@ def milliseconds(work: Callable[[], object]) -> float:
 def fault_times(n: int) -> None:
     """Each part alone, both cases: three-phase with its peak; what each further fault adds; everything that the tables tell; duty."""
     net = compile_network(feeder_network(n), "Normal", "short_circuit")
+    gc.collect()
+    gc.freeze()  # the elements stay; a collection that goes through them all falls on whichever figure it meets
     one = short_circuit.run(net).cases["max"]
     factorise = milliseconds(lambda: one.network_of(one.given.sources.z))
     study = short_circuit.run(net)

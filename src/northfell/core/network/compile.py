@@ -8,6 +8,7 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from operator import attrgetter
 from typing import Any, cast
 
 import numpy as np
@@ -190,7 +191,7 @@ class Compiled:
 
 def numbers(elements: Iterable[Element], field: str) -> Floats:
     """One parameter of many elements; nan where empty."""
-    return np.array([math.nan if (v := getattr(e, field)) is None else v for e in elements], float)
+    return np.array(list(map(attrgetter(field), elements)), float)  # an empty one is None, of which NumPy makes nan
 
 
 def compile_network(

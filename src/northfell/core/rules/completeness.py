@@ -99,7 +99,8 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: str) ->
 
 def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element] | None = None) -> list[Missing]:
     """What the elements (or some `among` them) lack for the study, in the order of the network."""
-    return [one for element in (elements.values() if among is None else among) for one in missing_of(elements, element, study)]
+    may_lack = _MAY_LACK.of  # asked here too, as of tens of thousands of elements next to none lack anything
+    return [one for e in (elements.values() if among is None else among) if study in may_lack(e) for one in missing_of(elements, e, study)]
 
 
 def assumed_count(elements: Mapping[str, Element], study: str) -> int:

@@ -15,7 +15,7 @@ from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
 from northfell.core.studies.short_circuit.given import Given, Nodes, positive_wires
 from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
-from northfell.core.studies.short_circuit.zero import Conductors, ZeroSequence, zero_sequence
+from northfell.core.studies.short_circuit.zero import Conductors, ZeroSequence, with_paths, zero_sequence
 
 FAULTS = ("3ph", "ll", "llg", "lg")
 TO_EARTH = ("llg", "lg")
@@ -74,6 +74,10 @@ class Shared:
     def conductors(self) -> Conductors:
         return Conductors.of(self.net)
 
+    @cached_property
+    def others(self) -> list[Element]:
+        return with_paths(self.net)
+
 
 @dataclass
 class Case:
@@ -126,7 +130,7 @@ class Case:
 
     @cached_property
     def zero(self) -> ZeroSequence:
-        return zero_sequence(self.net, self.given, self.shared.conductors)
+        return zero_sequence(self.net, self.given, self.shared.conductors, self.shared.others)
 
     def at_bus(self, of_node: Complexes) -> Complexes:
         nodes = self.net.topology.node_of_bus

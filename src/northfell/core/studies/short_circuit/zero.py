@@ -5,8 +5,10 @@ A part of the network of which something is not known gives no earth-fault curre
 
 import math
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import cast
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -111,6 +113,7 @@ class Conductors:
     """Cables, lines and trunking that are fed, as columns: the same in every case."""
 
     elements: tuple[Conductor, ...]
+    ids: tuple[str, ...]
     rows: Ints  # among the branches
     r0: Floats  # ohm per km; nan where not given
     x0: Floats
@@ -122,18 +125,34 @@ class Conductors:
     def of(cls, net: Compiled) -> "Conductors":
         b, nodes, fed = net.branches, net.topology.node_of_bus, net.topology.fed_node
         alive = (fed[nodes[b.from_bus]] if len(b.ids) else np.zeros(0, bool)).tolist()
-        rows = [k for k, (i, there) in enumerate(zip(b.ids, alive, strict=True)) if there and isinstance(net.elements[i], Conductor)]
-        those = tuple(e for k in rows if isinstance(e := net.elements[b.ids[k]], Conductor))
+        all_of_them = [net.elements[i] for i in b.ids]
+        conducts = of_types(all_of_them, Conductor)
+        rows = [k for k, there in enumerate(alive) if there and conducts[k]]
+        those = tuple(cast(Conductor, all_of_them[k]) for k in rows)
         c0 = numbers(those, "c0_uf_per_km")
-        none = np.array([isinstance(e, Trunking) for e in those], bool)
+        none = np.array(of_types(those, Trunking), bool)
         return cls(
-            those, np.array(rows, np.intp), numbers(those, "r0_ohm_per_km"), numbers(those, "x0_ohm_per_km"), np.where(none & np.isnan(c0), 0.0, c0),
+            those, tuple(e.id for e in those), np.array(rows, np.intp),
+            numbers(those, "r0_ohm_per_km"), numbers(those, "x0_ohm_per_km"), np.where(none & np.isnan(c0), 0.0, c0),
             numbers(those, "length_m") / 1000, numbers(those, "parallel"),
         )  # fmt: skip
 
 
-def zero_sequence(net: Compiled, given: Given, conductors: Conductors) -> ZeroSequence:
-    """The zero sequence of a network in one case.
+def of_types(elements: Sequence[Element], *wanted: type[Element]) -> list[bool]:
+    """Which elements are of some types; each type that occurs is asked once, as thousands of elements are of few."""
+    found = {t: issubclass(t, wanted) for t in set(map(type, elements))}
+    return [found[type(e)] for e in elements]
+
+
+def with_paths(net: Compiled) -> list[Element]:
+    """What carries the zero sequence otherwise than a conductor does, where it is fed: the same in every case."""
+    elements = net.terminals.elements
+    those = [e for e, there in zip(elements, of_types(elements, *WITH_PATHS), strict=True) if there]
+    return [e for e in those if any(net.topology.fed_bus(net.topology.bus_index[b]) for b in e.buses)]
+
+
+def zero_sequence(net: Compiled, given: Given, conductors: Conductors, others: Sequence[Element]) -> ZeroSequence:
+    """The zero sequence of a network in one case, of its conductors and of what else carries it.
 
     Source
     ------
@@ -143,16 +162,14 @@ def zero_sequence(net: Compiled, given: Given, conductors: Conductors) -> ZeroSe
     part = _Part(net, given, nodes.n)
     rows = {b: i for i, b in enumerate(net.branches.ids)}
     star = {net.branches.ids[w.rows[0]]: k for k, w in enumerate(net.windings)}
-    for e in (e for e in net.terminals.elements if isinstance(e, WITH_PATHS)):
-        if not any(net.topology.fed_bus(net.topology.bus_index[b]) for b in e.buses):
-            continue
+    for e in others:
         if isinstance(e, Transformer):
             _two_windings(part, e, rows[e.id])
         elif isinstance(e, ThreeWindingTransformer):
             _three_windings(part, e, star[e.id])
         elif isinstance(e, EarthingTransformer):
             _earthing(part, e)
-        else:
+        elif isinstance(e, (SeriesReactor, EquivalentBranch)):
             _in_line(part, e, rows[e.id])
     _sources(part)
     return _factorised(part, nodes, *_conductors(part, conductors))
@@ -173,7 +190,7 @@ def _factorised(part: _Part, nodes: Nodes, of_conductors: Wires, charging: Paths
             reasons[int(of_node[node])].append(told)
     charged = {int(p) for p in np.unique(of_node[charging.nodes])}
     alive = np.concatenate([nodes.alive, np.ones(n - len(nodes.alive), bool)])
-    parts = {int(p) for p in of_node[alive]}
+    parts = set(np.unique(of_node[alive]).tolist())
     first = {int(p): int(k) for k, p in reversed(list(enumerate(of_node.tolist()))) if alive[k]} if parts - tied - charged else {}
     loose = [first[p] for p in sorted(parts - tied - charged)]
     paths = paths_of([*part.paths, *(("", INSIDE, INSIDE, node, 1 / LOOSE) for node in loose)]).with_more(charging)
@@ -201,14 +218,13 @@ def _conductors(part: _Part, c: Conductors) -> tuple[Wires, Paths]:
         accepted = p.accepted.removesuffix(" (or empty)") if p else ""
         told = f"{title_of(e)}: c0_uf_per_km is empty, accepted is {accepted}; no star point here is earthed solidly."
         part.uncharged += [(int(node), told) for node in nodes[k]]
-    ids = tuple(e.id for e in c.elements)
     terminals = np.tile(np.array([0, 1], np.intp), (len(rows), 1))
-    wires = Wires(ids, terminals, ends, nodes, np.asarray(z, complex), np.ones(len(rows), complex))
+    wires = Wires(c.ids, terminals, ends, nodes, np.asarray(z, complex), np.ones(len(rows), complex))
     b0 = 2 * math.pi * net.frequency_hz * np.nan_to_num(c.c0) * 1e-6 * c.km * c.parallel * base
     charged = np.flatnonzero(b0)
     both = np.concatenate([charged, charged])
     side = np.repeat(np.array([0, 1], np.intp), len(charged))
-    charging = Paths(tuple(ids[k] for k in both), side, ends[both, side], nodes[both, side], np.asarray(2 / (1j * b0[both]), complex))
+    charging = Paths(tuple(np.array(c.ids, object)[both].tolist()), side, ends[both, side], nodes[both, side], np.asarray(2 / (1j * b0[both]), complex))
     return wires, charging
 
 
