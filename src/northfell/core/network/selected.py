@@ -70,19 +70,31 @@ class Inverses:
         diagonal = np.full(n, np.nan, complex)
         if not len(wanted):
             return diagonal
-        found = self._selected(factor.factors)
+        found = self.entries(factor, wanted)
         if found is None:
             return _by_columns(factor, n, wanted)
-        diagonal[wanted] = found.diagonal[found.position][wanted]
-        tried = wanted[np.unique([0, len(wanted) // 2, int(np.argmax(np.abs(diagonal[wanted])))])]
-        checked = _by_columns(factor, n, tried)[tried]
-        if not np.all(np.abs(diagonal[tried] - checked) <= NEAR * np.abs(checked)):
-            return _by_columns(factor, n, wanted)
+        diagonal[wanted] = found.diagonal[found.position[wanted]]
         return diagonal
 
-    def entries(self, factor: Factorised) -> Entries | None:
-        """The entries of the inverse between nodes that are joined; None where the factors do not have symmetric pivots."""
-        return self._selected(factor.factors)
+    def entries(self, factor: Factorised, wanted: Ints) -> Entries | None:
+        """The entries of the inverse between nodes that are joined, of which some nodes are wanted.
+
+        None where the factors do not have symmetric pivots, or an entry in the columns of three of the nodes is not that of the solved column.
+        """
+        found = self._selected(factor.factors)
+        if found is None or self._pattern is None or not len(wanted):
+            return None
+        begins, below = self._pattern
+        node_at = np.argsort(found.position)
+        tried = wanted[np.unique([0, len(wanted) // 2, int(np.argmax(np.abs(found.diagonal[found.position[wanted]])))])]
+        solved = _columns(factor, len(node_at), tried)
+        for k, node in enumerate(tried):
+            at = found.position[node]
+            rows = node_at[np.append(below[begins[at] : begins[at + 1]], at)]
+            apart = np.abs(found.at(rows, np.full(len(rows), node)) - solved[rows, k])
+            if not np.all(apart <= NEAR * np.abs(solved[node, k])):
+                return None
+        return found
 
     def _selected(self, lu: Any) -> Entries | None:
         n = lu.shape[0]
@@ -151,12 +163,17 @@ def _batches(begins: Ints, rows: Ints, n: int) -> list[_Batch] | None:
     return made
 
 
+def _columns(factor: Factorised, n: int, nodes: Ints) -> Complexes:
+    """Columns of the inverse (n, node)."""
+    rhs = np.zeros((n, len(nodes)), complex)
+    rhs[nodes, np.arange(len(nodes))] = 1
+    return factor.solve(rhs)
+
+
 def _by_columns(factor: Factorised, n: int, wanted: Ints) -> Complexes:
     """The same by solving for the columns, in blocks."""
     diagonal = np.full(n, np.nan, complex)
     for start in range(0, len(wanted), BLOCK):
         nodes = wanted[start : start + BLOCK]
-        rhs = np.zeros((n, len(nodes)), complex)
-        rhs[nodes, np.arange(len(nodes))] = 1
-        diagonal[nodes] = factor.solve(rhs)[nodes, np.arange(len(nodes))]
+        diagonal[nodes] = _columns(factor, n, nodes)[nodes, np.arange(len(nodes))]
     return diagonal
