@@ -53,6 +53,20 @@ def test_line_and_load_side_are_both_asked_and_the_larger_counts():
     assert (only(turned, "Q", "breaking").value, turned.net.topology.bus_ids[only(turned, "Q", "breaking").bus]) == (pytest.approx(10.0), "A")
 
 
+def test_a_device_is_held_to_the_direct_part_of_what_stands_behind_it_not_of_a_mixture_that_decays_sooner():
+    """An incomer of R/X 0.1 beside motors of R/X 0.5 at the same board: its peak is √2·κ(0.1)·I of its own, not the board's κ."""
+    rated = {**BREAKER, "rated_by": "IEC 62271-100", "i_breaking_ka": 20.0}
+    resistive = {**MOTOR, "bus": "B", "count": 20, "r_over_x": 0.5}
+    duties = duties_of([BUS_A, BUS_B, INFEED, rated, resistive])
+    own = (1.02 + 0.98 * math.exp(-0.3)) * math.sqrt(2) * 10
+    one, b = duties.faults.cases["max"], duties.net.topology.bus_index["B"]
+    mixed = float(one.ip_ka[b]) * 10 / float(one.ik_ka[b])
+    assert mixed < 0.98 * own
+    assert only(duties, "Q", "making").value == pytest.approx(own, rel=1e-6)
+    i_dc = math.sqrt(2) * 10 * math.exp(-2 * math.pi * 50 * 0.1 * 0.1)
+    assert only(duties, "Q", "breaking, asymmetrical").value == pytest.approx(math.hypot(10, min(i_dc, float(one.dc_ka()[b]))), rel=1e-6)
+
+
 def test_low_voltage_breakers_by_iec_close_on_what_their_test_allows():
     assert [eq.low_voltage_making_factor(ka) for ka in (4.0, 6.0, 10.0, 20.0, 50.0, 65.0)] == [1.5, 1.7, 1.7, 2.0, 2.1, 2.2]
 

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -10,7 +10,17 @@ import numpy as np
 from northfell.core.model.elements import Element
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes
-from northfell.core.studies.short_circuit import FAULT_WORDS, IecCase, IeeeCase, ShortCircuit, as_phases
+from northfell.core.studies.short_circuit import (  # fmt: skip
+    FAULT_WORDS,
+    IecCase,
+    IeeeCase,
+    ShortCircuit,
+    as_phases,
+    direct_current_ka,
+    heat_of_direct_part,
+    peak_current_ka,
+    peak_factor,
+)
 
 BLOCK = 128  # faults at a time
 CONSIDERED = ("3ph", "lg", "llg")  # of which the one that asks most counts; those to earth where they are known
@@ -64,27 +74,47 @@ class Currents:
                         found[e.id, b, fault] = largest(early.terminals[first, k], fault), largest(late.terminals[first, k], fault)
         return found
 
-    def at_bus(self, bus: int, fault: str, share: float = 1.0, late: float = 1.0) -> Meets:
-        """What flows at a bus, or the part of it that a device carries."""
-        one = self.case
-        ik, ib = float(one.of(fault).ik_ka[bus]) * share, float(one.breaking_ka(fault)[bus])
-        ratio = float(one.x_over_r(fault)[bus])
-        if isinstance(one, IecCase):  # the decay of a part is not told apart from that of the whole: it is not taken below it
-            i_dc, ith, ratio_late, ib = float(one.dc_ka(fault)[bus]) * share, float(one.thermal_ka(fault)[bus]) * share, ratio, min(ib, ik)
-        else:
-            i_dc, ith, ratio_late, ib = math.nan, math.nan, float(one.interrupting.x_over_r(fault)[bus]), ib * late
-        return Meets(bus, fault, ik, float(one.peak_ka(fault)[bus]) * share, ib, i_dc, ith, ratio, ratio_late)
+    def at_bus(self, bus: int, fault: str) -> Meets:
+        """What flows at a bus."""
+        one, ik, ib = self.case, float(self.case.of(fault).ik_ka[bus]), float(self.case.breaking_ka(fault)[bus])
+        ip, ratio = float(one.peak_ka(fault)[bus]), float(one.x_over_r(fault)[bus])
+        if isinstance(one, IecCase):
+            return Meets(bus, fault, ik, ip, min(ib, ik), float(one.dc_ka(fault)[bus]), float(one.thermal_ka(fault)[bus]), ratio, ratio)
+        return Meets(bus, fault, ik, ip, ib, math.nan, math.nan, ratio, float(one.interrupting.x_over_r(fault)[bus]))
+
+    def _part(self, e: Element, whole: Meets, early: float, late: float) -> Meets:
+        """The part of it that a device carries: it is not taken to decay faster than the whole, nor than what stands behind it lets it."""
+        share = early / whole.ik if whole.ik else 0.0
+        if not isinstance(self.case, IecCase):  # multipliers go by X/R at the fault
+            return replace(whole, ik=early, ip=whole.ip * share, ib=late)
+        peak, later = self._ratios.get((e.id, whole.bus), (math.nan, math.nan))
+        most = max(share, 1.0)  # a part brings no more than the whole of what they share
+        ip, i_dc, ith = whole.ip * share, whole.i_dc * share, whole.ith * share
+        if math.isfinite(peak) and math.isfinite(later):
+            settings, f_hz = self.faults.settings, self.net.frequency_hz
+            kappa = float(peak_factor(peak))
+            ip = max(ip, min(whole.ip * most, float(peak_current_ka(kappa, early))))
+            i_dc = max(i_dc, min(whole.i_dc * most, float(direct_current_ka(early, f_hz, settings.t_min_s, later))))
+            ith = max(ith, min(whole.ith * most, early * math.sqrt(float(heat_of_direct_part(kappa, f_hz, settings.t_k_s)) + 1)))
+        return replace(whole, ik=early, ip=ip, ib=min(whole.ib, early), i_dc=i_dc, ith=ith)
+
+    @cached_property
+    def _ratios(self) -> dict[tuple[str, int], tuple[float, float]]:
+        """R/X of what each closed device carries into faults at its buses, for the peak and at the least time delay."""
+        if not isinstance(self.case, IecCase):
+            return {}
+        places = list(dict.fromkeys((e, bus) for e, bus, _ in self._through))
+        terminals = [self.net.terminals.of(e).start for e, _ in places]
+        peak, late = self.case.of_parts([bus for _, bus in places], terminals)
+        return dict(zip(places, zip(peak.tolist(), late.tolist(), strict=True), strict=True))
 
     def through(self, e: Element) -> list[Meets]:
         """What a closed device carries for faults at its two buses, line and load side."""
-        found = []
-        for b in (self.net.topology.bus_index[bus] for bus in e.buses):
-            for fault in self.known.get(b, ()):
-                if (e.id, b, fault) in self._through:
-                    early, late = self._through[e.id, b, fault]
-                    whole, late_whole = float(self.case.of(fault).ik_ka[b]), float(self.case.breaking_ka(fault)[b])
-                    found.append(self.at_bus(b, fault, early / whole if whole else 0.0, late / late_whole if late_whole else 0.0))
-        return found
+        buses = (self.net.topology.bus_index[bus] for bus in e.buses)
+        return [
+            self._part(e, self.at_bus(b, fault), *self._through[e.id, b, fault])
+            for b in buses for fault in self.known.get(b, ()) if (e.id, b, fault) in self._through
+        ]  # fmt: skip
 
     def told(self, m: Meets, symbol: str, value: float) -> Step:
         """Where a current comes from, as a step of a working."""

@@ -6,7 +6,7 @@ from northfell.core.network.sequences import as_phases
 from northfell.core.studies.record import Asked, OnRequest, Study, Told
 from northfell.core.studies.short_circuit.along import PLACES, Along, along, resistance_for
 from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
-from northfell.core.studies.short_circuit.equations import Floats, heat_of_direct_part, peak_factor
+from northfell.core.studies.short_circuit.equations import Floats, direct_current_ka, heat_of_direct_part, peak_current_ka, peak_factor
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.ieee_equations import LV_SOURCE, PARTING_CYCLES, crest_multiplier, remote_multiplier, rms_factor, rms_multiplier
@@ -59,6 +59,6 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 __all__ = [
     "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "OPEN", "OpenConductors",
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
-    "crest_multiplier", "explain_fault", "heat_of_direct_part", "peak_factor", "remote_multiplier", "resistance_for", "rms_factor", "rms_multiplier",
-    "run",
+    "crest_multiplier", "direct_current_ka", "explain_fault", "heat_of_direct_part", "peak_current_ka", "peak_factor", "remote_multiplier",
+    "resistance_for", "rms_factor", "rms_multiplier", "run",
 ]  # fmt: skip

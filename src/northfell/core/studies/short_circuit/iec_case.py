@@ -1,6 +1,6 @@
 """Currents of IEC 60909-0 at their instants: peak, breaking, steady-state, thermal equivalent."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -10,10 +10,11 @@ from northfell.core.model.elements import InductionMotor, Infeed, StaticLoad, Sy
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.selected import BLOCK
 from northfell.core.studies.short_circuit import equations as eq
-from northfell.core.studies.short_circuit.case import TO_EARTH, Case, without
+from northfell.core.studies.short_circuit.case import TO_EARTH, Case, Shared, without
 from northfell.core.studies.short_circuit.iec import FC_OVER_F, decay_of, rated_current_pu
 from northfell.core.studies.short_circuit.machines import sin_phi_of
 
+NOTHING_KA = 1e-9
 CAPS = (1.8, 2.0)  # of 1.15·κ, low voltage and above
 RATIO_WITHOUT_MARGIN = 0.3  # R/X below which in every branch method (b) needs no factor
 
@@ -40,6 +41,41 @@ class IecCase(Case):
     def zc_pu(self) -> Complexes:
         """At the equivalent frequency of the peak, with the fictitious resistances of machines."""
         return self._with_inside(self._ratio_at(FC_OVER_F, self.given.sources.z_peak), "zc_pu")
+
+    def of_parts(self, buses: Sequence[int], terminals: Sequence[int]) -> tuple[Floats, Floats]:
+        r"""R/X of what some terminals carry into a three-phase fault at their buses, for the peak and at the least time delay.
+
+        It is that of the impedance which the fault sees behind each: :math:`Z_c = c U_n/(\sqrt 3 I_c)` of the part :math:`I_c` at the equivalent
+        frequency, so that peaks of branches which meet at the fault add up (IEC 60909-0:2016, peak current, methods (c) and of non-meshed networks).
+        Nan inside a power station unit, and of what carries nothing.
+        """
+        late, s = eq.equivalent_frequency(self.net.frequency_hz, self.settings.t_min_s), self.given.sources
+        return self._parts_at(FC_OVER_F, s.z_peak, buses, terminals), self._parts_at(late, s.z, buses, terminals)
+
+    def _parts_at(self, fc_over_f: float, z: Complexes, buses: Sequence[int], terminals: Sequence[int]) -> Floats:
+        """R/X of parts from the network with every reactance times fc/f, without the converters, whose currents have no direct part."""
+        c = self.given.converters
+        bare = replace(c, i1=np.zeros_like(c.i1), i2=np.zeros_like(c.i2))
+        given = replace(self.given, converters=bare, inside=(), sources=replace(self.given.sources, z=_scaled(z, fc_over_f)))
+        one = Case(self.net, self.settings, given, Shared(self.net))
+        one.__dict__["wires"] = self.wires.scaled(fc_over_f)
+        inside = {int(b) for unit in self.given.inside for b in unit.buses}
+        found = np.full(len(terminals), np.nan)
+        by: dict[int, list[int]] = {}
+        for k, b in enumerate(buses):
+            if int(b) not in inside:
+                by.setdefault(int(b), []).append(k)
+        places = list(by)
+        for start in range(0, len(places), BLOCK):
+            some = places[start : start + BLOCK]
+            flows = one.flows(some)
+            for at, b in enumerate(some):
+                for k in by[b]:
+                    i = complex(flows.terminals[terminals[k], at, 0])
+                    if abs(i) > NOTHING_KA:
+                        behind = 1 / i
+                        found[k] = float(eq.r_over_x_equivalent(np.array([behind if behind.imag > 0 else -behind]), fc_over_f)[0])
+        return np.asarray(np.maximum(found, 0.0))
 
     @cached_property
     def r_over_x(self) -> Floats:
