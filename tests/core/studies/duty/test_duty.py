@@ -67,6 +67,24 @@ def test_a_device_is_held_to_the_direct_part_of_what_stands_behind_it_not_of_a_m
     assert only(duties, "Q", "breaking, asymmetrical").value == pytest.approx(math.hypot(10, min(i_dc, float(one.dc_ka()[b]))), rel=1e-6)
 
 
+def test_the_ratio_behind_a_device_is_found_at_the_equivalent_frequency():
+    """Two unlike cables side by side behind the incomer: R/X of all behind it with every reactance times 0.4."""
+    rated = {**BREAKER, "from_bus": "C", "rated_by": "IEC 62271-100", "i_breaking_ka": 20.0}
+    cables = [{**CABLE, "name": n, "to_bus": "C", "r_ohm_per_km": r, "x_ohm_per_km": x} for n, r, x in (("W1", 0.02, 0.4), ("W2", 0.3, 0.05))]
+    elements = [BUS_A, BUS_B, {**BUS_B, "name": "C"}, INFEED, *cables, rated, {**MOTOR, "bus": "B", "count": 40, "r_over_x": 0.9}]
+    duties = duties_of(elements)
+    x_q = 1.1 * 11 / math.sqrt(3) / 10 / math.sqrt(1.01)
+
+    def behind(k):
+        a, b = complex(0.02, 0.4 * k), complex(0.3, 0.05 * k)
+        return complex(0.1 * x_q, k * x_q) + a * b / (a + b)
+
+    ratio = behind(0.4).real / behind(0.4).imag * 0.4
+    assert abs(ratio - behind(1).real / behind(1).imag) > 0.01  # another one at 50 Hz
+    i = 1.1 * 11 / math.sqrt(3) / abs(behind(1))
+    assert only(duties, "Q", "making").value == pytest.approx((1.02 + 0.98 * math.exp(-3 * ratio)) * math.sqrt(2) * i, rel=1e-5)
+
+
 def test_low_voltage_breakers_by_iec_close_on_what_their_test_allows():
     assert [eq.low_voltage_making_factor(ka) for ka in (4.0, 6.0, 10.0, 20.0, 50.0, 65.0)] == [1.5, 1.7, 1.7, 2.0, 2.1, 2.2]
 
