@@ -216,7 +216,9 @@ def test_remedies_are_solved_and_do_what_they_say():
     assert any("series reactor" in r.title and r.cures for r in found)
     assert all(r.alone for r in found if r.title in ("Open Q1", "Open Q11", "Open Q0A"))
     for r in found:
-        after = StateResults(apply_completed(works, r.change)[0], "Generator in parallel").result(DUTY)
+        changed = apply_completed(works, r.change)[0]
+        assert all("r_over_x" in e.assumed for e in changed.elements.values() if e.kind == "series_reactor")
+        after = StateResults(changed, "Generator in parallel").result(DUTY)
         worst = after.worst("11 kV board A")
         assert (worst.pct if worst.pct is not None else 0.0) == pytest.approx(r.after_pct)
         assert r.cures == (r.after_pct <= 100.0)

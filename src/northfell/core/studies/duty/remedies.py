@@ -21,7 +21,9 @@ from northfell.core.studies.duty.solve import run
 
 R10_KA = (4.0, 5.0, 6.3, 8.0, 10.0, 12.5, 16.0, 20.0, 25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0)  # IEC 60059
 REACTORS_PCT = (3.0, 5.0, 8.0, 12.0)
+REACTOR_A = 630.0  # where what it stands before has no rated current
 STEPS_OF_UK = (1.25, 1.5, 2.0)
+TRIED = "a figure to try the remedy with: replace it"
 WORTH_TRYING = 0.03  # part of the fault current that something must bring
 
 
@@ -137,7 +139,9 @@ def _tried(network: Network, duties: Duties, element_id: str, bus: int) -> Itera
 
 def _reactors(network: Network, bus_id: str, e: Element, terminal: str) -> Attempts:
     """A reactor between a bus and what brings current into it."""
-    i_rated = getattr(e, "i_rated_a", None) or 630.0
+    own = getattr(e, "i_rated_a", None)
+    i_rated = own or REACTOR_A
+    assumed = {"r_over_x": TRIED} | ({} if own else {"i_rated_a": TRIED})
     taken = set(network.id_of_name)
     name, junction = _free("Reactor", taken), _free(f"{e.name} reactor end", taken)
     kv = getattr(network.elements[bus_id], "v_nominal_kv", None)
@@ -145,7 +149,7 @@ def _reactors(network: Network, bus_id: str, e: Element, terminal: str) -> Attem
         acts: list[Any] = [
             Add(element={"kind": "bus", "id": junction, "name": junction, "v_nominal_kv": kv, "bus_kind": "junction"}),
             Add(element={"kind": "series_reactor", "id": name, "name": name, "from_bus": bus_id, "to_bus": junction, "i_rated_a": float(i_rated), "uk_pct": uk,
-                         "r_over_x": 0.03}),
+                         "r_over_x": 0.03, "assumed": assumed}),
             Connect(id=e.id, terminal=terminal, bus=junction),
         ]  # fmt: skip
         for sheet in network.sheets:
