@@ -89,6 +89,7 @@ def test_quantities_shading_working_and_copy(walk):  # noqa: F811
     walk.one("#show-tags summary").click()
     next(box for box in walk.all('[data-look="tags"]') if box.get_attribute("value") == "i").click()
     walk.until(lambda: " A" in walk.one('#sheet a[data-element="W25"]').text)
+    walk.until(lambda: walk.one('[data-look="shade"]').is_displayed())  # what is answered opens the choice again
     Select(walk.one('[data-look="shade"]')).select_by_value("loading")
     walk.until(lambda: "tone-breach" in walk.classes("W411"))
     walk.select("W411")
