@@ -22,7 +22,7 @@ async function look() {
     const found = await answer.json();
     others = found.others;
     mark();
-    if (!busy() && desk()?.dataset.version === shown.dataset.version && found.version > Number(shown.dataset.version)) go(window.location.pathname + window.location.search);
+    if (!busy() && desk()?.dataset.version === shown.dataset.version && found.version > Number(shown.dataset.version)) go(window.location.pathname + window.location.search, { byItself: true });
   } catch { /* asked again in a moment */ } finally {
     asking = false;
   }
@@ -39,7 +39,7 @@ function follow() {
   if (!awaited) return;
   if (busy()) { setTimeout(follow, 250); return; }
   awaited = false;
-  if (desk()?.dataset.waiting) go(window.location.pathname + window.location.search);
+  if (desk()?.dataset.waiting) go(window.location.pathname + window.location.search, { byItself: true });
 }
 document.addEventListener("states-known", () => { awaited = true; setTimeout(follow, 0); });
 

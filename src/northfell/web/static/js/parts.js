@@ -4,11 +4,6 @@ import { tell } from "./notice.js";
 import { go } from "./select.js";
 import { desk } from "./view.js";
 
-document.addEventListener("htmx:config:request", (event) => {
-  const { ctx } = event.detail;
-  if (desk()?.dataset.has) ctx.request.headers["X-Has"] = desk().dataset.has;
-});
-
 // An answer that was made upon something else than this window shows by now, because another came before it, cannot be put in place:
 // the look is asked for whole. What it had to say is said.
 document.addEventListener("htmx:before:swap", (event) => {

@@ -9,14 +9,8 @@ export function post(path, values) {
 }
 
 // What is rarely touched on a card is sent by these two, so that htmx need not look at it each time the card is shown.
-// One after the other: the version that is sent is the one that the answer before has brought.
-let sent = Promise.resolve();
-function send(control, values) {
-  const path = control.dataset.sends;
-  const now = () => window.htmx.ajax("POST", `${path}?${desk().dataset.view}`, { target: "#work", swap: "innerMorph", values: { ...values, version: desk().dataset.version } });
-  sent = sent.then(now, now);
-  return sent;
-}
+const send = (control, values) => window.htmx.ajax("POST", `${control.dataset.sends}?${desk().dataset.view}`, { target: "#work", swap: "innerMorph", values: { ...values, version: desk().dataset.version } });
+
 document.addEventListener("click", (event) => {
   const button = event.target.closest?.("button[data-sends]");
   if (button) send(button, {});

@@ -1,6 +1,6 @@
 // Selecting a symbol or a row: both hold a plain link, which opens in place; a modified click opens it as the browser would.
-export function go(url) {
-  window.htmx.ajax("GET", url, { target: "#work", swap: "innerMorph" });
+export function go(url, { byItself = false } = {}) {
+  window.htmx.ajax("GET", url, { target: "#work", swap: "innerMorph", byItself });
 }
 
 document.addEventListener("click", (event) => {
