@@ -2,7 +2,6 @@
 
 import pytest
 from selenium.webdriver.support.ui import Select
-
 from tests.browser.test_walk import walk  # noqa: F401
 
 pytestmark = pytest.mark.browser
