@@ -28,8 +28,8 @@ def test_range_is_whole_decades_that_hold_all_currents(currents):
 @pytest.mark.parametrize("name", DEVICES)
 def test_band_stands_in_its_frame_and_the_point_on_its_slow_edge(name):
     device = DEVICES[name]
-    i = 3 * device.picks_up_at_a
-    i_a = np.geomspace(device.picks_up_at_a, 20 * device.picks_up_at_a, 400)
+    i = 3 * device.from_a("fast")
+    i_a = np.geomspace(device.from_a("fast"), 20 * device.from_a("fast"), 400)
     band = Band(name, i_a, device.opens_at_s(i_a, "fast"), device.opens_at_s(i_a))
     assert np.all(band.fast_s <= band.slow_s)
     t = float(device.opens_at_s(np.array([i]))[0])

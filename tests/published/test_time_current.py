@@ -6,12 +6,13 @@ import math
 from pathlib import Path
 from typing import get_args
 
+import numpy as np
 import pytest
 
 from northfell.core.catalogue import tables
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import GG_RATINGS_A, Bus, Relay
-from northfell.core.studies.protection import gg_operating_time_s, relay_time_s, trip_time_s
+from northfell.core.model.elements import GG_RATINGS_A, Breaker, Bus, Relay
+from northfell.core.studies.protection import Device, Edge, gg_operating_time_s, relay_time_s
 
 POINTS = list(csv.DictReader((Path(__file__).parent / "data/relay_test_points.csv").read_text().splitlines()))
 
@@ -43,14 +44,17 @@ def test_fuse_meets_its_gates(gates):
 
 
 def test_electronic_trip_takes_its_fastest_stage():
-    def slow(i: float) -> float:
-        return float(trip_time_s(i, 1000, 8, 4000, "0.2", 10000))
+    settings = {"trip_ir_a": 1000, "trip_tr_s": 8, "trip_isd_a": 4000, "trip_tsd": "0.2", "trip_ii_a": 10000}
+    device = Device(Breaker(id="Q", name="Q", from_bus="A", to_bus="B", trip="electronic", **settings))
+
+    def slow(i: float, edge: Edge = "slow") -> float:
+        return float(device.opens_at_s(np.float64(i), edge))
 
     assert math.isinf(slow(1190))
     assert slow(6 * 1000 * 0.7) == pytest.approx(8 * 36 / 4.2**2)  # 4200 A: below the slow edge of short time
     assert slow(4500) == pytest.approx(0.20)
     assert slow(11100) == pytest.approx(0.05)
-    assert float(trip_time_s(4500, 1000, 8, 4000, "0.2", 10000, "fast")) == pytest.approx(0.14)
+    assert slow(4500, "fast") == pytest.approx(0.14)
 
 
 def test_names_in_the_model_are_the_catalogues():

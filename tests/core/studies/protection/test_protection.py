@@ -123,7 +123,7 @@ def test_an_electronic_trip_by_hand_at_both_edges():
     assert both(600.0) == (pytest.approx(0.14), pytest.approx(0.20))
     assert both(1900.0) == (pytest.approx(0.02), pytest.approx(0.20))
     assert both(2300.0) == (pytest.approx(0.02), pytest.approx(0.05))
-    assert device.picks_up_at_a == 100.0
+    assert (device.from_a("fast"), device.from_a("slow")) == (pytest.approx(105.0), pytest.approx(120.0))
     told = {i: device.clearing(i).stage for i in (104.0, 300.0, 600.0, 2300.0)}
     assert told == {104.0: "Q does not pick up", 300.0: "Q long time", 600.0: "Q short time", 2300.0: "Q instantaneous"}
     pickups = {one.code: one.curve.tolerance.pickup for one in device.functions}
@@ -155,3 +155,15 @@ def test_a_relay_by_hand_at_both_edges_is_never_told_too_early():
     assert device.clearing(2500.0).t_s == pytest.approx(0.1 + 0.06)
     assert device.clearing(2500.0).stage == "B high stage"
     assert device.functions[0].curve.tolerance.time == (-0.05, 0.05)
+
+
+def test_a_high_stage_is_sure_only_above_its_tolerance():
+    """I≫ 13.45 kA, 5 %: at 13.5 kA it may operate at once, and for certain only by the inverse stage; at 14.2 kA at once for certain."""
+    relay = Relay(id="B", name="B", breaker="Q", ct_primary_a=200, curve="IEC_VI", i_pickup_a=1000.0, time_multiplier=1.0, i_high_a=13450.0, t_high_s=0.05,
+                  time_tolerance_pct=0.0)  # fmt: skip
+    device = Device(Breaker(id="Q", name="Q", from_bus="A", to_bus="B", t_break_s=0.06), (relay,))
+    assert device.clearing(13500.0).t_s == pytest.approx(13.5 / 12.5 + 0.06)
+    assert float(device.opens_at_s(np.float64(13500.0), "fast")) == pytest.approx(0.05 + 0.06)
+    assert float(device.orders_at_s(np.float64(13500.0), "fast")) == pytest.approx(0.05)
+    assert device.clearing(14200.0).t_s == pytest.approx(0.05 + 0.06)
+    assert float(device.opens_at_s(np.float64(12700.0), "fast")) == pytest.approx(13.5 / 11.7 + 0.06)

@@ -15,6 +15,7 @@ from northfell.core.model.declare.parameters import LINE_ACCEPTED, LINES_ACCEPTE
 LF = "load_flow"
 SC = "short_circuit"
 AF = "arc_flash"
+CO = "coordination"
 UNSHOWN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")  # control characters and halves of characters
 NAME_ACCEPTED = "1 to 80 characters on one line"
 LABEL_ACCEPTED = "1 to 40 characters without “|” and “;”"

@@ -37,6 +37,21 @@ def _shaft_load() -> Any:
     )
 
 
+def _start_time() -> Any:
+    return param(
+        None, label="Starting time", symbol="tst", unit="s", gt=0, le=300, section="Operation", meaning="From standstill to speed. Empty: not checked.",
+        enters="coordination: no device may open before it at the starting current"
+    )
+
+
+def _stall_time() -> Any:
+    return param(
+        None, label="Stall time, hot", symbol="tE", unit="s", gt=0, le=300, section="Operation",
+        meaning="That the warm motor withstands at its locked-rotor current. Empty: not checked.",
+        enters="coordination: a device must open within it at the locked-rotor current"
+    )
+
+
 DIRECT_ON = When("starter", ("direct", "star-delta", "autotransformer", "soft starter"))
 
 
@@ -93,6 +108,8 @@ class InductionMotor(Consumer):
     )
     count: int = _identical()
     load_factor: float = _shaft_load()
+    t_start_s: float | None = _start_time()
+    t_stall_s: float | None = _stall_time()
     ilr_over_ir: float | None = param(
         None, label="Locked-rotor current", symbol="ILR/IrM", unit="p.u.", gt=1, le=15, section="Impedance", needed_for=(SC, AF), typical="motor_ilr",
         acts_when=DIRECT_ON, meaning="Of the rated current.", source=IEC,
@@ -150,6 +167,8 @@ class SynchronousMotor(Consumer):
     )
     count: int = _identical()
     load_factor: float = _shaft_load()
+    t_start_s: float | None = _start_time()
+    t_stall_s: float | None = _stall_time()
     xd2_pct: float | None = param(
         None, label="Subtransient reactance", symbol="x″d", unit="%", gt=0, le=200, section="Impedance", needed_for=(SC, AF),
         typical="synchronous_motor_xd2", meaning="Direct-axis subtransient reactance, saturated, on the rating of one motor.", source=IEC,

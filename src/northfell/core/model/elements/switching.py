@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
-from northfell.core.model.elements.base import AF, About, Element, Reference, peak_ka, short_time_ka, short_time_s, terminal
+from northfell.core.model.elements.base import AF, CO, About, Element, Reference, peak_ka, short_time_ka, short_time_s, terminal
 
 # Declarations read as a table.
 # fmt: off
@@ -87,7 +87,7 @@ class Breaker(Switching):
     )
     t_break_s: float | None = param(
         None, label="Interrupting time", symbol="tb", unit="s", gt=0, le=5, section="Protection", typical="breaker_interrupting_time",
-        needed_for=(AF,), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end.",
+        needed_for=(AF, CO), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end.",
         enters="opens at t(relay) + tb"
     )
     rated_by: Literal[
@@ -140,12 +140,12 @@ class Breaker(Switching):
         enters="which device opens the breaker"
     )
     trip_ir_a: float | None = param(
-        None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF,), acts_when=TRIPPED, typical="trip_ir",
+        None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF, CO), acts_when=TRIPPED, typical="trip_ir",
         meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this.",
         enters="t = tr·36/(I/Ir)²"
     )
     trip_tr_s: float | None = param(
-        None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF,), acts_when=TRIPPED,
+        None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF, CO), acts_when=TRIPPED,
         typical="trip_tr",
         meaning="I²t law through this point.",
         enters="t = tr·36/(I/Ir)²"
@@ -156,7 +156,7 @@ class Breaker(Switching):
         enters="opens within the short-time band from 1.1·Isd for certain"
     )
     trip_tsd: Literal["0.1", "0.2", "0.3", "0.4"] | None = param(
-        None, label="Short-time band", symbol="tsd", section="Protection", needed_for=(AF,), acts_when=When("trip_isd_a"),
+        None, label="Short-time band", symbol="tsd", section="Protection", needed_for=(AF, CO), acts_when=When("trip_isd_a"),
         meaning="Delay band, named by its nominal seconds.",
         enters="the band's slow edge is taken"
     )
@@ -182,7 +182,7 @@ class Fuse(Switching):
     )
     kind: Literal["fuse"] = "fuse"
     i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
-        None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF,),
+        None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF, CO),
         meaning="Standard size of a gG fuse-link; its time gates follow from it.", source="IEC 60269-1",
         enters="time gates of the gG fuse-link (IEC 60269-1); loading = I/In"
     )
@@ -251,7 +251,7 @@ class Relay(Element):
         refers_to=("breaker",)
     )
     ct_primary_a: float | None = param(
-        None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,), typical="relay_ct",
+        None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF, CO), typical="relay_ct",
         meaning="Rated primary current of the current transformers.",
         enters="secondary settings = primary settings · Isn/Ipn"
     )
@@ -260,16 +260,16 @@ class Relay(Element):
         enters="secondary settings = primary settings · Isn/Ipn"
     )
     curve: RelayCurve | None = param(
-        None, label="Curve", section="Protection", needed_for=(AF,), typical="relay_curve", meaning="Inverse-time characteristic.", source="IEC 60255-151",
+        None, label="Curve", section="Protection", needed_for=(AF, CO), typical="relay_curve", meaning="Inverse-time characteristic.", source="IEC 60255-151",
         enters="t = TM·(A/((I/I>)^p − 1) + B), constants by the curve"
     )
     i_pickup_a: float | None = param(
-        None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF,), typical="relay_pickup",
+        None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF, CO), typical="relay_pickup",
         meaning="Setting of the inverse stage in primary amperes.",
         enters="M = I/I> in the curve's equation"
     )
     time_multiplier: float | None = param(
-        None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF,), typical="relay_multiplier",
+        None, label="Time multiplier", symbol="TM", gt=0, le=20, section="Protection", needed_for=(AF, CO), typical="relay_multiplier",
         meaning="Multiplies the curve's time.",
         enters="t = TM·(A/((I/I>)^p − 1) + B)"
     )
@@ -278,14 +278,23 @@ class Relay(Element):
         enters="the high stage operates from this current on"
     )
     t_high_s: float | None = param(
-        None, label="High stage delay", symbol="t≫", unit="s", ge=0, le=10, section="Protection", needed_for=(AF,), acts_when=When("i_high_a"),
+        None, label="High stage delay", symbol="t≫", unit="s", ge=0, le=10, section="Protection", needed_for=(AF, CO), acts_when=When("i_high_a"),
         meaning="Definite time of the high stage, its own operating time included.",
         enters="the high stage operates after this time"
     )
     time_tolerance_pct: float | None = param(
-        None, label="Time tolerance", unit="%", ge=0, le=50, section="Protection", needed_for=(AF,), typical="relay_tolerance",
+        None, label="Time tolerance", unit="%", ge=0, le=50, section="Protection", needed_for=(AF, CO), typical="relay_tolerance",
         meaning="The slow edge of the band is this much above the curve.",
         enters="slow edge t·(1 + tolerance/100)"
+    )
+    pickup_tolerance_pct: float = param(
+        5.0, label="Pickup tolerance", unit="%", ge=0, le=30, section="Protection",
+        meaning="The high stage may operate from this much below its setting, and does for certain from this much above; 5 % is usual.",
+        source="IEC 60255-151, assigned error (usual value, unverified)", enters="fast edge from I≫·(1 − tolerance/100), slow edge from I≫·(1 + tolerance/100)"
+    )
+    technology: Literal["static", "electromechanical"] = param(
+        "static", label="Technology", section="Protection", meaning="Static: numerical or electronic. Electromechanical: with a disk, which runs on a little.",
+        source="IEEE 242, Table 15-3", enters="coordination: the interval that is asked for below this relay"
     )
     m_start: float = param(
         1.05, label="Operates from", unit="p.u.", ge=1.0, le=1.3, section="Protection",

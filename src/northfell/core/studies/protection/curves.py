@@ -7,13 +7,6 @@ from northfell.core.catalogue.tables import GgGates, RelayCurve
 
 Floats = NDArray[np.float64]
 
-# Electronic trips: generic bands, unverified defaults; each device's own settings stand on its card.
-LONG_TIME_STARTS = (1.05, 1.20)  # x Ir, fast and slow edge
-LONG_TIME_TOLERANCE = (-0.20, 0.0)
-PICKUP_TOLERANCE = 0.10  # of short-time and instantaneous pickup
-SHORT_TIME_BANDS_S = {"0.1": (0.05, 0.14), "0.2": (0.14, 0.20), "0.3": (0.23, 0.32), "0.4": (0.35, 0.50)}
-INSTANTANEOUS_S = 0.05
-
 
 def relay_time_s(curve: RelayCurve, m: ArrayLike, time_multiplier: ArrayLike, m_start: float = 1.0, m_hold: float = np.inf) -> Floats:
     r"""Operating time of an inverse-time overcurrent relay.
@@ -82,41 +75,3 @@ def gg_operating_time_s(gates: GgGates, i_a: ArrayLike, edge: str = "slow") -> F
         t = 10 ** np.interp(np.log10(i), log_i, log_t)
         t = np.where(i > points[-1][0], i2t / i**2, t)
     return np.where(i >= points[0][0], t, np.inf)
-
-
-def trip_time_s(i_a: ArrayLike, ir_a: float, tr_s: float, isd_a: float | None, tsd: str | None, ii_a: float | None, edge: str = "slow") -> Floats:
-    r"""Clearing time of a low-voltage breaker with an electronic trip: the fastest of its stages.
-
-    .. math:: t_\mathrm{long} = t_r\,\frac{36}{(I/I_r)^2}
-
-    The bands include the breaker's own time.
-
-    Parameters
-    ----------
-    i_a : array_like
-        Current [A].
-    ir_a, tr_s : float
-        Long-time pickup [A], and its delay at 6 times that [s].
-    isd_a, tsd
-        Short-time pickup [A] and band, or None.
-    ii_a
-        Instantaneous pickup [A], or None.
-    edge : str
-        "slow" or "fast".
-
-    Source
-    ------
-    Generic trip bands of the catalogue (unverified defaults).
-    """
-    i = np.asarray(i_a, float)
-    slow = edge == "slow"
-    with np.errstate(divide="ignore"):
-        t = tr_s * 36 / (i / ir_a) ** 2 * (1 + LONG_TIME_TOLERANCE[1 if slow else 0])
-    t = np.where(i >= ir_a * LONG_TIME_STARTS[1 if slow else 0], t, np.inf)
-    pickup = 1 + PICKUP_TOLERANCE if slow else 1 - PICKUP_TOLERANCE
-    if isd_a is not None and tsd is not None:
-        t = np.where(i >= isd_a * pickup, np.minimum(t, SHORT_TIME_BANDS_S[tsd][1 if slow else 0]), t)
-    if ii_a is not None:
-        t = np.where(i >= ii_a * pickup, np.minimum(t, INSTANTANEOUS_S if slow else 0.02), t)
-    # a long-time law that runs below the mechanism's time is held there
-    return np.maximum(t, INSTANTANEOUS_S if slow else 0.02)

@@ -1,5 +1,6 @@
 """The protective devices of a network in one state, and when each has opened for a current through it."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -8,7 +9,7 @@ import numpy as np
 
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.studies.protection.curves import Floats
-from northfell.core.studies.protection.functions import Function, functions_of
+from northfell.core.studies.protection.functions import Edge, Function, functions_of
 from northfell.core.working import Working
 
 
@@ -37,15 +38,24 @@ class Device:
         """What opens it."""
         return functions_of(self.switch, self.relays)
 
-    def opens_at_s(self, i_a: Floats, edge: str = "slow") -> Floats:
+    def opens_at_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
         """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
         first: Floats = np.min([one.opens_at_s(i_a, edge) for one in self.functions], axis=0)
         return first
 
+    def orders_at_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
+        """When it is decided that it opens, before the time of the switch itself [s]: what a device below it must be done by."""
+        first: Floats = np.min([one.curve.time_s(i_a, edge) for one in self.functions], axis=0)
+        return first
+
+    def from_a(self, edge: Edge) -> float:
+        """The lowest current at which some stage may operate (fast), or does for certain (slow) [A]."""
+        return min((a for a in (one.curve.from_a(edge) for one in self.functions) if not math.isnan(a)), default=math.nan)
+
     @property
-    def picks_up_at_a(self) -> float:
-        """The lowest current at which some stage may begin to operate [A]."""
-        return min(one.curve.starts_at_a for one in self.functions if one.curve.starts_at_a is not None)
+    def is_set(self) -> bool:
+        """Whether all that its functions need is there."""
+        return bool(self.functions) and not any(math.isnan(one.curve.pickup_a) for one in self.functions)
 
     def clearing(self, i_a: float, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""

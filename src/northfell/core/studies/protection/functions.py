@@ -5,44 +5,58 @@ Codes after IEEE C37.2 where it has one: 51 inverse time, 50 instantaneous or de
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Literal
 
 import numpy as np
 
 from northfell.core.catalogue.tables import gg_gates, relay_curves
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure as f
-from northfell.core.studies.protection.curves import (
-    INSTANTANEOUS_S,
-    LONG_TIME_STARTS,
-    LONG_TIME_TOLERANCE,
-    PICKUP_TOLERANCE,
-    SHORT_TIME_BANDS_S,
-    Floats,
-    gg_operating_time_s,
-    relay_time_s,
-    trip_time_s,
-)
+from northfell.core.studies.protection.curves import Floats, gg_operating_time_s, relay_time_s
 from northfell.core.working import Working
+
+Edge = Literal["fast", "slow"]
+EDGES: tuple[Edge, Edge] = ("fast", "slow")
+
+# Electronic trips: generic bands, unverified defaults; each device's own settings stand on its card.
+LONG_TIME_PICKUP = (0.05, 0.20)  # over Ir, at the fast and at the slow edge
+LONG_TIME_TOLERANCE = (-0.20, 0.0)
+PICKUP_TOLERANCE = (-0.10, 0.10)  # of short-time and instantaneous pickup
+SHORT_TIME_BANDS_S = {"0.1": (0.05, 0.14), "0.2": (0.14, 0.20), "0.3": (0.23, 0.32), "0.4": (0.35, 0.50)}
+INSTANTANEOUS_S = (0.02, 0.05)  # a long-time law that runs below the mechanism's time is held there too
 
 
 @dataclass(frozen=True)
 class Tolerance:
-    """How far a function may deviate: of its time and of its pickup, at the fast and at the slow edge, as shares; times of its own in second."""
+    """How far a function may deviate at the fast and at the slow edge: of its time and its pickup as shares, and the least times [s]."""
 
     time: tuple[float, float] = (0.0, 0.0)
     pickup: tuple[float, float] = (0.0, 0.0)
-    least_s: float = 0.0  # no faster than that on the slow edge
+    least_s: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class Curve:
-    """A time-current characteristic as a band: operating times at currents [A] by edge, "fast" or "slow"; infinite for never."""
+    """A time-current characteristic as a band: a law from a pickup on, with its tolerances. Clearing, drawing, margins and trip order read it."""
 
-    starts_at_a: float | None  # the lowest current at which it may begin to operate
-    time_s: Callable[[Floats, str], Floats]
+    pickup_a: float  # as set
+    law_s: Callable[[Floats, Edge], Floats]  # times at currents [A] by the law, which may be a band itself
     tolerance: Tolerance = Tolerance()
+
+    def from_a(self, edge: Edge) -> float:
+        """The lowest current at which it may operate (fast), or does for certain (slow) [A]; nan where it is not set."""
+        return self.pickup_a * (1 + self.tolerance.pickup[EDGES.index(edge)])
+
+    def time_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
+        r"""Operating time at currents [A], any shape; infinite for never.
+
+        .. math:: t = \max\left(t_\mathrm{law}(I)\,(1 + \varepsilon_t),\ t_\mathrm{least}\right) \quad\text{for}\quad I \ge I_>(1 + \varepsilon_I)
+        """
+        at = EDGES.index(edge)
+        i = np.asarray(i_a, float)
+        t = np.maximum(self.law_s(i, edge) * (1 + self.tolerance.time[at]), self.tolerance.least_s[at])
+        return np.where(i >= self.from_a(edge), t, math.inf)
 
 
 @dataclass(frozen=True)
@@ -58,7 +72,7 @@ class Function:
     tell: Callable[[Working, float, float], None]  # notes how its time at a current came about
     fast: bool = False  # meant to act without waiting for others, from its pickup on: a little less current clears much slower
 
-    def opens_at_s(self, i_a: Floats, edge: str = "slow") -> Floats:
+    def opens_at_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
         """When the switch has opened [s]."""
         return self.curve.time_s(i_a, edge) + self.adds_s
 
@@ -77,10 +91,8 @@ def _inverse(relay: Relay, breaker: Breaker) -> Function:
     share = (relay.time_tolerance_pct or 0.0) / 100
     pickup, tm = relay.i_pickup_a or math.nan, relay.time_multiplier or math.nan
 
-    def time_s(i_a: Floats, edge: str) -> Floats:
-        curve = relay_curves()[relay.curve or ""]
-        m = np.asarray(i_a, float) / pickup
-        return relay_time_s(curve, m, tm, relay.m_start, relay.m_hold) * (1 + (share if edge == "slow" else -share))
+    def law_s(i_a: Floats, edge: Edge) -> Floats:
+        return relay_time_s(relay_curves()[relay.curve or ""], i_a / pickup, tm, m_hold=relay.m_hold)
 
     def tell(w: Working, i_a: float, t: float) -> None:
         curve = relay_curves()[relay.curve or ""]
@@ -89,18 +101,22 @@ def _inverse(relay: Relay, breaker: Breaker) -> Function:
         _tell_relay(w, relay, breaker, law, numbers, t)
 
     named = f"{relay.name} {relay_curves()[relay.curve].name}" if relay.curve in relay_curves() else relay.name
-    return Function("51", relay, Curve(relay.i_pickup_a, time_s, Tolerance(time=(-share, share))), named, named, breaker.t_break_s or 0.0, tell)
+    curve = Curve(pickup, law_s, Tolerance((-share, share), (0.0, relay.m_start - 1)))
+    return Function("51", relay, curve, named, named, breaker.t_break_s or 0.0, tell)
 
 
 def _high(relay: Relay, breaker: Breaker) -> Function | None:
     if relay.i_high_a is None:
         return None
     start, delay = relay.i_high_a, relay.t_high_s or 0.0
+    share, sure = (relay.time_tolerance_pct or 0.0) / 100, relay.pickup_tolerance_pct / 100
 
     def tell(w: Working, i_a: float, t: float) -> None:
-        _tell_relay(w, relay, breaker, "t≫ for I ≥ I≫", f"I = {f(i_a)} A ≥ I≫ = {f(start)} A", t)
+        law = f"t≫ for I ≥ I≫·(1 + {f(relay.pickup_tolerance_pct)} %)"
+        _tell_relay(w, relay, breaker, law, f"I = {f(i_a)} A ≥ {f(start * (1 + sure))} A, I≫ = {f(start)} A", t)
 
-    curve = Curve(relay.i_pickup_a, lambda i_a, edge: np.where(np.asarray(i_a) >= start, delay, math.inf))
+    # its delay holds its own operating time as told, so that the slow edge is the setting itself
+    curve = Curve(start, lambda i_a, edge: np.full(np.shape(i_a), delay), Tolerance((-share, 0.0), (-sure, sure)))
     named = f"{relay.name} high stage"
     return Function("50", relay, curve, named, named, breaker.t_break_s or 0.0, tell, fast=True)
 
@@ -119,32 +135,28 @@ def _long_time(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip != "electronic":
         return None
     ir, tr = breaker.trip_ir_a or math.nan, breaker.trip_tr_s or math.nan
-    starts = (LONG_TIME_STARTS[0] - 1, LONG_TIME_STARTS[1] - 1)
-    curve = Curve(
-        breaker.trip_ir_a, lambda i_a, edge: trip_time_s(i_a, ir, tr, None, None, None, edge), Tolerance(LONG_TIME_TOLERANCE, starts, INSTANTANEOUS_S)
-    )
+    curve = Curve(ir, lambda i_a, edge: tr * 36 / (np.maximum(i_a, 1e-9) / ir) ** 2, Tolerance(LONG_TIME_TOLERANCE, LONG_TIME_PICKUP, INSTANTANEOUS_S))
     return _stage_of_trip("trip L", "long time", breaker, curve)
 
 
 def _short_time(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip != "electronic" or breaker.trip_isd_a is None or breaker.trip_tsd is None:
         return None
-    isd, band = breaker.trip_isd_a, breaker.trip_tsd
-    tolerance = Tolerance(pickup=(-PICKUP_TOLERANCE, PICKUP_TOLERANCE), least_s=SHORT_TIME_BANDS_S[band][1])
-    curve = Curve(breaker.trip_ir_a, lambda i_a, edge: trip_time_s(i_a, math.inf, math.nan, isd, band, None, edge), tolerance)
-    return _stage_of_trip("trip S", "short time", breaker, curve)
+    return _stage_of_trip("trip S", "short time", breaker, _flat(breaker.trip_isd_a, SHORT_TIME_BANDS_S[breaker.trip_tsd]))
 
 
 def _instantaneous(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip != "electronic" or breaker.trip_ii_a is None:
         return None
-    ii = breaker.trip_ii_a
-    tolerance = Tolerance(pickup=(-PICKUP_TOLERANCE, PICKUP_TOLERANCE), least_s=INSTANTANEOUS_S)
-    curve = Curve(breaker.trip_ir_a, lambda i_a, edge: trip_time_s(i_a, math.inf, math.nan, None, None, ii, edge), tolerance)
-    return replace(_stage_of_trip("trip I", "instantaneous", breaker, curve), fast=True)
+    return _stage_of_trip("trip I", "instantaneous", breaker, _flat(breaker.trip_ii_a, INSTANTANEOUS_S), fast=True)
 
 
-def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve) -> Function:
+def _flat(pickup_a: float, band_s: tuple[float, float]) -> Curve:
+    """A stage that opens within a band of time, whatever the current."""
+    return Curve(pickup_a, lambda i_a, edge: np.zeros(np.shape(i_a)), Tolerance(pickup=PICKUP_TOLERANCE, least_s=band_s))
+
+
+def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve, fast: bool = False) -> Function:
     def tell(w: Working, i_a: float, t: float) -> None:
         w.given("Ir", "long-time pickup", breaker.trip_ir_a or math.nan, "A", f"Breaker {breaker.name}")
         w.given("tr", "long-time delay at 6·Ir", breaker.trip_tr_s or math.nan, "s", f"Breaker {breaker.name}")
@@ -157,7 +169,7 @@ def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve) -> Fun
             f"I = {f(i_a)} A: {stage if math.isfinite(t) else 'no stage'}", t, "s", "generic trip bands (unverified defaults)",
         )  # fmt: skip
 
-    return Function(code, breaker, curve, f"{breaker.name} {stage}", f"{breaker.name} does not pick up", 0.0, tell)
+    return Function(code, breaker, curve, f"{breaker.name} {stage}", f"{breaker.name} does not pick up", 0.0, tell, fast)
 
 
 def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
@@ -170,7 +182,9 @@ def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
             note += " The I²t values of this size are unverified."
         w.step(f"Time of {fuse.name}", "t", "slow edge of the gG gates at I", f"I = {f(i_a)} A", t, "s", "IEC 60269-1", note)
 
-    curve = Curve(1.25 * rated if rated else None, lambda i_a, edge: gg_operating_time_s(gg_gates()[rated or math.nan], i_a, edge))
+    gates = gg_gates().get(rated or math.nan)
+    starts = (gates.nonfusing_x - 1, gates.fusing_x - 1) if gates else (0.0, 0.0)
+    curve = Curve(rated or math.nan, lambda i_a, edge: gg_operating_time_s(gg_gates()[rated or math.nan], i_a, edge), Tolerance(pickup=starts))
     return Function("fuse link", fuse, curve, "fuse", "fuse", 0.0, tell)
 
 

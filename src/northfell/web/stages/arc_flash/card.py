@@ -91,8 +91,8 @@ def _curve(study: ArcFlash, location: Location) -> list[Shape]:
         if one:
             told = f"{v.variant} {figure(one.i_device_ka, 3)} kA"
             marks.append(Mark(told, 1000 * one.i_device_ka, one.opens_at_s, f"tc-{v.variant}", v is worst))
-    low, high = current_range([device.picks_up_at_a, *(m.i_a for m in marks)])
-    i_a = np.geomspace(max(low, device.picks_up_at_a), high, 400)
+    low, high = current_range([device.from_a("fast"), *(m.i_a for m in marks)])
+    i_a = np.geomspace(max(low, device.from_a("fast")), high, 400)
     band = Band(device.name, i_a, device.opens_at_s(i_a, "fast"), device.opens_at_s(i_a))
     return curve_shapes([band], marks, *CURVE_SIZE)
 
