@@ -3,8 +3,11 @@
 from typing import Any
 
 from northfell.core.model.network import Network, OperatingState, Placement, Sheet, check_network, element_from
-from northfell.core.model.settings import Limits, ProjectSettings
+from northfell.core.model.settings import ProjectSettings
 from northfell.core.rules.typical import typical_for_missing
+
+# a transformer's feeder and its low-voltage main stand in series: whichever opens, the same hall is without supply
+SETTINGS = {"frequency_hz": 50, "coordination": {"in_series": "not required"}}
 
 
 class _Drawing:
@@ -40,7 +43,7 @@ def skerrow_water() -> Network:
         values = {field: one.value for field, one in found.items()}
         elements[element_id] = element.model_copy(update={**values, "assumed": {field: one.source for field, one in found.items()}})
     network = Network(
-        name="Skerrow Water", states=STATES, sheets=[Sheet(name="Whole works", placements=d.places)], settings=ProjectSettings(frequency_hz=50, limits=Limits())
+        name="Skerrow Water", states=STATES, sheets=[Sheet(name="Whole works", placements=d.places)], settings=ProjectSettings.model_validate(SETTINGS)
     ).model_copy(update={"elements": elements})
     check_network(network)
     return network
@@ -127,7 +130,7 @@ def _pumps(d: _Drawing) -> None:
         )  # fmt: skip
         d.add(
             "induction_motor", f"P{n}", x, 31, bus=at, p_rated_kw=900.0, v_rated_kv=11.0, efficiency_pct=95.4, power_factor=0.87, pole_pairs=2,
-            ilr_over_ir=5.5, load_factor=0.92, **({"in_service": False} if n == 4 else {}),
+            t_start_s=1.0, t_stall_s=8.0, ilr_over_ir=5.5, load_factor=0.92, **({"in_service": False} if n == 4 else {}),
         )  # fmt: skip
 
 

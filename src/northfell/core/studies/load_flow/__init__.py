@@ -4,7 +4,7 @@ from northfell.core.errors import NotFound
 from northfell.core.studies.load_flow.judging import loading_severity, loading_verdicts, low_severity, start_severity, voltage_severity, voltage_verdicts
 from northfell.core.studies.load_flow.loading import Loading, loading_limits, stages_of
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
-from northfell.core.studies.load_flow.motor_start import start
+from northfell.core.studies.load_flow.motor_start import drawn_at_start, start
 from northfell.core.studies.load_flow.outages import each_out, outages_table
 from northfell.core.studies.load_flow.result import LoadFlow, compared
 from northfell.core.studies.load_flow.settings import LoadFlowSettings
@@ -42,6 +42,6 @@ LOAD_FLOW = Study[LoadFlow](
 )  # fmt: skip
 
 __all__ = [
-    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "loading_limits", "loading_severity", "loading_verdicts", "low_severity", "run",
-    "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
+    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "drawn_at_start", "loading_limits", "loading_severity", "loading_verdicts",
+    "low_severity", "run", "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
 ]  # fmt: skip

@@ -2,10 +2,11 @@
 
 from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s
 from northfell.core.studies.protection.devices import Clearing, Device, devices_of
+from northfell.core.studies.protection.following import Asked, Interval, Step, TripOrder, follow, order_of
 from northfell.core.studies.protection.functions import EDGES, REGISTRY, Curve, Edge, Function, FunctionKind, Tolerance
 from northfell.core.studies.protection.isolation import Isolation, Zones
 
 __all__ = [
-    "Clearing", "Curve", "Device", "EDGES", "Edge", "Function", "FunctionKind", "Isolation", "REGISTRY", "Tolerance", "Zones", "devices_of",
-    "gg_operating_time_s", "relay_time_s",
+    "Asked", "Clearing", "Curve", "Device", "EDGES", "Edge", "Function", "FunctionKind", "Interval", "Isolation", "REGISTRY", "Step", "Tolerance", "TripOrder",
+    "Zones", "devices_of", "follow", "gg_operating_time_s", "order_of", "relay_time_s",
 ]  # fmt: skip

@@ -38,12 +38,12 @@ class Device:
         """What opens it."""
         return functions_of(self.switch, self.relays)
 
-    def opens_at_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
+    def opens_at_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
         """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
         first: Floats = np.min([one.opens_at_s(i_a, edge) for one in self.functions], axis=0)
         return first
 
-    def orders_at_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
+    def orders_at_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
         """When it is decided that it opens, before the time of the switch itself [s]: what a device below it must be done by."""
         first: Floats = np.min([one.curve.time_s(i_a, edge) for one in self.functions], axis=0)
         return first
@@ -61,7 +61,7 @@ class Device:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
         fastest: dict[str, tuple[float, Function]] = {}  # of each that carries settings
         for one in self.functions:
-            t = float(one.curve.time_s(np.float64(i_a), "slow"))  # type: ignore[arg-type]
+            t = float(one.curve.time_s(i_a))
             if one.holder.id not in fastest or t < fastest[one.holder.id][0]:
                 fastest[one.holder.id] = t, one
         if w:

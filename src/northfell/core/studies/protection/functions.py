@@ -48,7 +48,7 @@ class Curve:
         """The lowest current at which it may operate (fast), or does for certain (slow) [A]; nan where it is not set."""
         return self.pickup_a * (1 + self.tolerance.pickup[EDGES.index(edge)])
 
-    def time_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
+    def time_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
         r"""Operating time at currents [A], any shape; infinite for never.
 
         .. math:: t = \max\left(t_\mathrm{law}(I)\,(1 + \varepsilon_t),\ t_\mathrm{least}\right) \quad\text{for}\quad I \ge I_>(1 + \varepsilon_I)
@@ -72,7 +72,7 @@ class Function:
     tell: Callable[[Working, float, float], None]  # notes how its time at a current came about
     fast: bool = False  # meant to act without waiting for others, from its pickup on: a little less current clears much slower
 
-    def opens_at_s(self, i_a: Floats, edge: Edge = "slow") -> Floats:
+    def opens_at_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
         """When the switch has opened [s]."""
         return self.curve.time_s(i_a, edge) + self.adds_s
 

@@ -1,0 +1,144 @@
+"""The gap between two devices: from the end of clearing below to the earliest order above, over all currents that both see."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from northfell.core.model.elements import Fuse
+from northfell.core.studies.coordination.currents import Seen
+from northfell.core.studies.coordination.neighbours import Standing
+from northfell.core.studies.coordination.settings import CoordinationSettings
+from northfell.core.studies.protection import Device
+from northfell.core.studies.short_circuit import CASES, Floats
+
+SHARES = 60  # currents at which a pair is compared, from where the lower device picks up to the fault current
+
+
+@dataclass(frozen=True)
+class Interval:
+    """What a pair of devices is held to: a time, or a share of the upper one's own."""
+
+    least_s: float
+    of_upper: float  # share of the upper device's time that is to remain
+    basis: str
+
+    def required_s(self, t_upper_s: Floats) -> Floats:
+        with np.errstate(invalid="ignore"):
+            return np.where(np.isfinite(t_upper_s), self.least_s + self.of_upper * np.where(np.isfinite(t_upper_s), t_upper_s, 0), self.least_s)
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two devices for one type of fault and case, where their gap is least against what is required."""
+
+    upstream: str
+    downstream: str
+    fault: str
+    case: str
+    bus: int  # where the fault is
+    i_ka: float  # through the lower device, where the gap is least
+    i_upper_ka: float  # through the upper one then
+    i_fault_ka: float  # through the lower device, of the bolted fault
+    t_lower_s: float  # the lower one has opened, at the latest
+    t_upper_s: float  # the upper one gives its order, at the earliest
+    required_s: float
+    interval: Interval
+    in_series: bool
+
+    @property
+    def margin_s(self) -> float:
+        """The gap; infinite where the upper one sees nothing, minus infinite where the lower one never opens."""
+        if np.isinf(self.t_upper_s):
+            return float("inf")
+        return self.t_upper_s - self.t_lower_s
+
+    @property
+    def short_s(self) -> float:
+        """By how much the gap is shorter than required; negative where there is more."""
+        return self.required_s - self.margin_s
+
+
+def kind_of(device: Device) -> str:
+    """How the tables of intervals call a device."""
+    if isinstance(device.switch, Fuse):
+        return "fuse"
+    if device.relays:
+        return "electromechanical relay" if any(r.technology == "electromechanical" for r in device.relays) else "static relay"
+    return "breaker with a trip of its own"
+
+
+def interval_of(lower: Device, upper: Device, settings: CoordinationSettings) -> Interval:
+    """The interval that a pair is held to, with its source."""
+    below, above = kind_of(lower), kind_of(upper)
+    if above.endswith("relay"):
+        disk = above.startswith("electro")
+        least = (settings.interval_disk_s if disk else settings.interval_static_s) + settings.untested_s
+        return Interval(least, 0.0, f"{above} above {below}: {least:g} s after the end of clearing (IEEE 242, Table 15-3)")
+    if below == above == "fuse":
+        return Interval(0.0, 1 - settings.fuse_share_pct / 100, f"fuse above fuse: cleared within {settings.fuse_share_pct:g} % of the melting time (IEEE 242)")
+    return Interval(0.0, 0.0, f"{above} above {below}: bands clear of each other (IEEE 242)")
+
+
+def pairs_of(
+    one: Standing, devices: dict[str, Device], buses: list[int], i: Seen, settings: CoordinationSettings, kinds: tuple[str, ...], half_cycle_s: float
+) -> list[Pair]:  # fmt: skip
+    """A device with each that stands before it, for every fault and case that is known: of all buses of the zone the one with the least gap.
+
+    Between two fuses their times below half a cycle stand for heat, and are compared as such; beside anything else no fuse is quicker than that.
+    """
+    found = []
+    lower = devices[one.device]
+    for above in one.upstream:
+        upper = devices[above]
+        interval = interval_of(lower, upper, settings)
+        for fault in kinds:
+            for case in CASES:
+                i_lower, i_upper = (i.of(d, buses, fault, case) for d in (one.device, above))
+                at = _tightest(lower, upper, i_lower, i_upper, interval, 0.0 if interval.of_upper else half_cycle_s)
+                if at is not None:
+                    bus, found_at = at
+                    found.append(Pair(above, one.device, fault, case, buses[bus], **found_at, interval=interval, in_series=one.in_series))
+    return found
+
+
+def _tightest(
+    lower: Device, upper: Device, i_lower: Floats, i_upper: Floats, interval: Interval, least_s: float
+) -> tuple[int, dict[str, Any]] | None:  # fmt: skip
+    """The bus and current at which the gap falls shortest of what is required; None where neither device sees anything.
+
+    Below the bolted current both devices are compared at the same share of theirs, down to where the lower one is sure to operate: a fault
+    through a resistance or an arc. Where at the bolted current the lower one does not operate, but the upper one may, there is no gap.
+    """
+    known = np.flatnonzero(np.isfinite(i_lower) & np.isfinite(i_upper) & (i_lower > 0))
+    if not len(known):
+        return None
+    down, up = i_lower[known], i_upper[known]
+    least = np.clip(lower.from_a("slow") * (1 + 1e-9) / down, 1e-6, 1.0)
+    shares = least[:, None] ** np.linspace(1.0, 0.0, SHARES)[None, :]
+    shares = np.concatenate([shares, _steps(lower, down), _steps(upper, up)], axis=1)
+    shares = np.where((shares >= least[:, None]) & (shares <= 1), shares, 1.0)
+    t_lower = np.maximum(lower.opens_at_s(down[:, None] * shares), least_s)
+    t_upper = upper.orders_at_s(up[:, None] * shares, "fast")
+    required = interval.required_s(t_upper)
+    with np.errstate(invalid="ignore"):
+        short = np.where(np.isfinite(t_upper), required - (t_upper - t_lower), -np.inf)
+    if np.isneginf(short).all():  # the upper one sees nothing of it
+        shares, t_lower, t_upper, required, short = (a[:, SHARES - 1 : SHARES] for a in (shares, t_lower, t_upper, required, short))
+    bus, at = np.unravel_index(int(np.argmax(short)), short.shape)
+    share = float(shares[bus, at])
+    return int(known[bus]), {
+        "i_ka": float(down[bus]) * share / 1000,
+        "i_upper_ka": float(up[bus]) * share / 1000,
+        "i_fault_ka": float(down[bus]) / 1000,
+        "t_lower_s": float(t_lower[bus, at]),
+        "t_upper_s": float(t_upper[bus, at]),
+        "required_s": float(required[bus, at]),
+    }
+
+
+def _steps(device: Device, i_a: Floats) -> Floats:
+    """Shares of currents (bus, step) just below and just above each place where a stage begins: there the gap may jump."""
+    places = [one.curve.from_a(edge) for one in device.functions for edge in ("fast", "slow")]
+    around = np.array([a * side for a in places for side in (1 - 1e-9, 1 + 1e-9)])
+    return np.asarray(around[None, :] / np.maximum(i_a, 1e-9)[:, None])

@@ -1,0 +1,204 @@
+"""Rules of one device: above what it must carry, below what it protects withstands, and sure to see the least fault."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import cast
+
+import numpy as np
+
+from northfell.core.errors import CannotRun
+from northfell.core.model.elements import Cable, Element, InductionMotor, SynchronousMotor, Transformer
+from northfell.core.quantities import figure as f
+from northfell.core.studies.coordination.currents import Seen
+from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
+from northfell.core.studies.coordination.neighbours import Neighbours, Standing
+from northfell.core.studies.coordination.settings import CoordinationSettings
+from northfell.core.studies.duty import withstands_ka
+from northfell.core.studies.load_flow import LoadFlow, drawn_at_start
+from northfell.core.studies.protection import Device
+from northfell.core.studies.short_circuit import ShortCircuit
+
+SQRT3 = math.sqrt(3)
+POINTS = 80  # currents at which a device is held against a limit
+FIRST_CYCLES_S = 0.1
+RULES = {
+    "load": "above the load it carries",
+    "start": "lets a motor start",
+    "first cycles": "lets a motor's first cycles pass",
+    "stall": "within a motor's stall time",
+    "inrush": "lets a transformer's inrush pass",
+    "through-fault": "below a transformer's limit",
+    "earth through-fault": "below a transformer's limit, line to earth",
+    "cable": "below a cable's limit",
+    "least fault": "sees the least fault",
+}
+PRACTICE = "usual practice (unverified)"
+
+
+@dataclass(frozen=True)
+class Rule:
+    """One rule of a device: a value that must be no less than its limit."""
+
+    device: str
+    rule: str  # of RULES
+    of: str | None  # what is carried or protected
+    value: float | None  # None: it is not assessed, and `basis` says why
+    limit: float
+    close: float  # from which down it is near the limit
+    unit: str
+    source: str
+    basis: str
+    bus: int = -1
+    at_a: float = math.nan  # current through the device at which the value is least
+
+
+class Rules:
+    """The rules of the devices of a state."""
+
+    def __init__(
+        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: dict[str, Device], i: Seen, settings: CoordinationSettings
+    ) -> None:
+        self.net, self.faults, self.flow, self.order, self.devices, self.i, self.settings = faults.net, faults, flow, order, devices, i, settings
+        self.inside: dict[int, list[Element]] = {}
+        top, zone_of = self.net.topology, order.zones.zone_of_bus
+        for e in self.net.taking_part.values():
+            if isinstance(e, Cable | Transformer | InductionMotor | SynchronousMotor):
+                self.inside.setdefault(zone_of[top.bus_index[e.buses[0]]], []).append(e)
+
+    def of(self, one: Standing) -> Iterator[Rule]:
+        """All rules of a device for a zone that it feeds."""
+        yield from self._load(one)
+        for e in self.inside.get(one.zone, ()):
+            if isinstance(e, Transformer):
+                yield from self._transformer(one, e)
+            elif isinstance(e, Cable):
+                yield self._cable(one, e)
+            else:
+                yield from self._motor(one, cast(InductionMotor | SynchronousMotor, e))
+        yield from self._least(one)
+
+    # --- what it must carry
+
+    def _load(self, one: Standing) -> Iterator[Rule]:
+        device = self.devices[one.device]
+        if self.flow is None or one.device not in self.flow.net.terminals.at:
+            yield Rule(one.device, "load", None, None, 1.0, self.settings.carried, "×", PRACTICE, "there is no load flow in this state")
+            return
+        i = next((a for a in self.flow.current_a(self.net.elements[one.device]) if a is not None), 0.0)
+        if i > 1e-6:
+            starts = device.from_a("fast")
+            basis = f"may operate from {f(starts)} A, carries {f(i)} A"
+            yield Rule(one.device, "load", None, starts / i, 1.0, self.settings.carried, "×", PRACTICE, basis, at_a=i)
+
+    def _at_device(self, one: Standing, v_kv: float) -> float:
+        """By what a current at a voltage is multiplied to stand at the device's side of a transformer between them."""
+        gate = next(k for k in self.order.at[one.zone] if self.order.gates[k][0] == one.device)
+        bus = self.net.topology.bus_index[self.net.elements[self.order.gates[gate][0]].buses[0]]
+        return v_kv / float(self.net.v_nominal_kv[bus])
+
+    def _holds(self, one: Standing, rule: str, of: Element, i_a: float, for_s: float, told: str, source: str = PRACTICE) -> Rule:
+        """Whether a device lets a current pass for a time: its fast edge over that time."""
+        t = float(self.devices[one.device].orders_at_s(i_a, "fast"))
+        may = f"it may operate after {f(t, 3)} s" if math.isfinite(t) else "it does not operate"
+        basis = f"{told}: {f(i_a)} A at the device for {f(for_s)} s; {may}"
+        return Rule(one.device, rule, of.id, t / for_s, 1.0, 1.1, "×", source, basis, at_a=i_a)
+
+    def _motor(self, one: Standing, m: InductionMotor | SynchronousMotor) -> Iterator[Rule]:
+        try:
+            drawn = drawn_at_start(m)
+        except CannotRun as error:
+            yield Rule(one.device, "start", m.id, None, 1.0, 1.1, "×", PRACTICE, error.reasons[0])
+            return
+        if isinstance(m, InductionMotor) and m.starter in ("drive", "regenerative drive"):
+            return
+        i_start = 1000 * abs(drawn.s_mva) / (SQRT3 * (m.v_rated_kv or math.nan)) * self._at_device(one, m.v_rated_kv or math.nan)
+        yield self._holds(one, "first cycles", m, i_start * self.settings.first_cycles, FIRST_CYCLES_S, f"{f(self.settings.first_cycles)} × starting current")
+        if m.t_start_s is None:
+            yield Rule(one.device, "start", m.id, None, 1.0, 1.1, "×", PRACTICE, "its starting time is empty")
+        else:
+            yield self._holds(one, "start", m, i_start, m.t_start_s, drawn.by)
+        if m.t_stall_s is not None and (m.t_start_s is None or m.t_stall_s > m.t_start_s):
+            t = float(self.devices[one.device].opens_at_s(i_start))
+            basis = f"opens {f'within {f(t, 3)} s' if math.isfinite(t) else 'never'} at {f(i_start)} A, hot stall time {f(m.t_stall_s)} s"
+            yield Rule(one.device, "stall", m.id, m.t_stall_s / t if t else math.inf, 1.0, 1.1, "×", "motor data", basis, at_a=i_start)
+
+    # --- what it protects
+
+    def _transformer(self, one: Standing, t: Transformer) -> Iterator[Rule]:
+        if not t.s_rated_mva or not t.v_hv_kv or not t.uk_pct:
+            yield Rule(one.device, "through-fault", t.id, None, 1.0, 1.1, "×", "IEEE C57.109", "its rating is not complete")
+            return
+        i_rated = 1000 * t.s_rated_mva * t.parallel / (SQRT3 * t.v_hv_kv) * self._at_device(one, t.v_hv_kv)
+        s = self.settings
+        if self._from_high_side(one, t):
+            yield self._holds(one, "inrush", t, i_rated * s.inrush_multiple, s.inrush_s, f"{f(s.inrush_multiple)} × {f(i_rated)} A")
+        z = self._through_z(t)
+        top = 1 / z
+        multiples = np.geomspace(2.0, top, POINTS) if top > 2 else np.array([top])
+        dry = t.cooling in ("AN", "AN/AF")
+        withstands = through_fault_s(multiples, z, 1000 * t.s_rated_mva, s.through_faults == "frequent", dry)
+        told = f"category {category_of(1000 * t.s_rated_mva)}, {s.through_faults} through-faults, z {f(100 * z, 3)} %"
+        source = "IEEE C57.12.59 (unverified)" if dry else "IEEE C57.109"
+        yield self._below(one, "through-fault", t, multiples * i_rated, withstands, source, told)
+        if self._from_high_side(one, t) and (t.vector_group or "").startswith("D") and "yn" in (t.vector_group or ""):
+            high = multiples >= 0.5 * top  # below it the devices of the low side are at hand
+            seen_a = multiples[high] * i_rated / SQRT3
+            yield self._below(one, "earth through-fault", t, seen_a, withstands[high], source, f"{told}; behind delta-star it sees 1/√3 of it")
+
+    def _from_high_side(self, one: Standing, t: Transformer) -> bool:
+        """Whether the device feeds the transformer at its high side: at the same voltage."""
+        return math.isclose(self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[t.hv_bus]])), 1.0, rel_tol=1e-6)
+
+    def _through_z(self, t: Transformer) -> float:
+        """Impedance by which a through-fault is limited, per unit on one unit's rating: of large transformers with that of the network before it."""
+        z = (t.uk_pct or math.nan) / 100
+        if category_of(1000 * (t.s_rated_mva or math.nan)) in ("III", "IV"):
+            before = complex(self.faults.cases["max"].z1_pu[self.net.topology.bus_index[t.hv_bus]])
+            z += abs(before) * (t.s_rated_mva or math.nan) * t.parallel / self.net.s_base_mva
+        return z
+
+    def _cable(self, one: Standing, c: Cable) -> Rule:
+        one_second = withstands_ka(c)
+        source = "IEC 60364-4-43"
+        if one_second is None:
+            return Rule(one.device, "cable", c.id, None, 1.0, 1.1, "×", source, "conductor, insulation and area, or its short-time current, are empty")
+        i = self._greatest(one)
+        if not math.isfinite(i):
+            return Rule(one.device, "cable", c.id, None, 1.0, 1.1, "×", source, "no fault current is known here")
+        start = min(self.devices[one.device].from_a("slow"), i)
+        amperes = np.geomspace(start, i, POINTS)
+        factor = self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[c.buses[0]]]))
+        withstands = conductor_s(amperes / 1000 / factor, one_second * c.parallel)
+        return self._below(one, "cable", c, amperes, withstands, source, f"k·S·n = {f(one_second * c.parallel)} kA for 1 s")
+
+    def _greatest(self, one: Standing) -> float:
+        """Greatest current through the device for a fault in the zone [A]."""
+        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max")
+        return float(np.nanmax(values)) if np.isfinite(values).any() else math.nan
+
+    def _below(self, one: Standing, rule: str, of: Element, i_a: np.ndarray, withstands_s: np.ndarray, source: str, told: str) -> Rule:
+        """How much longer than the device takes something is withstood, where the device operates; at least at the greatest current it must."""
+        device = self.devices[one.device]
+        t = device.opens_at_s(np.asarray(i_a, float))
+        counted = (i_a >= device.from_a("slow")) & np.isfinite(withstands_s)
+        counted[-1] = np.isfinite(withstands_s[-1])
+        if not counted.any():
+            return Rule(one.device, rule, of.id, math.inf, 1.0, 1.1, "×", source, f"{told}; it is not endangered by what flows here")
+        ratio = np.where(counted, withstands_s / np.maximum(t, 1e-9), math.inf)
+        at = int(np.argmin(ratio))
+        opens = f"{f(float(t[at]), 3)} s" if math.isfinite(float(t[at])) else "never"
+        basis = f"{told}; at {f(float(i_a[at]))} A withstood for {f(float(withstands_s[at]), 3)} s, opened in {opens}"
+        return Rule(one.device, rule, of.id, float(ratio[at]), 1.0, 1.1, "×", source, basis, at_a=float(i_a[at]))
+
+    def _least(self, one: Standing) -> Iterator[Rule]:
+        device, buses = self.devices[one.device], self.order.buses[one.zone]
+        found = [(float(v), buses[k], fault) for fault in ("3ph", "ll") if (fault, "min") in self.i.i_a
+                 for k, v in enumerate(self.i.of(one.device, buses, fault, "min")) if math.isfinite(v)]  # fmt: skip
+        if not found:
+            return
+        least, bus, fault = min(found)
+        sure = device.from_a("slow")
+        at = self.net.name(self.net.topology.bus_ids[bus])
+        basis = f"{fault} at {at}: {f(least)} A; operates for certain from {f(sure)} A"
+        yield Rule(one.device, "least fault", None, least / sure, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, bus, least)

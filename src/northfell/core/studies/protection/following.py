@@ -1,0 +1,209 @@
+"""What opens first, second, third for a fault: an event loop that solves the network again after every opening, until the place is cut off.
+
+Every function of every device runs up to its operation by what flows through it: in each interval by the share of its time at that current
+that has passed. What does not pick up in an interval has forgotten. From its order a breaker takes its own time, whatever flows then.
+"""
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from northfell.core.model.elements import Element
+from northfell.core.network import Compiled, compile_network
+from northfell.core.studies.protection.devices import Device, devices_of
+from northfell.core.studies.protection.functions import Edge, Function
+from northfell.core.studies.short_circuit import Flows, ShortCircuit
+
+MOST_EVENTS = 200
+TOGETHER_S = 1e-9
+LEAST_KA = 1e-6  # less is nothing
+
+
+@dataclass(frozen=True)
+class Step:
+    """A device that has opened."""
+
+    t_s: float
+    device: str
+    reason: str
+    i_a: float  # through it, when its function operated
+    ordered_s: float  # when that was
+
+
+@dataclass(frozen=True)
+class Interval:
+    """Between two openings nothing changes."""
+
+    from_s: float
+    to_s: float  # infinite for the last one of a fault that nobody cuts off
+    i_fault_ka: float
+    of_sources: Mapping[str, float]  # what each source brings, at the voltage of the fault [kA]
+    of_devices: Mapping[str, float]  # through each device that sees some of it [A]
+
+
+@dataclass(frozen=True)
+class TripOrder:
+    """The order in which devices open."""
+
+    steps: tuple[Step, ...]
+    intervals: tuple[Interval, ...]
+    cleared_s: float  # infinite if never
+    told: tuple[str, ...] = ()
+
+
+@dataclass
+class _Running:
+    """A function on its way to operate."""
+
+    device: str
+    function: Function
+    passed: float = 0.0  # share of its time
+    ordered_s: float = math.inf
+    i_a: float = 0.0
+
+
+@dataclass(frozen=True)
+class Asked:
+    """Which fault is followed."""
+
+    bus_id: str
+    fault: str = "3ph"
+    case: str = "max"
+    current_ka: Callable[[float], float] = lambda i_bolted_ka: i_bolted_ka  # what flows of a bolted current: less of an arc
+    edge: Edge = "slow"
+    failed: frozenset[str] = frozenset()  # devices that do not open
+    longest_s: float = 100.0
+
+
+Solve = Callable[[Compiled], ShortCircuit]
+
+
+def follow(faults: ShortCircuit, asked: Asked, solve: Solve, devices: Mapping[str, Device] | None = None) -> TripOrder:
+    """Follow a fault at a bus until no source feeds it any more.
+
+    Parameters
+    ----------
+    faults : ShortCircuit
+        Faults of the state as it is.
+    asked : Asked
+        The fault, and who fails.
+    solve : callable
+        Faults of a network after something has opened.
+    devices : mapping, optional
+        By the id of their switch; those of the state where they are not given.
+    """
+    loop = _Loop(faults, asked, solve, dict(devices if devices is not None else devices_of(faults.net.elements)))
+    return loop.run()
+
+
+@dataclass
+class _Loop:
+    faults: ShortCircuit
+    asked: Asked
+    solve: Solve
+    devices: dict[str, Device]
+    now: float = 0.0
+    steps: list[Step] = field(default_factory=list)
+    intervals: list[Interval] = field(default_factory=list)
+    opened: set[str] = field(default_factory=set)
+    told: list[str] = field(default_factory=list)
+    flows: Flows = field(init=False)
+    bolted_ka: float = 0.0
+    share: float = 1.0
+
+    def run(self) -> TripOrder:
+        running = [_Running(d, f) for d, one in self.devices.items() for f in one.functions]
+        for _ in range(MOST_EVENTS):
+            net = self.faults.net
+            bus = net.topology.bus_index.get(self.asked.bus_id, -1)
+            if bus < 0 or not net.topology.fed_bus(bus):
+                return self._made(self.now)
+            self.flows = self.faults.flows([bus], self.asked.case, self.asked.fault)
+            self.bolted_ka = self._bolted_ka(bus)
+            self.share = self.asked.current_ka(self.bolted_ka) / self.bolted_ka if self.bolted_ka > 0 else 0.0
+            i_a = self._currents()
+            until, opening = self._next(running, i_a)
+            self.intervals.append(self._interval(bus, until, i_a))
+            if until > self.asked.longest_s:
+                if math.isfinite(until):
+                    self.told.append(f"The next device would open after {until:.4g} s: not followed so far.")
+                return self._made(math.inf)
+            self._pass(running, i_a, until)
+            for one in opening:
+                self.steps.append(Step(until, one.device, one.function.stage, one.i_a, one.ordered_s))
+                self.opened.add(one.device)
+            self.now = until
+            running = [one for one in running if one.device not in self.opened]
+            self.faults = self._without(net)
+        self.told.append(f"Given up after {MOST_EVENTS} openings.")
+        return self._made(math.inf)
+
+    def _made(self, cleared_s: float) -> TripOrder:
+        return TripOrder(tuple(self.steps), tuple(self.intervals), cleared_s, tuple(self.told))
+
+    def _bolted_ka(self, bus: int) -> float:
+        if self.asked.fault == "3ph":
+            return abs(complex(self.flows.ik_ka[0, 0]))
+        return float(self.faults.cases[self.asked.case].of(self.asked.fault).ik_ka[bus])
+
+    def _currents(self) -> dict[str, float]:
+        """Through each device that is closed [A]."""
+        closed = set(self.faults.net.topology.closed_ids)
+        return {d: 1000 * self.share * float(self.flows.largest_of(d)[0, 0]) for d in self.devices if d in closed and d not in self.opened}
+
+    def _next(self, running: list[_Running], i_a: Mapping[str, float]) -> tuple[float, list[_Running]]:
+        """When the next device has opened, and which do together; each by its first function."""
+        opens: dict[str, tuple[float, _Running]] = {}
+        for one in running:
+            if one.device in self.asked.failed:
+                continue
+            t = one.ordered_s if math.isfinite(one.ordered_s) else self.now + self._left(one, i_a.get(one.device, 0.0))
+            t += one.function.adds_s
+            if one.device not in opens or t < opens[one.device][0]:
+                opens[one.device] = t, one
+        first = min((t for t, _ in opens.values()), default=math.inf)
+        return first, [one for t, one in opens.values() if t <= first + TOGETHER_S and math.isfinite(t)]
+
+    def _left(self, one: _Running, i_a: float) -> float:
+        whole = float(one.function.curve.time_s(i_a, self.asked.edge))
+        return (1 - one.passed) * whole
+
+    def _pass(self, running: list[_Running], i_a: Mapping[str, float], until: float) -> None:
+        """Let time pass: every function gets on by its share, those that operate meanwhile give their orders."""
+        for one in running:
+            if math.isfinite(one.ordered_s):
+                continue
+            through = i_a.get(one.device, 0.0)
+            whole = float(one.function.curve.time_s(through, self.asked.edge))
+            if math.isinf(whole):
+                one.passed = 0.0
+                continue
+            left = (1 - one.passed) * whole
+            if self.now + left <= until + TOGETHER_S:
+                one.ordered_s, one.i_a, one.passed = self.now + left, through, 1.0
+            else:
+                one.passed += (until - self.now) / whole
+
+    def _interval(self, bus: int, until: float, i_a: Mapping[str, float]) -> Interval:
+        net, given = self.faults.net, self.faults.cases[self.asked.case].given
+        brings = {}
+        for e in (*given.sources.elements, *given.converters.elements):
+            at = net.topology.bus_index[e.buses[0]]
+            i = self.share * float(self.flows.largest_of(e.id)[0, 0]) * float(net.v_nominal_kv[at] / net.v_nominal_kv[bus])
+            if i > LEAST_KA:
+                brings[e.id] = i
+        return Interval(self.now, until, self.share * self.bolted_ka, brings, {d: i for d, i in i_a.items() if i > 1000 * LEAST_KA})
+
+    def _without(self, net: Compiled) -> ShortCircuit:
+        """Faults with everything open that has opened."""
+        elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in self.opened else e for i, e in net.elements.items()}
+        return self.solve(compile_network(net.network, net.state, "short_circuit", elements=elements))
+
+
+def order_of(steps: Sequence[Step]) -> dict[str, int]:
+    """The number under which each device opens; those that open together have the same."""
+    found: dict[str, int] = {}
+    times = sorted({round(s.t_s, 9) for s in steps})
+    for s in steps:
+        found[s.device] = times.index(round(s.t_s, 9)) + 1
+    return found

@@ -1,0 +1,241 @@
+"""Gaps and rules against values by hand, and the demo's deliberate miscoordination."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.conftest import network_of
+
+from northfell.core.model.elements import Breaker, Fuse, Relay
+from northfell.core.network import compile_network
+from northfell.core.studies import short_circuit
+from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, run, through_fault_s
+from northfell.core.studies.load_flow import run as load_flow
+from northfell.core.studies.protection import EDGES, Device
+from northfell.core.studies.record import Asked
+from northfell.demo import skerrow_water
+
+LIMITS = None
+
+
+def si(m: float) -> float:
+    """IEC standard inverse at a multiple of pickup, time multiplier 1; held from 20 times on."""
+    return 0.14 / (min(m, 20.0) ** 0.02 - 1)
+
+
+def relay(name: str, breaker: str, pickup: float, tm: float, **more) -> dict:
+    return {"kind": "relay", "name": name, "breaker": breaker, "ct_primary_a": 200.0, "curve": "IEC_SI", "i_pickup_a": pickup, "time_multiplier": tm,
+            "time_tolerance_pct": 5.0, **more}  # fmt: skip
+
+
+def chain(*relays: dict, loads: bool = True, ik_ka: float = 10.0, devices: list[dict] | None = None) -> list[dict]:
+    """An infeed and three devices one behind the other, a load at each board between them; no impedance but the infeed's."""
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in "SABC"]
+    ways = devices or [{"kind": "breaker", "name": f"Q{k}", "t_break_s": 0.06} for k in (1, 2, 3)]
+    ways = [{**w, "from_bus": a, "to_bus": b} for w, (a, b) in zip(ways, ("SA", "AB", "BC"), strict=True)]
+    infeed = {"kind": "infeed", "name": "G", "bus": "S", "ik_max_ka": ik_ka, "ik_min_ka": ik_ka, "r_over_x": 0.1}
+    drawn = [{"kind": "load", "name": f"E{n}", "bus": n, "p_mw": 0.4, "q_mvar": 0.1} for n in "ABC"] if loads else []
+    return [*buses, *ways, infeed, *drawn, *relays]
+
+
+def coordinated(elements, **settings):
+    network = network_of(elements, **({"coordination": settings} if settings else {}))
+    return run(compile_network(network, "Normal", "short_circuit"), flow=load_flow(compile_network(network, "Normal")))
+
+
+def worst(found, above, below):
+    one = found.worst_pairs[above, below]
+    return one, found.verdict(one)
+
+
+def test_three_radial_relays_by_hand():
+    """Q3 100 A TM 0.1, Q2 200 A TM 0.3, Q1 400 A TM 0.4. All three see the same current; above 8 kA all times are held, there the gaps are least."""
+    found = coordinated(chain(relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 400, 0.4)), fault="3ph")
+    opened = 1.05 * 0.1 * si(100) + 0.06
+    pair, verdict = worst(found, "Q2", "Q3")
+    assert pair.margin_s == pytest.approx(0.95 * 0.3 * si(50) - opened)
+    assert (pair.required_s, verdict) == (0.12, "within")
+    assert pair.i_fault_ka == pytest.approx(10.0, rel=1e-6)
+    pair, verdict = worst(found, "Q1", "Q2")
+    assert pair.margin_s == pytest.approx(0.95 * 0.4 * si(20) - 1.05 * 0.3 * si(20) - 0.06)
+    assert (pytest.approx(0.0873, abs=1e-3), verdict) == (pair.margin_s, "breach")
+    rows = list(found.pairs_table().records())
+    assert {(r["upstream"], r["downstream"], r["case"]) for r in rows} == {(a, b, c) for a, b in (("Q2", "Q3"), ("Q1", "Q2")) for c in ("max", "min")}
+    told = [f for check in COORDINATION.checks for f in check(found, LIMITS) if f.severity == "breach"]
+    assert [(f.element, f.check) for f in told] == [("Q1", "gap above Q2")]
+    w = COORDINATION.explain(found, Asked("Q1", "gap_s", part="Q2"))
+    assert w.result == pytest.approx(pair.margin_s)
+
+
+def test_the_least_gap_is_found_where_a_stage_begins():
+    """A definite stage of the lower relay begins at 2 kA: just below that it is slowest, and there the gap to a flat upper stage is least."""
+    lower = relay("B3", "Q3", 100, 1.0, i_high_a=2000.0, t_high_s=0.05, pickup_tolerance_pct=0.0)
+    upper = relay("B2", "Q2", 4000, 1.0, i_high_a=300.0, t_high_s=1.0, pickup_tolerance_pct=0.0, time_tolerance_pct=0.0)
+    found = coordinated(chain(lower, upper, relay("B1", "Q1", 4000, 1.0)), fault="3ph")
+    pair, verdict = worst(found, "Q2", "Q3")
+    assert pair.i_ka == pytest.approx(0.3, rel=1e-6)  # at the pickup of the upper stage: slower still
+    assert pair.margin_s == pytest.approx(1.0 - 1.05 * si(3) - 0.06, rel=1e-6)
+    assert verdict == "breach"
+
+
+def test_electromechanical_relays_and_those_not_tested_need_more():
+    disk = coordinated(
+        chain(relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3, technology="electromechanical"), relay("B1", "Q1", 400, 0.4)), untested_s=0.05
+    )
+    assert disk.worst_pairs["Q2", "Q3"].required_s == pytest.approx(0.22 + 0.05)
+    assert disk.worst_pairs["Q1", "Q2"].required_s == pytest.approx(0.12 + 0.05)
+
+
+def test_a_lower_device_that_does_not_operate_is_a_breach_and_an_upper_that_sees_nothing_none():
+    blind = coordinated(chain(relay("B3", "Q3", 20000, 0.1), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 15000, 0.4)), fault="3ph")
+    pair, verdict = worst(blind, "Q2", "Q3")
+    assert (pair.margin_s, verdict) == (-math.inf, "breach")
+    (told,) = [f for f in COORDINATION.checks[0](blind, LIMITS) if f.check == "gap above Q3"]
+    assert "Q3, which does not operate" in told.text
+    assert told.to_json()["value"] is None
+    pair, verdict = worst(blind, "Q1", "Q2")
+    assert (pair.margin_s, verdict) == (math.inf, "within")
+    assert pair.i_ka == pytest.approx(10.0, rel=1e-6)
+    assert [r["margin_s"] for r in blind.pairs_table().records() if r["upstream"] == "Q1"] == [None, None]
+
+
+def test_pairs_in_series_are_held_unless_the_project_says_otherwise():
+    settings = (relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 400, 0.4))
+    for loads, asked, verdict in ((False, "held", "breach"), (False, "not required", "not required"), (True, "not required", "breach")):
+        found = coordinated(chain(*settings, loads=loads), in_series=asked)
+        assert worst(found, "Q1", "Q2")[1] == verdict
+
+
+@pytest.mark.parametrize(("size", "verdict"), [(160, "breach"), (250, "within")])
+def test_fuses_clear_within_three_quarters_of_the_melting_time_above(size, verdict):
+    """A gG 100 touches the gates of a gG 160 by the standard; two sizes further on there is room. Below 0.01 s heat stands for time."""
+    fuses = [{"kind": "fuse", "name": n, "i_rated_a": s} for n, s in (("F1", 1250), ("F2", size), ("F3", 100))]
+    found = coordinated(chain(devices=fuses), fault="3ph")
+    pair, told = worst(found, "F2", "F3")
+    assert told == verdict
+    assert pair.required_s == pytest.approx(0.25 * pair.t_upper_s)
+    upper, lower = (Device(Fuse(id="F", name="F", from_bus="A", to_bus="B", i_rated_a=s)) for s in (size, 100))
+    i = np.geomspace(200, 10000, 300)
+    with np.errstate(invalid="ignore"):
+        spare = 0.75 * upper.orders_at_s(i, "fast") - lower.opens_at_s(i)
+    assert (np.nanmin(spare) < -1e-9) == (verdict == "breach")
+
+
+def test_what_the_devices_see_is_what_the_faults_stage_says():
+    network = skerrow_water()
+    for state in network.state_names:
+        net = compile_network(network, state, "short_circuit")
+        faults = short_circuit.run(net)
+        found = run(net, faults=faults)
+        for one in list(found.worst_pairs.values())[:6]:
+            flows = faults.flows([one.bus], one.case, one.fault)
+            assert one.i_fault_ka == pytest.approx(float(flows.largest_of(one.downstream)[0, 0]), rel=1e-9)
+            assert one.i_upper_ka / one.i_ka == pytest.approx(float(flows.largest_of(one.upstream)[0, 0]) / one.i_fault_ka, rel=1e-9)
+
+
+def test_the_deliberate_miscoordination_of_the_demo_and_its_cure():
+    network = skerrow_water()
+    found = run(compile_network(network, "Normal", "short_circuit"))
+    assert {key for key, p in found.worst_pairs.items() if found.verdict(p) == "breach"} == {("Q31", "Q311"), ("Q31", "Q312")}
+    q31 = network.elements["Q31"].model_copy(update={"trip_ii_a": None})
+    cured = network.model_copy(update={"elements": {**network.elements, "Q31": q31}})
+    found = run(compile_network(cured, "Normal", "short_circuit"))
+    assert not [key for key, p in found.worst_pairs.items() if found.verdict(p) == "breach"]
+
+
+# --- limits of equipment
+
+
+def test_transformer_limits_by_the_standards_identities():
+    """IEEE C57.109: 2 s at 1/z; 4.08 s where the mechanical part of category II begins, 8 s of III; 1250/m² above 5, and the points below."""
+    z = 0.06
+    assert [category_of(s) for s in (500, 501, 5000, 5001, 30000, 30001)] == ["I", "II", "II", "III", "III", "IV"]
+    assert through_fault_s(1 / z, z, 1600) == pytest.approx(2.0)
+    assert through_fault_s(0.7 / z, z, 1600) == pytest.approx(2 / 0.49)
+    assert through_fault_s(0.699 / z, z, 1600) == pytest.approx(2551 * z**2, rel=0.01)
+    assert through_fault_s(0.5 / z, z, 10000) == pytest.approx(8.0)
+    assert through_fault_s(1 / z, z, 10000, frequent=False) == pytest.approx(1250 * z**2)
+    assert through_fault_s(1 / z, z, 40000, frequent=False) == pytest.approx(2.0)  # category IV always
+    assert through_fault_s(1 / z, z, 400) == pytest.approx(1250 * z**2)  # category I: thermal alone
+    assert [float(through_fault_s(m, z, 400)) for m in (2.0, 3.0, 4.75, 5.0)] == pytest.approx([1800, 300, 60, 50])
+    assert math.isinf(through_fault_s(1.9, z, 400))
+    assert math.isinf(through_fault_s(3.4, z, 400, dry=True))
+    assert conductor_s(20.0, 10.0) == pytest.approx(0.25)
+    assert math.isinf(conductor_s(4.0, 10.0))  # beyond 5 s
+
+
+def feeder(**transformer) -> list[dict]:
+    """Infeed – Q1 with a relay – cable – transformer 1 MVA 11/0.4 kV, 5 % – a motor behind it."""
+    return [
+        *({"kind": "bus", "name": n, "v_nominal_kv": v} for n, v in (("S", 11.0), ("A", 11.0), ("B", 11.0), ("L", 0.4))),
+        {"kind": "infeed", "name": "G", "bus": "S", "ik_max_ka": 10.0, "ik_min_ka": 10.0, "r_over_x": 0.1},
+        {"kind": "breaker", "name": "Q1", "from_bus": "S", "to_bus": "A", "t_break_s": 0.06},
+        relay("B1", "Q1", 80, 0.2),
+        {"kind": "cable", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 100.0, "r_ohm_per_km": 0.2, "x_ohm_per_km": 0.1, "t_end_degc": 250.0,
+         "conductor": "copper", "insulation": "XLPE", "area_mm2": 95.0},
+        {"kind": "transformer", "name": "T", "hv_bus": "B", "lv_bus": "L", "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 5.0, "ur_pct": 1.0,
+         "vector_group": "Dyn11", **transformer},
+        {"kind": "induction_motor", "name": "M", "bus": "L", "p_rated_kw": 200.0, "v_rated_kv": 0.4, "efficiency_pct": 95.0, "power_factor": 0.85,
+         "ilr_over_ir": 6.0, "r_over_x": 0.4, "t_start_s": 4.0, "t_stall_s": 12.0},
+    ]  # fmt: skip
+
+
+def test_rules_of_a_feeder_by_hand():
+    found = coordinated(feeder())
+    of = {(r.rule, r.of): r for r in found.rules_of("Q1")}
+    i_rated = 1000 / (math.sqrt(3) * 11)
+    assert of["inrush", "T"].at_a == pytest.approx(12 * i_rated)
+    assert of["inrush", "T"].value == pytest.approx(0.95 * 0.2 * si(12 * i_rated / 80) / 0.1)
+    i_start = 6 * 200 / (0.95 * 0.85) / (math.sqrt(3) * 11)  # at 11 kV
+    assert of["start", "M"].at_a == pytest.approx(i_start)
+    assert of["start", "M"].value == pytest.approx(0.95 * 0.2 * si(i_start / 80) / 4.0 if i_start > 80 else math.inf)
+    assert of["first cycles", "M"].at_a == pytest.approx(1.6 * i_start)
+    assert (of["stall", "M"].value < 1) == (found.verdict_of(of["stall", "M"]) == "breach")
+    top = of["through-fault", "T"]
+    at = top.at_a / i_rated
+    assert top.value == pytest.approx(float(through_fault_s(at, 0.05, 1000)) / (1.05 * 0.2 * si(top.at_a / 80) + 0.06))
+    behind = of["earth through-fault", "T"]
+    seen = behind.at_a / i_rated * math.sqrt(3)  # what the winding sees
+    assert behind.value == pytest.approx(float(through_fault_s(seen, 0.05, 1000)) / (1.05 * 0.2 * si(behind.at_a / 80) + 0.06))
+    cable = of["cable", "W"]
+    assert cable.value == pytest.approx((143 * 95 / cable.at_a) ** 2 / (1.05 * 0.2 * si(cable.at_a / 80) + 0.06))
+    least = of["least fault", None]
+    assert least.value == pytest.approx(least.at_a / (1.05 * 80))
+    assert ("earth through-fault", "T") not in {(r.rule, r.of) for r in coordinated(feeder(vector_group="YNyn0")).rules}
+
+
+def test_a_device_without_settings_keeps_back_itself_alone_and_says_so():
+    elements = [{k: v for k, v in e.items() if (e["name"], k) != ("B2", "time_multiplier")}
+                for e in chain(relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 400, 0.4))]  # fmt: skip
+    found = coordinated(elements)
+    assert not found.worst_pairs
+    assert {r.device for r in found.rules} == {"Q1", "Q3"}
+    assert any("B2" in line and "time_multiplier" in line for line in found.waits)
+
+
+# --- the curves themselves
+
+FIGURES = st.floats(0.05, 1.0)
+
+
+@given(
+    st.sampled_from(["IEC_SI", "IEC_VI", "IEC_EI", "IEEE_MI", "IEEE_VI", "IEEE_EI", "LTI", "STI"]),
+    st.floats(20, 2000),
+    FIGURES,
+    st.floats(0, 20),
+    st.floats(1, 1.3),
+)
+def test_a_band_is_never_inside_out_and_never_rises(curve, pickup, tm, tolerance, m_start):
+    one = Relay(id="B", name="B", breaker="Q", curve=curve, i_pickup_a=pickup, time_multiplier=tm, time_tolerance_pct=tolerance, m_start=m_start,
+                i_high_a=10 * pickup, t_high_s=tm / 20, pickup_tolerance_pct=tolerance)  # fmt: skip
+    trip = Breaker(id="Q", name="Q", from_bus="A", to_bus="B", trip="electronic", trip_ir_a=pickup, trip_tr_s=10 * tm, trip_isd_a=5 * pickup, trip_tsd="0.2",
+                   trip_ii_a=12 * pickup)  # fmt: skip
+    i = np.geomspace(0.5 * pickup, 100 * pickup, 300)
+    for device in (Device(Breaker(id="Q", name="Q", from_bus="A", to_bus="B", t_break_s=0.05), (one,)), Device(trip)):
+        fast, slow = (device.opens_at_s(i, edge) for edge in EDGES)
+        assert (fast <= slow).all()
+        for t in (fast, slow):
+            with np.errstate(invalid="ignore"):
+                assert not (np.diff(t) > 1e-12).any()
