@@ -60,9 +60,9 @@ def current_range(currents: Sequence[float]) -> tuple[float, float]:
 def curve_shapes(bands: Sequence[Band], marks: Sequence[Mark], width: float, height: float) -> list[Shape]:
     """A frame with decade lines, the bands inside it, and the marks; sizes in the unit of the drawing."""
     axes = Axes(34, 8, width - 52, height - 36, current_range([float(b.i_a[0]) for b in bands] + [m.i_a for m in marks]))
-    shapes: list[Shape] = [*_grid(axes)]
+    shapes = grid_shapes(axes, "A through the device")
     for band in bands:
-        shapes += _band(axes, band)
+        shapes += band_shapes(axes, band)
     for mark in marks:
         x, _ = axes.at(mark.i_a, 1.0)
         shapes.append(Line(((x, axes.y), (x, axes.y + axes.h)), Style(cls=mark.cls)))
@@ -76,7 +76,8 @@ def curve_shapes(bands: Sequence[Band], marks: Sequence[Mark], width: float, hei
     return shapes
 
 
-def _grid(axes: Axes) -> list[Shape]:
+def grid_shapes(axes: Axes, unit: str) -> list[Shape]:
+    """Lines at whole decades with their figures, and in whose unit a current is told."""
     shapes: list[Shape] = []
     for k in range(round(math.log10(TIMES_S[0])), round(math.log10(TIMES_S[1])) + 1):
         _, y = axes.at(axes.i_a[0], 10.0**k)
@@ -86,11 +87,11 @@ def _grid(axes: Axes) -> list[Shape]:
         told = f"{10.0**k:g}" if k < 3 else f"{10.0 ** (k - 3):g} k"
         shapes += [Line(((x, axes.y), (x, axes.y + axes.h)), GRID), Text(x, axes.y + axes.h + 13, told, Style(cls="d"), 10, "middle", mono=True)]
     shapes.append(Text(axes.x - 5, axes.y + axes.h + 26, "s", Style(cls="d"), 10, "end"))
-    shapes.append(Text(axes.x + axes.w, axes.y + axes.h + 26, "A through the device", Style(cls="d"), 10, "end"))
+    shapes.append(Text(axes.x + axes.w, axes.y + axes.h + 26, unit, Style(cls="d"), 10, "end"))
     return shapes
 
 
-def _band(axes: Axes, band: Band) -> list[Shape]:
+def band_shapes(axes: Axes, band: Band) -> list[Shape]:
     """The area between the edges, and both edges; cut where they leave the frame."""
 
     def edge(t: Floats) -> list[tuple[float, float]]:

@@ -31,6 +31,7 @@ class Look:
     history: list[Line] | None = None
     head: int = 0
     waits: bool = True  # whether what is not solved yet is waited for, else it is told and follows
+    as_found: Network | None = None  # the network itself, where a proposal is worked in
     waiting: list[str] = field(default_factory=list)  # studies of which some state was not there when it was asked for
 
     @property

@@ -68,7 +68,9 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
     pin = request.app.state.pins.of(view.pin, opened.id) if view.pin else None
     view = view if pin else replace(view, pin="")
     pinned = pin.result(stage.study) if pin and stage.pins and stage.study else None
-    look = Look(network, results, view, pinned, findings if known else None, history.newest(db, opened.id), opened.row.head, not is_fragment(request))
+    base = open_project(db, opened.id).network if opened.proposal else None
+    newest = history.newest(db, opened.id)
+    look = Look(network, results, view, pinned, findings if known else None, newest, opened.row.head, not is_fragment(request), base)
     drawing = drawing_of(look, sheet, request.app.state.memories)
     job = request.app.state.jobs.of(_job(look)) if _tab_of(view) else None
     running = job is not None and not job.finished and not job.given_up  # asked before the rows: what ends in between is looked at again

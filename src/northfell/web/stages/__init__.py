@@ -2,9 +2,10 @@
 
 from northfell.web.shell.stage import enter
 from northfell.web.stages.arc_flash import ARC_FLASH_STAGE
+from northfell.web.stages.coordination import COORDINATION_STAGE
 from northfell.web.stages.faults import FAULTS_STAGE
 from northfell.web.stages.flow import FLOW_STAGE
 from northfell.web.stages.network import NETWORK_STAGE
 
-for _stage in (NETWORK_STAGE, FLOW_STAGE, FAULTS_STAGE, ARC_FLASH_STAGE):
+for _stage in (NETWORK_STAGE, FLOW_STAGE, FAULTS_STAGE, COORDINATION_STAGE, ARC_FLASH_STAGE):
     enter(_stage)

@@ -1,19 +1,28 @@
 """Coordination: the gap between protective devices, and the rules that each of them is held to."""
 
+import math
+
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
+from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, LimitCurve, curve_sheet
 from northfell.core.studies.coordination.result import NOT_ASSESSED, NOT_REQUIRED, Coordination
 from northfell.core.studies.coordination.rules import RULES, Rule
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.coordination.solve import run
-from northfell.core.studies.coordination.verdicts import gaps, rules
+from northfell.core.studies.coordination.verdicts import gaps, rules, seconds
 from northfell.core.studies.coordination.working import explain
 from northfell.core.studies.record import Compared, Study
 
 
 def _compared(found: Coordination) -> Compared:
-    """The gap beyond what is required of each pair, in every state; what never happens is no figure."""
-    return {"spare_s": {f"{above} {below}": -p.short_s for (above, below), p in found.worst_pairs.items() if abs(p.short_s) < 1e6 and not p.in_series}}
+    """By how much the gap of each pair is shorter than required, in every state; what never happens is no figure."""
+    held = {key: p for key, p in found.worst_pairs.items() if found.verdict(p) != NOT_REQUIRED and math.isfinite(p.short_s)}
+    return {"short_s": {pair_key(above, below): p.short_s for (above, below), p in held.items()}}
+
+
+def pair_key(above: str, below: str) -> str:
+    """The key of a pair among figures of all states."""
+    return f"{above}\n{below}"
 
 
 COORDINATION = Study[Coordination](
@@ -24,6 +33,6 @@ COORDINATION = Study[Coordination](
 )  # fmt: skip
 
 __all__ = [
-    "COORDINATION", "Coordination", "CoordinationSettings", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES", "Rule", "category_of", "conductor_s", "run",
-    "through_fault_s",
+    "COORDINATION", "Coordination", "CoordinationSettings", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES", "Rule",
+    "category_of", "conductor_s", "curve_sheet", "pair_key", "run", "seconds", "through_fault_s",
 ]  # fmt: skip

@@ -1,5 +1,6 @@
 """The gap between two devices: from the end of clearing below to the earliest order above, over all currents that both see."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -74,14 +75,14 @@ def interval_of(lower: Device, upper: Device, settings: CoordinationSettings) ->
     if above.endswith("relay"):
         disk = above.startswith("electro")
         least = (settings.interval_disk_s if disk else settings.interval_static_s) + settings.untested_s
-        return Interval(least, 0.0, f"{above} above {below}: {least:g} s after the end of clearing (IEEE 242, Table 15-3)")
+        return Interval(least, 0.0, f"{least:g} s from cleared below to ordered above, {above} (IEEE 242, Table 15-3)")
     if below == above == "fuse":
-        return Interval(0.0, 1 - settings.fuse_share_pct / 100, f"fuse above fuse: cleared within {settings.fuse_share_pct:g} % of the melting time (IEEE 242)")
-    return Interval(0.0, 0.0, f"{above} above {below}: bands clear of each other (IEEE 242)")
+        return Interval(0.0, 1 - settings.fuse_share_pct / 100, f"cleared within {settings.fuse_share_pct:g} % of the melting time above (IEEE 242)")
+    return Interval(0.0, 0.0, "bands clear of each other (IEEE 242)")
 
 
 def pairs_of(
-    one: Standing, devices: dict[str, Device], buses: list[int], i: Seen, settings: CoordinationSettings, kinds: tuple[str, ...], half_cycle_s: float
+    one: Standing, devices: Mapping[str, Device], buses: list[int], i: Seen, settings: CoordinationSettings, kinds: tuple[str, ...], half_cycle_s: float
 ) -> list[Pair]:  # fmt: skip
     """A device with each that stands before it, for every fault and case that is known: of all buses of the zone the one with the least gap.
 

@@ -1,17 +1,19 @@
 """What coordination found in one state: the gaps of all pairs, the rules of all devices, and their times."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 from northfell.core.finding import ORDER
+from northfell.core.model.elements import Cable
 from northfell.core.network import Compiled
 from northfell.core.studies.coordination.neighbours import Standing
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.rules import RULES, Rule
 from northfell.core.studies.coordination.settings import CoordinationSettings
+from northfell.core.studies.duty import withstands_ka
 from northfell.core.studies.protection import Device
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Table, build
@@ -60,6 +62,21 @@ class Coordination:
     rules: tuple[Rule, ...]
     times: tuple[Time, ...]
     waits: tuple[str, ...] = ()  # what is not known of devices, and keeps them back
+    again: Callable[..., "Coordination"] | None = field(default=None, repr=False, compare=False)
+
+    def with_device(self, changed: Device) -> "Coordination":
+        """The same with a device set otherwise: what flows is as it was, gaps and rules are held anew."""
+        assert self.again is not None
+        return self.again({**self.devices, changed.switch.id: changed}, changed.switch.id, self)
+
+    def v_kv(self, device: str) -> float:
+        """Nominal voltage at a device [kV]."""
+        return float(self.net.v_nominal_kv[self.net.topology.bus_index[self.devices[device].switch.buses[0]]])
+
+    @staticmethod
+    def one_second_ka(cable: Cable) -> float | None:
+        """Short-time current of one cable for one second [kA]."""
+        return withstands_ka(cable)
 
     def verdict(self, one: Pair) -> str:
         """breach, close, within; not required of two in series, where the project says so."""

@@ -1,7 +1,7 @@
 """Rules of one device: above what it must carry, below what it protects withstands, and sure to see the least fault."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import cast
 
@@ -57,7 +57,7 @@ class Rules:
     """The rules of the devices of a state."""
 
     def __init__(
-        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: dict[str, Device], i: Seen, settings: CoordinationSettings
+        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Seen, settings: CoordinationSettings
     ) -> None:
         self.net, self.faults, self.flow, self.order, self.devices, self.i, self.settings = faults.net, faults, flow, order, devices, i, settings
         self.inside: dict[int, list[Element]] = {}

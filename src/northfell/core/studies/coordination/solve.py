@@ -1,6 +1,7 @@
 """Coordination of all devices of one state."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -46,13 +47,41 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     named = list(dict.fromkeys(d for one in standing for d in (one.device, *one.upstream) if d in devices))
     i = seen(net, faults, named, buses, kinds)
     listed = FAULTS if settings.fault == "all" else (settings.fault,)
-    known = [Standing(s.device, s.zone, s.behind, tuple(u for u in s.upstream if u in devices), s.in_series) for s in standing]
-    pairs = [pair for one in known for pair in pairs_of(one, devices, order.buses[one.zone], i, settings, listed, 0.5 / net.frequency_hz)]
-    of = Rules(faults, flow, order, devices, i, settings)
-    rules = [rule for one in known for rule in of.of(one)]
-    times = [t for one in known for t in _times(one, devices[one.device], order.buses[one.zone], i, listed)]
+    known = tuple(Standing(s.device, s.zone, s.behind, tuple(u for u in s.upstream if u in devices), s.in_series) for s in standing)
     waits = tuple(line for device, lines in lacking.items() if device in closed for line in lines)
-    return Coordination(net, settings, faults, devices, tuple(known), tuple(pairs), tuple(rules), tuple(times), waits)
+    return _Held(faults, flow, order, i, settings, known, listed, waits)(devices)
+
+
+@dataclass(frozen=True)
+class _Held:
+    """What does not depend on how devices are set: holds devices against it, once or again with one of them set otherwise."""
+
+    faults: ShortCircuit
+    flow: LoadFlow | None
+    order: Neighbours
+    i: Seen
+    settings: CoordinationSettings
+    standing: tuple[Standing, ...]
+    kinds: tuple[str, ...]
+    waits: tuple[str, ...]
+
+    def __call__(self, devices: Mapping[str, Device], changed: str = "", before: Coordination | None = None) -> Coordination:
+        """The coordination of devices; with `before`, what has nothing to do with the one that changed is taken from there."""
+        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings)
+        half_cycle_s = 0.5 / self.faults.net.frequency_hz
+        kept = before or Coordination(self.faults.net, self.settings, self.faults, devices, (), (), (), ())
+        again = [s for s in self.standing if before is None or changed in (s.device, *s.upstream)]
+        alone = [s for s in self.standing if before is None or s.device == changed]
+        touched = {(above, s.device) for s in again for above in s.upstream}
+        pairs = [p for p in kept.pairs if (p.upstream, p.downstream) not in touched]
+        for one in again:
+            pairs += pairs_of(one, devices, self.order.buses[one.zone], self.i, self.settings, self.kinds, half_cycle_s)
+        of_rules = [r for r in kept.rules if r.device != changed] + [rule for one in alone for rule in rules.of(one)]
+        times = [t for t in kept.times if t.device != changed]
+        times += [t for one in alone for t in _times(one, devices[one.device], self.order.buses[one.zone], self.i, self.kinds)]
+        return Coordination(
+            self.faults.net, self.settings, self.faults, devices, self.standing, tuple(pairs), tuple(of_rules), tuple(times), self.waits, self
+        )  # fmt: skip
 
 
 def _lacking(net: Compiled) -> dict[str, list[str]]:

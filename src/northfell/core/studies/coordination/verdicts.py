@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from northfell.core.finding import Finding, Severity
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
-from northfell.core.quantities import figure
+from northfell.core.quantities import figure, fixed
+from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.coordination.rules import RULES
 
@@ -26,11 +27,11 @@ def gaps(found: Coordination, limits: Limits) -> Iterator[Finding]:
             text = f"{above.name} may open before {below.name}, which does not operate {at}: {above.name} gives its order after {figure(one.t_upper_s, 3)} s."
         else:
             text = (
-                f"{above.name} above {below.name}: gap {figure(one.margin_s, 3)} s, required {figure(one.required_s, 3)} s, {at}; {below.name} has opened "
+                f"{above.name} above {below.name}: gap {seconds(one.margin_s)}, {_required(one)}, {at}; {below.name} has opened "
                 f"after {figure(one.t_lower_s, 3)} s, {above.name} orders after {figure(one.t_upper_s, 3)} s."
             )
         value = one.margin_s if math.isfinite(one.margin_s) else None
-        help_ = f"{title_of(above)} slower, or {title_of(below)} quicker; by {one.interval.basis}."
+        help_ = f"{title_of(above)} slower, or {title_of(below)} quicker; {one.interval.basis}."
         severity: Severity = "breach" if verdict == "breach" else "close"
         yield Finding(
             STUDY, net.state, above.id, above.name, severity, text, value, one.required_s, "s", help_, f"gap above {below.name}", falls=True
@@ -52,6 +53,15 @@ def rules(found: Coordination, limits: Limits) -> Iterator[Finding]:
             STUDY, net.state, e.id, e.name, severity, text, one.value, one.limit, one.unit, f"Rule after {one.source}.", f"{one.rule} {one.of or one.bus}",
             falls=True,
         )  # fmt: skip
+
+
+def seconds(value: float) -> str:
+    """A gap as it is told: to the millisecond where it is short."""
+    return f"{fixed(value, 3) if abs(value) < 1 else figure(value, 3)} s"
+
+
+def _required(one: Pair) -> str:
+    return f"required {seconds(one.required_s)}" if one.required_s else "the bands are to be clear of each other"
 
 
 def _said(rule: str) -> str:

@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -32,6 +33,10 @@ class Device:
     @property
     def name(self) -> str:
         return self.switch.name
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Without its functions, which are made again where they are asked for: a result that holds devices goes between processes."""
+        return {"switch": self.switch, "relays": self.relays}
 
     @cached_property
     def functions(self) -> tuple[Function, ...]:

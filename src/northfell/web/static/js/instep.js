@@ -30,7 +30,7 @@ async function look() {
 
 const busy = () => {
   const typing = document.activeElement?.matches("input, textarea") && document.activeElement.value !== document.activeElement.defaultValue;
-  return sent.size || typing || document.querySelector("dialog[open], [aria-invalid]");
+  return sent.size || typing || document.querySelector("dialog[open], [aria-invalid], .tc-handle.held");
 };
 
 // Figures of states that were not solved when an answer was given follow once they are.

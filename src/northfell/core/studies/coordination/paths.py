@@ -1,0 +1,135 @@
+"""What stands on a sheet of curves: the devices of a path from below to the source, at one voltage, with what they must clear and stay below."""
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from northfell.core.model.elements import Cable, Element, InductionMotor, Transformer
+from northfell.core.quantities import figure
+from northfell.core.studies.coordination.limits import conductor_s, through_fault_s
+from northfell.core.studies.coordination.pairs import Pair
+from northfell.core.studies.coordination.result import Coordination
+from northfell.core.studies.load_flow import drawn_at_start
+from northfell.core.studies.protection import EDGES, Device
+from northfell.core.studies.short_circuit import Floats
+
+SQRT3 = math.sqrt(3)
+POINTS = 240
+MOST_BELOW = 4  # devices below the chosen one that are shown with it
+
+
+@dataclass(frozen=True)
+class DeviceCurve:
+    """A device on the sheet: its band at the sheet's voltage, up to the greatest current that it sees."""
+
+    device: Device
+    factor: float  # from its own amperes to the sheet's
+    i_a: Floats  # at the sheet's voltage
+    fast_s: Floats
+    slow_s: Floats
+    to_a: float  # greatest current it sees, at the sheet's voltage
+    least_a: float  # least fault it sees
+
+
+@dataclass(frozen=True)
+class LimitCurve:
+    """What equipment withstands, or what it must be left to carry."""
+
+    name: str
+    kind: str  # damage, load
+    i_a: Floats
+    t_s: Floats
+
+
+@dataclass(frozen=True)
+class CurveSheet:
+    """The devices of a path with their neighbours."""
+
+    found: Coordination
+    chosen: str
+    v_ref_kv: float
+    devices: tuple[DeviceCurve, ...]  # from below to the source
+    limits: tuple[LimitCurve, ...] = ()
+    pairs: tuple[Pair, ...] = field(default=())
+
+    @cached_property
+    def at(self) -> dict[str, DeviceCurve]:
+        return {one.device.switch.id: one for one in self.devices}
+
+
+def path_of(found: Coordination, device: str) -> list[str]:
+    """The devices of a path: some below a device, itself, and those above it, each with the way that is worst."""
+    below = [p.downstream for p in sorted(found.worst_pairs.values(), key=lambda p: -p.short_s) if p.upstream == device]
+    chain = [device]
+    while True:
+        above = [p for p in found.worst_pairs.values() if p.downstream == chain[-1] and p.upstream not in chain]
+        if not above:
+            break
+        chain.append(max(above, key=lambda p: p.short_s).upstream)
+    return [*dict.fromkeys(d for d in below[:MOST_BELOW] if d not in chain), *chain]
+
+
+def curve_sheet(found: Coordination, device: str) -> CurveSheet | None:
+    """The sheet of a device; None where it does not stand on any way of a fault."""
+    if device not in {s.device for s in found.standing}:
+        return None
+    v_ref = found.v_kv(device)
+    names = path_of(found, device)
+    curves = tuple(_curve(found, d, v_ref) for d in names)
+    shown = set(names)
+    pairs = tuple(p for p in found.worst_pairs.values() if {p.upstream, p.downstream} <= shown)
+    return CurveSheet(found, device, v_ref, curves, tuple(_limits(found, device, v_ref)), pairs)
+
+
+def _curve(found: Coordination, device: str, v_ref_kv: float) -> DeviceCurve:
+    one = found.devices[device]
+    factor = found.v_kv(device) / v_ref_kv
+    seen = [t for t in found.times if t.device == device]
+    top = max((t.i_a for t in seen if t.case == "max"), default=100 * one.from_a("fast"))
+    least = min((t.i_a for t in seen if t.case == "min"), default=math.nan)
+    start = min(one.from_a("fast"), top)
+    jumps = [a for fn in one.functions for edge in EDGES for a in (fn.curve.from_a(edge) * (1 - 1e-6), fn.curve.from_a(edge)) if start <= a <= top]
+    amperes = np.unique(np.concatenate([np.geomspace(start, top, POINTS), jumps, [top]]))
+    fast, slow = (one.opens_at_s(amperes, edge) for edge in EDGES)
+    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor)
+
+
+def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurve]:
+    """What a device protects and lets pass, in the zones that it feeds."""
+    made: dict[str, LimitCurve] = {}
+    for rule in found.rules_of(device):
+        if rule.of is None or rule.of in made:
+            continue
+        e = found.net.elements[rule.of]
+        curve = _of(found, e, v_ref_kv)
+        if curve:
+            made[rule.of] = curve
+    return list(made.values())
+
+
+def _of(found: Coordination, e: Element, v_ref_kv: float) -> LimitCurve | None:
+    if isinstance(e, Transformer) and e.s_rated_mva and e.uk_pct:
+        z = e.uk_pct / 100
+        m = np.geomspace(2.0, max(1 / z, 2.1), 60)
+        i = m * 1000 * e.s_rated_mva * e.parallel / (SQRT3 * v_ref_kv)
+        frequent = found.settings.through_faults == "frequent"
+        return LimitCurve(f"{e.name} through-fault", "damage", i, through_fault_s(m, z, 1000 * e.s_rated_mva, frequent, e.cooling in ("AN", "AN/AF")))
+    if isinstance(e, Cable):
+        rule = next((r for r in found.rules if r.of == e.id and r.rule == "cable" and r.value is not None), None)
+        one_second = found.one_second_ka(e)
+        if rule is None or one_second is None:
+            return None
+        factor = float(found.net.v_nominal_kv[found.net.topology.bus_index[e.buses[0]]]) / v_ref_kv
+        t = np.geomspace(0.01, 5.0, 40)[::-1]
+        i = 1000 * one_second * e.parallel / np.sqrt(t)
+        return LimitCurve(f"{e.name}, {figure(one_second * e.parallel, 3)} kA 1 s", "damage", i * factor, conductor_s(i / 1000, one_second * e.parallel))
+    if isinstance(e, InductionMotor) and e.v_rated_kv and e.t_start_s:
+        drawn = drawn_at_start(e)
+        i_start = 1000 * abs(drawn.s_mva) / (SQRT3 * v_ref_kv)
+        running = i_start / (e.ilr_over_ir or 6.0)
+        first = found.settings.first_cycles * i_start
+        points = [(running, 1000.0), (running, e.t_start_s), (i_start, e.t_start_s), (i_start, 0.1), (first, 0.1), (first, 0.01)]
+        return LimitCurve(f"{e.name} start", "load", np.array([p[0] for p in points]), np.array([p[1] for p in points]))
+    return None

@@ -1,0 +1,252 @@
+"""A sheet of time-current curves as shapes: devices as bands in tones of their own, limits as lines, gaps, marks, and handles to take hold of."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from northfell.core.quantities import figure
+from northfell.drawing.metrics import width as width_of
+from northfell.drawing.shapes import Circle, Line, Polygon, Rect, Shape, Style, Text
+from northfell.drawing.time_current import Axes, Band, Floats, band_shapes, current_range, grid_shapes
+
+LEFT, RIGHT, TOP, BOTTOM = 40.0, 16.0, 10.0, 32.0
+TONES = 5  # devices beyond that many begin anew
+LINE, NAME_H = 13.0, 15.0
+HATCH = 5.0  # between the strokes of what is too short
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A device: its band, whether it is the one that is set, and where it was found."""
+
+    band: Band
+    device: str  # id of its switch
+    chosen: bool = False
+    as_found: Band | None = None
+
+
+@dataclass(frozen=True)
+class Limit:
+    """What is withstood (damage) or must be let pass (load)."""
+
+    name: str
+    kind: str
+    i_a: Floats
+    t_s: Floats
+
+
+@dataclass(frozen=True)
+class Gap:
+    """The least gap of a pair: from the slow edge below to the fast edge above, at the currents that each sees."""
+
+    text: str
+    severity: str
+    lower: tuple[float, float]  # current and time
+    upper: tuple[float, float]
+    below: int  # which curves, by position
+    above: int
+    required_s: float
+
+
+@dataclass(frozen=True)
+class Level:
+    """A current that is marked: a fault."""
+
+    text: str
+    i_a: float
+    cls: str
+
+
+@dataclass(frozen=True)
+class Handle:
+    """A setting that can be taken hold of on the sheet."""
+
+    element: str
+    field: str
+    axis: str  # x: a current, y: a time
+    at: tuple[float, float]
+    value: float
+    step: float
+    unit: str
+    label: str
+    choices: tuple[float, ...] = ()  # where only some values can be set
+    adds_s: float = 0.0  # of the time at which it stands, what is not of the setting
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A sheet, by layers: each device is a group of its own."""
+
+    axes: Axes
+    ground: list[Shape]
+    groups: list[tuple[str, str, list[Shape]]]  # device, class, shapes
+    over: list[Shape]
+    handles: list[tuple[float, float, Handle]]
+    size: tuple[float, float]
+
+
+def draw_sheet(
+    curves: Sequence[Curve], limits: Sequence[Limit], gaps: Sequence[Gap], levels: Sequence[Level], handles: Sequence[Handle],
+    size: tuple[float, float], unit: str,
+) -> Drawn:  # fmt: skip
+    """Lay a sheet out: whole decades that hold all currents, names beside their curves without running into each other."""
+    w, h = size
+    currents = [float(v) for c in curves for v in (c.band.i_a[0], c.band.i_a[-1])] + [one.i_a for one in levels]
+    axes = Axes(LEFT, TOP, w - LEFT - RIGHT, h - TOP - BOTTOM, current_range(currents))
+    ground = grid_shapes(axes, unit)
+    for limit in limits:
+        ground += _limit(axes, limit)
+    over: list[Shape] = []
+    taken: list[tuple[float, float, float, float]] = []
+    for level in levels:
+        over += _level(axes, level, taken)
+    groups = []
+    for k, curve in enumerate(curves):
+        shapes: list[Shape] = _as_found(axes, curve.as_found) if curve.as_found is not None else []
+        shapes += band_shapes(axes, curve.band)
+        shapes += _name(axes, curve, taken)
+        groups.append((curve.device, f"tc tone-{k % TONES}{' chosen' if curve.chosen else ''}", shapes))
+    for gap in gaps:
+        ground += _too_short(axes, gap, curves[gap.below].band, curves[gap.above].band)
+        over += _gap(axes, gap, taken)
+    over.append(Rect(axes.x, axes.y, axes.w, axes.h, Style(cls="axis")))
+    held = [(*_inside(axes, *one.at), one) for one in handles]
+    return Drawn(axes, ground, groups, over, held, size)
+
+
+def _inside(axes: Axes, i_a: float, t_s: float) -> tuple[float, float]:
+    x, y = axes.at(max(i_a, 1e-9), min(max(t_s, 1e-9), 1e9))
+    return min(max(x, axes.x), axes.x + axes.w), min(max(y, axes.y + 4), axes.y + axes.h - 4)
+
+
+def _seen(axes: Axes, i_a: float, t_s: float) -> bool:
+    if not (i_a > 0 and 0 < t_s < math.inf):
+        return False
+    x, y = axes.at(i_a, t_s)
+    return axes.x <= x <= axes.x + axes.w and axes.y <= y <= axes.y + axes.h
+
+
+def _limit(axes: Axes, limit: Limit) -> list[Shape]:
+    known = np.isfinite(limit.t_s) & np.isfinite(limit.i_a) & (limit.t_s > 0)
+    points = [axes.at(float(i), float(t)) for i, t in zip(limit.i_a[known], limit.t_s[known], strict=True)]
+    shapes: list[Shape] = [Line(tuple(part), Style(cls=f"tc-{limit.kind}")) for part in _clipped(axes, points)]
+    if shapes:
+        x, y = max((p for part in _clipped(axes, points) for p in part), key=lambda p: p[1])
+        inside = x + 4 + width_of(limit.name, 10) < axes.x + axes.w
+        shapes.append(Text(x + 4 if inside else x - 4, y - 4, limit.name, Style(cls="d"), 10, "start" if inside else "end"))
+    return shapes
+
+
+def _clipped(axes: Axes, points: Sequence[tuple[float, float]]) -> list[list[tuple[float, float]]]:
+    """The parts of a line that stand inside the frame; where it leaves it, up to the edge."""
+    parts: list[list[tuple[float, float]]] = []
+    for a, b in pairwise(points):
+        cut = _cut(axes, a, b)
+        if cut is None:
+            continue
+        if parts and math.dist(parts[-1][-1], cut[0]) < 1e-6:
+            parts[-1].append(cut[1])
+        else:
+            parts.append([cut[0], cut[1]])
+    return parts
+
+
+def _cut(axes: Axes, a: tuple[float, float], b: tuple[float, float]) -> tuple[tuple[float, float], tuple[float, float]] | None:
+    """A stretch inside the frame (Liang–Barsky); None where all of it is outside."""
+    dx, dy = b[0] - a[0], b[1] - a[1]
+    low, high = 0.0, 1.0
+    for p, q in ((-dx, a[0] - axes.x), (dx, axes.x + axes.w - a[0]), (-dy, a[1] - axes.y), (dy, axes.y + axes.h - a[1])):
+        if p == 0:
+            if q < 0:
+                return None
+        elif p < 0:
+            low = max(low, q / p)
+        else:
+            high = min(high, q / p)
+    return ((a[0] + low * dx, a[1] + low * dy), (a[0] + high * dx, a[1] + high * dy)) if low <= high else None
+
+
+def _level(axes: Axes, level: Level, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
+    x, _ = axes.at(level.i_a, 1.0)
+    y = axes.y + axes.h
+    left = x + 5 + width_of(level.text, 10) > axes.x + axes.w
+    place = _free(taken, x - 5 - width_of(level.text, 10) if left else x + 5, axes.y + 3, width_of(level.text, 10), LINE)
+    return [
+        Line(((x, axes.y), (x, y)), Style(cls=f"tc-level {level.cls}")),
+        Polygon(((x, y - 8), (x - 4, y), (x + 4, y)), Style(cls=f"tc-foot {level.cls}")),
+        Text(x - 5 if left else x + 5, place + 10, level.text, Style(cls=f"tc-words {level.cls}"), 10, "end" if left else "start"),
+    ]
+
+
+def _free(taken: list[tuple[float, float, float, float]], x: float, y: float, w: float, h: float) -> float:
+    """The next height, from y down, at which a text of a size runs into no other; it is taken from then on."""
+    while any(x < tx + tw + 3 and tx < x + w + 3 and y < ty + th and ty < y + h for tx, ty, tw, th in taken):
+        y += 4
+    taken.append((x, y, w, h))
+    return y
+
+
+def _name(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
+    """The name on a small plate, at the upper end of the slow edge or where there is room below."""
+    inside = [(float(i), float(t)) for i, t in zip(curve.band.i_a, curve.band.slow_s, strict=True) if _seen(axes, float(i), float(t))]
+    if not inside:
+        return []
+    w = width_of(curve.band.name, 11) + 10
+    x, y = axes.at(*inside[0])
+    x = min(x + 5, axes.x + axes.w - w - 2)
+    y = _free(taken, x, min(max(y, axes.y + 18), axes.y + axes.h - 24), w, NAME_H)
+    return [Rect(x, y, w, NAME_H, Style(cls="tc-plate"), 3), Text(x + 5, y + 11, curve.band.name, Style(cls="tc-name"), 11)]
+
+
+def _as_found(axes: Axes, band: Band) -> list[Shape]:
+    return [Line(one.points, Style(cls="tc-found")) for one in band_shapes(axes, band) if isinstance(one, Line)]
+
+
+def _gap(axes: Axes, gap: Gap, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
+    """The least gap as a measure between the two edges, with its figure."""
+    ends = [end for end in (gap.lower, gap.upper) if all(math.isfinite(v) and v > 0 for v in end)]
+    if len(ends) < 2:
+        return []
+    a, b = (_inside(axes, *end) for end in ends)
+    w = width_of(gap.text, 11) + 8
+    x = a[0] - w - 8
+    y = _free(taken, x, (a[1] + b[1]) / 2 - 8, w, NAME_H)
+    cls = gap.severity or "kept-gap"
+    return [
+        Line((a, b), Style(cls=f"tc-measure {cls}")), Circle(*a, 2.4, Style(cls=f"tc-foot {cls}")), Circle(*b, 2.4, Style(cls=f"tc-foot {cls}")),
+        Rect(x, y, w, NAME_H, Style(cls="tc-plate"), 3), Text(x + 4, y + 11, gap.text, Style(cls=f"tc-words {cls}"), 11, mono=True),
+    ]  # fmt: skip
+
+
+def _too_short(axes: Axes, gap: Gap, lower: Band, upper: Band) -> list[Shape]:
+    """Strokes between the two bands, over the currents at which there is less than required."""
+    if gap.severity != "breach":
+        return []
+    low, high = max(lower.i_a[0], upper.i_a[0], axes.i_a[0]), min(lower.i_a[-1], upper.i_a[-1], axes.i_a[1])
+    if not low < high:
+        return []
+    left, right = axes.at(float(low), 1.0)[0], axes.at(float(high), 1.0)[0]
+    xs = np.append(np.arange(math.ceil(left / HATCH) * HATCH, right, HATCH), right - 1e-6)
+    i = axes.i_a[0] * (axes.i_a[1] / axes.i_a[0]) ** ((xs - axes.x) / axes.w)
+    shapes: list[Shape] = []
+    for x, below, above in zip(xs, _at(lower, i, lower.slow_s), _at(upper, i, upper.fast_s), strict=True):
+        if not (math.isfinite(above) and above - below < gap.required_s + 1e-9):
+            continue
+        ends = [_inside(axes, float(axes.i_a[0]), float(t))[1] for t in (min(below, 1e6), above)]
+        if abs(ends[0] - ends[1]) > 1:
+            shapes.append(Line(((float(x), ends[0]), (float(x) + 3, ends[1])), Style(cls="tc-short")))
+    return shapes
+
+
+def _at(band: Band, i_a: Floats, t_s: Floats) -> Floats:
+    """An edge at some currents: of the points before, where it is a step."""
+    at = np.clip(np.searchsorted(band.i_a, i_a, side="right") - 1, 0, len(band.i_a) - 1)
+    return np.asarray(t_s[at])
+
+
+def note(i_a: float, unit: str = "A") -> str:
+    """A current as the sheet writes it."""
+    return f"{figure(i_a / 1000, 3)} kA" if i_a >= 1000 else f"{figure(i_a, 3)} {unit}"

@@ -1,0 +1,163 @@
+"""The sheet of curves of the selected device: what is drawn, and what can be taken hold of."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from northfell.core.errors import NorthfellError
+from northfell.core.model.declare.parameters import parameter
+from northfell.core.model.elements import Element, Relay
+from northfell.core.quantities import figure
+from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, seconds
+from northfell.core.studies.protection import EDGES, Device, Function, devices_of, setting_steps
+from northfell.drawing.curve_sheet import Curve, Drawn, Gap, Handle, Level, Limit, draw_sheet, note
+from northfell.drawing.shapes import svg_of
+from northfell.drawing.time_current import Band
+from northfell.web.shell.stage import Look
+
+SIZE = (500.0, 410.0)
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A sheet as the page takes it."""
+
+    drawn: Drawn
+    sheet: CurveSheet
+    title: str
+    gaps: list[tuple[str, str, str, str]]  # above, below, gap, severity
+
+    @property
+    def ground(self) -> str:
+        return svg_of(self.drawn.ground)
+
+    @property
+    def groups(self) -> list[tuple[str, str, str]]:
+        return [(device, cls, svg_of(shapes)) for device, cls, shapes in self.drawn.groups]
+
+    @property
+    def over(self) -> str:
+        return svg_of(self.drawn.over)
+
+
+def device_of(found: Coordination, element: Element | None) -> str:
+    """The switch whose curves are looked at: that of the selected device, or of the selected relay."""
+    if isinstance(element, Relay):
+        return element.breaker if element.breaker in found.devices else ""
+    return element.id if element is not None and element.id in found.devices else ""
+
+
+def sheet_shown(look: Look) -> Shown | None:
+    """The sheet of what is selected; None where that is no device, or there is no result."""
+    try:
+        found: Coordination = look.result(COORDINATION)
+    except NorthfellError:
+        return None
+    device = device_of(found, look.element)
+    return shown_of(found, device, _as_found(look, device)) if device else None
+
+
+def _as_found(look: Look, device: str) -> Device | None:
+    """The device as it is installed, where a proposal sets it otherwise."""
+    base = look.as_found
+    if base is None:
+        return None
+    before = devices_of(base.in_state(look.view.state) if look.view.state in base.state_names else base.elements).get(device)
+    return before if before is not None and before.is_set else None
+
+
+def shown_of(found: Coordination, device: str, before: Device | None = None) -> Shown | None:
+    """Draw the sheet of a device."""
+    sheet = curve_sheet(found, device)
+    if sheet is None:
+        return None
+    curves = [Curve(_band(one), one.device.switch.id, one.device.switch.id == device) for one in sheet.devices]
+    if before is not None:
+        curves = [_with_found(c, before, sheet) if c.chosen else c for c in curves]
+    position = {c.device: k for k, c in enumerate(curves)}
+    gaps = [_gap(found, sheet, p, position) for p in sheet.pairs if device in (p.upstream, p.downstream) and found.verdict(p) != NOT_REQUIRED]
+    limits = [Limit(one.name, one.kind, one.i_a, one.t_s) for one in sheet.limits]
+    chosen = sheet.at[device]
+    levels = [
+        Level(f"{note(a)} {what}", a, cls) for what, a, cls in (("greatest", chosen.to_a, "most"), ("least", chosen.least_a, "least")) if math.isfinite(a)
+    ]
+    drawn = draw_sheet(curves, limits, gaps, levels, handles_of(chosen), SIZE, f"A at {figure(sheet.v_ref_kv)} kV")
+    told = []
+    for p in sorted(sheet.pairs, key=lambda p: device not in (p.upstream, p.downstream)):
+        verdict = found.verdict(p)
+        said = " (in series)" if verdict == NOT_REQUIRED else ""
+        told.append((found.net.name(p.upstream), found.net.name(p.downstream), gap_text(p) + said, verdict if verdict in ("breach", "close") else ""))
+    return Shown(drawn, sheet, f"Curves from {curves[0].band.name} to {curves[-1].band.name}" if len(curves) > 1 else f"Curves of {curves[0].band.name}", told)
+
+
+def gap_text(p: Pair) -> str:
+    """A gap in words."""
+    if math.isinf(p.margin_s):
+        return "sees nothing" if p.margin_s > 0 else "does not operate"
+    return seconds(p.margin_s)
+
+
+def _band(one: DeviceCurve) -> Band:
+    return Band(one.device.name, one.i_a, one.fast_s, one.slow_s)
+
+
+def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:
+    one = sheet.at[curve.device]
+    if before.relays == one.device.relays and before.switch == one.device.switch:
+        return curve
+    start = min(before.from_a("fast"), one.to_a / one.factor)
+    jumps = [a for fn in before.functions for e in EDGES for a in (fn.curve.from_a(e) * (1 - 1e-6), fn.curve.from_a(e)) if start <= a <= one.to_a / one.factor]
+    i = np.unique(np.concatenate([np.geomspace(start, one.to_a / one.factor, 200), jumps]))
+    return Curve(curve.band, curve.device, True, Band(before.name, i * one.factor, before.opens_at_s(i, "fast"), before.opens_at_s(i)))
+
+
+def _gap(found: Coordination, sheet: CurveSheet, p: Pair, position: dict[str, int]) -> Gap:
+    verdict = found.verdict(p)
+    lower, upper = sheet.at[p.downstream], sheet.at[p.upstream]
+    return Gap(
+        gap_text(p), verdict if verdict in ("breach", "close") else "", (1000 * p.i_ka * lower.factor, p.t_lower_s),
+        (1000 * p.i_upper_ka * upper.factor, p.t_upper_s), position[p.downstream], position[p.upstream], p.required_s,
+    )  # fmt: skip
+
+
+def handles_of(one: DeviceCurve) -> list[Handle]:
+    """What of a device can be set by hand on the sheet: each pickup by its current, each delay by its time."""
+    made: list[Handle] = []
+    for fn in one.device.functions:
+        made += _handles(one, fn)
+    return made
+
+
+def _handles(one: DeviceCurve, fn: Function) -> list[Handle]:
+    e, f = fn.holder, one.factor
+    found = []
+    for field, (axis, at_multiple) in HOLDS.get(fn.code, {}).items():
+        value = getattr(e, field)
+        if value is None or (isinstance(value, str) and not value):
+            continue
+        i_a = fn.curve.pickup_a * at_multiple
+        t_s = float(fn.opens_at_s(i_a)) if axis == "y" else float(one.device.opens_at_s(fn.curve.from_a("slow") * 1.02))
+        if axis == "x":
+            i_a, t_s = fn.curve.pickup_a, min(max(t_s, 0.02), 600.0)
+        step, choices = setting_steps(e, field)
+        unit = "A" if axis == "x" else "" if field == "time_multiplier" else "s"
+        where = i_a * f, t_s if math.isfinite(t_s) else 100.0
+        found.append(Handle(e.id, field, axis, where, float(value), step, unit, _label(e, field), choices, fn.adds_s if axis == "y" else 0.0))
+    return found
+
+
+def _label(e: Element, field: str) -> str:
+    declared = parameter(type(e), field)
+    return declared.label if declared else field
+
+
+# code of a function -> field that can be held: axis, multiple of pickup at which the handle stands
+HOLDS: dict[str, dict[str, tuple[str, float]]] = {
+    "51": {"i_pickup_a": ("x", 1.0), "time_multiplier": ("y", 3.0)},
+    "50": {"i_high_a": ("x", 1.0), "t_high_s": ("y", 1.5)},
+    "trip L": {"trip_ir_a": ("x", 1.0), "trip_tr_s": ("y", 2.0)},
+    "trip S": {"trip_isd_a": ("x", 1.0), "trip_tsd": ("y", 1.5)},
+    "trip I": {"trip_ii_a": ("x", 1.0)},
+    "fuse link": {"i_rated_a": ("x", 1.0)},
+}

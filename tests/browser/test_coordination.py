@@ -1,0 +1,90 @@
+"""The Coordination stage in a real browser: a path, a setting dragged with its gap, the reading line, and what opens first."""
+
+import time
+
+import pytest
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.keys import Keys
+from tests.browser.test_walk import walk  # noqa: F401
+
+pytestmark = pytest.mark.browser
+
+
+def handle(walk, field: str):  # noqa: F811
+    return walk.one(f'#curve-sheet circle[data-field="{field}"]')
+
+
+def gaps(walk) -> str:  # noqa: F811
+    return walk.one(".tc-gaps").text
+
+
+def test_a_multiplier_is_dragged_snaps_and_is_kept_and_the_gap_moves_with_it(walk):  # noqa: F811
+    walk.open("/projects/1/coordination")
+    walk.one("body").send_keys("g", "c")
+    walk.until(lambda: "/coordination" in walk.browser.current_url)
+    walk.select("B21")
+    walk.until(lambda: walk.all("#curve-sheet .tc"))
+    assert {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} >= {"Q21", "Q11"}
+    before = gaps(walk)
+    was = float(handle(walk, "time_multiplier").get_attribute("data-value"))
+    held = ActionChains(walk.browser).move_to_element(handle(walk, "time_multiplier")).click_and_hold()
+    held.move_by_offset(0, -22).perform()
+    walk.until(lambda: walk.one("#held").is_displayed())
+    shown = walk.one("#held strong").text.split()[0]
+    time.sleep(0.5)  # what the server draws meanwhile
+    handles = walk.all('#curve-sheet circle[data-field="time_multiplier"]')
+    assert len(handles) == 1
+    ActionChains(walk.browser).release().perform()
+    walk.until(lambda: float(handle(walk, "time_multiplier").get_attribute("data-value")) != was)
+    now = float(handle(walk, "time_multiplier").get_attribute("data-value"))
+    assert now == pytest.approx(float(shown))
+    assert now > 1.5 * was
+    assert round(now * 100) == pytest.approx(now * 100)  # a step that the relay has
+    assert walk.one("#field-time_multiplier").get_attribute("value") == f"{now:g}"
+    walk.one('[aria-label="Undo"]').click()
+    walk.until(lambda: float(handle(walk, "time_multiplier").get_attribute("data-value")) == was)
+    assert gaps(walk) == before
+
+
+def test_a_nudge_by_key_keeps_the_handle_and_escape_gives_a_drag_up(walk):  # noqa: F811
+    walk.open("/projects/1/coordination")
+    walk.select("B11")
+    walk.until(lambda: walk.all("#curve-sheet .tc"))
+    was = float(handle(walk, "time_multiplier").get_attribute("data-value"))
+    walk.browser.execute_script("arguments[0].focus()", handle(walk, "time_multiplier"))
+    walk.browser.switch_to.active_element.send_keys(Keys.ARROW_UP)
+    walk.until(lambda: float(handle(walk, "time_multiplier").get_attribute("data-value")) == pytest.approx(was + 0.01))
+    walk.until(lambda: walk.browser.switch_to.active_element.get_attribute("data-field") == "time_multiplier")
+    ActionChains(walk.browser).move_to_element(handle(walk, "i_pickup_a")).click_and_hold().move_by_offset(25, 0).perform()
+    walk.until(lambda: walk.one("#held").is_displayed())
+    walk.browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+    walk.until(lambda: not walk.one("#held").is_displayed())
+    ActionChains(walk.browser).release().perform()
+    pickup = walk.one("#field-i_pickup_a").get_attribute("value")
+    walk.until(lambda: handle(walk, "i_pickup_a").get_attribute("data-value") == f"{float(pickup):.1f}")
+
+
+def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
+    walk.open("/projects/1/coordination")
+    walk.select("Q31")
+    walk.until(lambda: walk.all("#curve-sheet .tc"))
+    assert "Q31 above Q311" in gaps(walk)
+    assert walk.all("#curve-sheet .tc-short")  # what is too short is hatched
+    place = walk.one("#curve-sheet")
+    ActionChains(walk.browser).move_to_element_with_offset(place, 20, 40).perform()
+    walk.until(lambda: walk.one("#reading-line").is_displayed())
+    told = walk.one("#reading-line").get_attribute("textContent")
+    assert "Q311" in told
+    assert "kA" in told
+    answer = walk.browser.execute_async_script(
+        "fetch(arguments[0]).then((a) => a.text()).then(arguments[1])", walk.one(".curves header a").get_attribute("href")
+    )
+    assert answer.lstrip().startswith("<svg")
+    # a bus: numbers on the sheet, and as a list
+    walk.select("Blower MCC")
+    assert not walk.one("#curves").is_displayed()
+    walk.until(lambda: "1. Q311" in walk.card())
+    walk.one('#card a[href*="tab=order"]').click()
+    walk.until(lambda: "tab=order" in walk.browser.current_url)
+    walk.until(lambda: any("Q311" in row.text for row in walk.all(".rows tbody tr")))
+    assert "1." in walk.one('#sheet a[data-element="Q311"]').text
