@@ -8,10 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import network_of
 
+from northfell.core.model.changes import apply_change
 from northfell.core.model.elements import Breaker, Fuse, Relay
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit
-from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, run, through_fault_s
+from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, points_table, propose, run, settings_table, through_fault_s
 from northfell.core.studies.load_flow import run as load_flow
 from northfell.core.studies.protection import EDGES, Device
 from northfell.core.studies.record import Asked
@@ -239,3 +240,62 @@ def test_a_band_is_never_inside_out_and_never_rises(curve, pickup, tm, tolerance
         for t in (fast, slow):
             with np.errstate(invalid="ignore"):
                 assert not (np.diff(t) > 1e-12).any()
+
+
+# --- proposed settings, and the schedule
+
+
+def test_proposed_settings_cure_the_demo_and_say_why():
+    network = skerrow_water()
+    found = run(compile_network(network, "Normal", "short_circuit"), flow=load_flow(compile_network(network, "Normal")))
+    made = propose(found)
+    (one,) = made.devices
+    assert (one.name, [s.field for s in one.settings], one.left, made.conflicts) == ("Q31", ["trip_ii_a"], (), ())
+    assert len(one.because) == 2
+    assert "above Q311" in one.because[0]
+    changed = apply_change(network, made.change)[0]
+    after = run(compile_network(changed, "Normal", "short_circuit"), flow=load_flow(compile_network(changed, "Normal")))
+    assert not [p for p in after.worst_pairs.values() if after.verdict(p) == "breach"]
+    assert not [r for r in after.rules if after.verdict_of(r) == "breach"]
+    assert {k: p.margin_s for k, p in after.worst_pairs.items()} == pytest.approx({k: p.margin_s for k, p in made.after.worst_pairs.items()})
+
+
+def test_what_is_below_is_set_first_and_what_cannot_be_cured_is_named():
+    """Q2 and Q1 are too quick: Q2 is slowed to clear Q3, and Q1 then to clear the new Q2. A device blind to the least fault stays a conflict."""
+    settings = relay("B3", "Q3", 100, 0.3), relay("B2", "Q2", 200, 0.1), relay("B1", "Q1", 400, 0.1)
+    made = propose(coordinated(chain(*settings), fault="3ph"))
+    assert [d.name for d in made.devices] == ["Q2", "Q1"]
+    assert not made.conflicts
+    assert all(made.after.verdict(p) != "breach" for p in made.after.worst_pairs.values())
+    multiplier = {d.name: next(s.after for s in d.settings if s.field == "time_multiplier") for d in made.devices}
+    assert multiplier["Q1"] > multiplier["Q2"] > 0.1
+    q2 = made.after.devices["Q2"]
+    quicker = q2.relays[0].model_copy(update={"time_multiplier": multiplier["Q2"] - 0.01})
+    less = made.after.with_device(Device(q2.switch, (quicker,)))
+    assert less.verdict(less.worst_pairs["Q2", "Q3"]) == "breach"  # one step quicker would not do
+    weak = propose(coordinated(chain(relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 30000, 0.5), relay("B1", "Q1", 400, 1.0)), fault="3ph"))
+    assert any("sees the least fault" in line for line in weak.conflicts)
+
+
+def test_trying_a_setting_is_the_same_as_computing_anew():
+    network = skerrow_water()
+    found = run(compile_network(network, "Normal", "short_circuit"))
+    q25 = found.devices["Q25"]
+    tried = found.with_device(Device(q25.switch, (q25.relays[0].model_copy(update={"time_multiplier": 0.9, "i_high_a": None, "t_high_s": None}),)))
+    changed = network.model_copy(update={"elements": {**network.elements, "B25": tried.devices["Q25"].relays[0]}})
+    anew = run(compile_network(changed, "Normal", "short_circuit"))
+    for a, b in zip(tried.tables(), anew.tables(), strict=True):
+        assert sorted(map(repr, a.rows)) == sorted(map(repr, b.rows))
+
+
+def test_the_schedule_has_secondary_values_and_test_points_on_the_curve():
+    found = coordinated(chain(relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3, i_high_a=3000.0, t_high_s=0.1), relay("B1", "Q1", 400, 0.4)))
+    settings = {(r["device"], r["symbol"]): r for r in settings_table(found.net, found.devices).records()}
+    assert (settings["Q2", "I>"]["value"], settings["Q2", "I>"]["secondary"], settings["Q2", "I>"]["ct"]) == (200.0, 1.0, "200/1 A")
+    assert settings["Q2", "I≫"]["secondary"] == 15.0
+    points = [r for r in points_table(found.net, found.devices).records() if r["device"] == "Q2"]
+    five = next(r for r in points if (r["function"], r["multiple"]) == ("51", 5.0))
+    assert (five["i_primary_a"], five["i_secondary_a"]) == (1000.0, 5.0)
+    assert (five["t_from_s"], five["t_to_s"]) == (pytest.approx(0.95 * 0.3 * si(5)), pytest.approx(1.05 * 0.3 * si(5)))
+    rests = next(r for r in points if (r["function"], r["multiple"]) == ("50", 0.9))
+    assert (rests["t_from_s"], rests["t_to_s"]) == (None, None)

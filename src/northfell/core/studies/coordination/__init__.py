@@ -5,8 +5,10 @@ import math
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, LimitCurve, curve_sheet
+from northfell.core.studies.coordination.proposing import Proposal, Proposed, propose
 from northfell.core.studies.coordination.result import NOT_ASSESSED, NOT_REQUIRED, Coordination
 from northfell.core.studies.coordination.rules import RULES, Rule
+from northfell.core.studies.coordination.schedule import points_table, settings_table
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.coordination.solve import run
 from northfell.core.studies.coordination.verdicts import gaps, rules, seconds
@@ -34,5 +36,6 @@ COORDINATION = Study[Coordination](
 
 __all__ = [
     "COORDINATION", "Coordination", "CoordinationSettings", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES", "Rule",
-    "category_of", "conductor_s", "curve_sheet", "pair_key", "run", "seconds", "through_fault_s",
+    "category_of", "conductor_s", "curve_sheet", "Proposal", "Proposed", "pair_key", "propose", "run", "seconds",
+    "settings_table", "points_table", "through_fault_s",
 ]  # fmt: skip

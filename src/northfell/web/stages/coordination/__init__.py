@@ -5,7 +5,7 @@ from typing import Any
 from northfell.core.studies.coordination import COORDINATION
 from northfell.core.studies.trip_order import TRIP_ORDER
 from northfell.web.shell.stage import Look, Stage, Tab
-from northfell.web.stages.coordination import ledger, setting
+from northfell.web.stages.coordination import ledger, proposing, setting
 from northfell.web.stages.coordination.card import coordination_figures
 from northfell.web.stages.coordination.sheet import sheet_shown
 from northfell.web.stages.coordination.tags import coordination_tags
@@ -19,8 +19,9 @@ COORDINATION_STAGE = Stage(
     path="coordination", name="Coordination", shortcut="c", study=COORDINATION, also=(TRIP_ORDER,),
     tabs=(
         Tab("pairs", "Pairs", ledger.pairs_table), Tab("rules", "Rules", ledger.rules_table), Tab("times", "Times", ledger.times_table),
-        Tab("order", "Trip order", ledger.order_table, study=TRIP_ORDER),
+        Tab("settings", "Settings", ledger.settings_shown),         Tab("order", "Trip order", ledger.order_table, study=TRIP_ORDER),
     ),
-    figures=coordination_figures, tags=coordination_tags, says=_says, waits=lambda found: list(found.waits), routers=(setting.router,),
-    beside="stages/coordination/_curves.html", legend="stages/coordination/_legend.html", acts="stages/coordination/_acts.html",
+    figures=coordination_figures, tags=coordination_tags, says=_says, waits=lambda found: list(found.waits), routers=(setting.router, proposing.router),
+    tools="stages/coordination/_tools.html", beside="stages/coordination/_curves.html",
+    legend="stages/coordination/_legend.html", acts="stages/coordination/_acts.html",
 )  # fmt: skip

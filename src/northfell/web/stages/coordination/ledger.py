@@ -5,7 +5,7 @@ import math
 from northfell.core.errors import CannotRun
 from northfell.core.finding import ORDER
 from northfell.core.model.elements import Bus
-from northfell.core.studies.coordination import COORDINATION, RULES, Coordination, Pair, pair_key
+from northfell.core.studies.coordination import COORDINATION, RULES, Coordination, Pair, pair_key, settings_table
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, num, over, shown, text
@@ -66,6 +66,13 @@ def times_table(look: Look) -> Ledger:
     found: Coordination = look.result(COORDINATION)
     names = "device stage i_ka t_fast_s t_slow_s bus fault case"
     return shown(look.network, found.times_table(), names, "device", "never")
+
+
+def settings_shown(look: Look) -> Ledger:
+    """The settings schedule, primary and secondary."""
+    found: Coordination = look.result(COORDINATION)
+    table = settings_table(found.net, found.devices)
+    return shown(look.network, table, "device of function setting symbol value secondary unit ct assumed", "of")
 
 
 def order_table(look: Look) -> Ledger:

@@ -1,0 +1,70 @@
+"""The settings schedule: what is set at each device, primary and secondary, and at which currents it is tested with which times."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from northfell.core.model.declare.parameters import parameters_of
+from northfell.core.model.elements import Element, Fuse, Relay
+from northfell.core.network import Compiled
+from northfell.core.studies.protection import EDGES, Device, Function
+from northfell.core.tables import Table, build
+
+MULTIPLES = (1.5, 2.0, 5.0, 10.0)  # of pickup, at which an inverse stage is tested
+AROUND = (0.9, 1.1, 2.0)  # of a definite stage: that it rests, and that it operates
+_SETTINGS = (
+    ("state", "", "State"), ("device", "", "Device"), ("of", "", "Set at"), ("function", "", "Function"), ("setting", "", "Setting"), ("symbol", "", "Symbol"),
+    ("value", "", "Primary"), ("secondary", "", "Secondary"), ("unit", "", "Unit"), ("ct", "", "CT"), ("assumed", "", "Assumed"),
+)  # fmt: skip
+_TESTS = (
+    ("state", "", "State"), ("device", "", "Device"), ("of", "", "Set at"), ("function", "", "Function"), ("multiple", "", "× pickup"),
+    ("i_primary_a", "A", "Primary"), ("i_secondary_a", "A", "Secondary"), ("t_from_s", "s", "Operates from"), ("t_to_s", "s", "Operates by"),
+)  # fmt: skip
+# what is set of each function: field, and whether it is a current through the current transformers
+SET = {
+    "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False)),
+    "50": (("i_high_a", True), ("t_high_s", False)),
+    "trip L": (("trip_ir_a", False), ("trip_tr_s", False)),
+    "trip S": (("trip_isd_a", False), ("trip_tsd", False)),
+    "trip I": (("trip_ii_a", False),),
+    "fuse link": (("i_rated_a", False),),
+}
+
+
+def settings_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
+    """A row for each setting."""
+    return build("settings", _SETTINGS, [row for one in devices.values() for fn in one.functions for row in _settings(net, one, fn)])
+
+
+def _settings(net: Compiled, device: Device, fn: Function) -> Iterator[tuple[Any, ...]]:
+    holder = fn.holder
+    declared = {p.name: p for p in parameters_of(type(holder))}
+    for field, through_ct in SET.get(fn.code, ()):
+        value = getattr(holder, field)
+        if value is None:
+            continue
+        p, ratio = declared[field], _ratio(holder)
+        secondary = value / ratio if through_ct and ratio and isinstance(value, float) else None
+        ct = f"{holder.ct_primary_a:g}/{holder.ct_secondary_a:g} A" if isinstance(holder, Relay) and holder.ct_primary_a and through_ct else None
+        assumed = "~" if field in holder.assumed else None
+        yield net.state, device.name, holder.name, fn.code, p.label, p.symbol or None, value, secondary, p.unit or None, ct, assumed
+
+
+def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
+    """Currents to inject, and between which times each function has to operate: its own, without the breaker."""
+    rows = []
+    for one in devices.values():
+        for fn in one.functions:
+            if isinstance(fn.holder, Fuse):
+                continue
+            for multiple in AROUND if fn.fast or fn.code == "trip S" else MULTIPLES:
+                i = fn.curve.pickup_a * multiple
+                fast, slow = (float(fn.curve.time_s(i, edge)) for edge in EDGES)
+                ratio = _ratio(fn.holder)
+                known = (t if t < float("inf") else None for t in (fast, slow))
+                rows.append((net.state, one.name, fn.holder.name, fn.code, multiple, i, i / ratio if ratio else None, *known))
+    return build("test_points", _TESTS, rows)
+
+
+def _ratio(holder: Element) -> float | None:
+    """Ratio of the current transformers of a relay."""
+    return holder.ct_primary_a / holder.ct_secondary_a if isinstance(holder, Relay) and holder.ct_primary_a else None
