@@ -12,7 +12,7 @@ from northfell.core.model.changes import apply_change
 from northfell.core.model.elements import Breaker, Fuse, Relay
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit
-from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, points_table, propose, run, settings_table, through_fault_s
+from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, curve_sheet, points_table, propose, run, settings_table, through_fault_s
 from northfell.core.studies.load_flow import run as load_flow
 from northfell.core.studies.protection import EDGES, Device
 from northfell.core.studies.record import Asked
@@ -299,3 +299,41 @@ def test_the_schedule_has_secondary_values_and_test_points_on_the_curve():
     assert (five["t_from_s"], five["t_to_s"]) == (pytest.approx(0.95 * 0.3 * si(5)), pytest.approx(1.05 * 0.3 * si(5)))
     rests = next(r for r in points if (r["function"], r["multiple"]) == ("50", 0.9))
     assert (rests["t_from_s"], rests["t_to_s"]) == (None, None)
+
+
+# --- earth faults
+
+
+def test_residual_stages_grade_by_the_residual_current_and_the_sheet_shows_them():
+    """A solidly earthed infeed with Z0 = Z1: 3·I0 equals the phase current of a line-to-earth fault, 10 kA·3/(2 + 1). By hand at that current."""
+    earth = {"earth_curve": "IEC_SI", "i_earth_pickup_a": 20.0, "earth_multiplier": 0.1}
+    above = {"earth_curve": "IEC_SI", "i_earth_pickup_a": 40.0, "earth_multiplier": 0.25, "i_earth_high_a": 8000.0, "t_earth_high_s": 0.02}
+    elements = chain(relay("B3", "Q3", 100, 0.5, **earth), relay("B2", "Q2", 200, 1.2, **above), relay("B1", "Q1", 400, 3.0))
+    elements = [e | ({"x0_over_x1": 1.0, "r0_over_x0": 0.1} if e["name"] == "G" else {}) for e in elements]
+    found = coordinated(elements)
+    lg = next(p for p in found.pairs if (p.upstream, p.downstream, p.fault, p.case) == ("Q2", "Q3", "lg", "max"))
+    times = {(t.device, t.fault, t.case): t for t in found.times}
+    at = times["Q3", "lg", "max"]
+    assert at.residual_a == pytest.approx(at.i_a, rel=1e-6)  # the same in one phase alone
+    assert at.t_slow_s == pytest.approx(1.05 * 0.1 * si(at.residual_a / 20) + 0.06)
+    assert "earth fault" in at.stage
+    assert at.residual_a == pytest.approx(10000.0, rel=1e-6)
+    assert lg.margin_s == pytest.approx(0.95 * 0.02 - at.t_slow_s)  # the high stage above takes the gap away
+    assert found.verdict(lg) == "breach"
+    rule = next(r for r in found.rules_of("Q3") if r.rule == "least earth fault")
+    assert rule.value == pytest.approx(rule.at_a / (1.05 * 20))
+    phases = next(p for p in found.pairs if (p.upstream, p.downstream, p.fault, p.case) == ("Q2", "Q3", "3ph", "max"))
+    assert phases.residual == (0.0, 0.0)
+    sheet = curve_sheet(found, "Q3", "lg")
+    band = sheet.at["Q3"]
+    assert band.i_a[0] == pytest.approx(20 / at.residual_a * at.i_a, rel=1e-3)  # the residual stage begins first
+    assert curve_sheet(found, "Q3").at["Q3"].i_a[0] == pytest.approx(100, rel=1e-3)
+
+
+def test_behind_delta_no_residual_current_flows_and_the_earth_stage_there_is_not_asked():
+    """Dyn11: an earth fault at 0.4 kV is one between phases at 11 kV. The residual stage of the feeder sees nothing of it."""
+    elements = [e | ({"earth_curve": "IEC_SI", "i_earth_pickup_a": 5.0, "earth_multiplier": 0.05} if e["name"] == "B1" else {}) for e in feeder()]
+    found = coordinated(elements)
+    behind = [t for t in found.times if t.fault == "lg" and found.net.name(found.net.topology.bus_ids[t.bus]) == "L"]
+    assert all(t.residual_a < 1e-6 for t in behind)
+    assert all("earth" not in t.stage for t in behind)

@@ -238,8 +238,11 @@ class Changeover(Element):
         return {"first": (0, 1), "second": (0, 2)}.get(self.position)
 
 
+EARTH_STAGE = When("i_earth_pickup_a")
+
+
 class Relay(Element):
-    """An overcurrent relay on current transformers at a breaker, with an inverse-time and a high stage."""
+    """An overcurrent relay on current transformers at a breaker, with an inverse-time and a high stage, for phases and for earth faults."""
 
     TITLE, LETTER, HELD_BY = "Overcurrent relay", "B", "breaker"
     ABOUT = About(
@@ -281,6 +284,33 @@ class Relay(Element):
         None, label="High stage delay", symbol="t≫", unit="s", ge=0, le=10, section="Protection", needed_for=(AF, CO), acts_when=When("i_high_a"),
         meaning="Definite time of the high stage, its own operating time included.",
         enters="the high stage operates after this time"
+    )
+    i_earth_pickup_a: float | None = param(
+        None, label="Earth pickup, primary", symbol="I0>", unit="A", gt=0, le=50000, section="Earth-fault protection",
+        meaning="Setting of the inverse earth-fault stage in primary amperes of the residual current 3·I0. Empty: no such stage.",
+        enters="M = 3·I0/I0> in the curve's equation"
+    )
+    earth_curve: RelayCurve | None = param(
+        None, label="Earth curve", section="Earth-fault protection", needed_for=(CO,), acts_when=EARTH_STAGE, source="IEC 60255-151",
+        meaning="Inverse-time characteristic of the earth-fault stage.", enters="t = TM·(A/((3·I0/I0>)^p − 1) + B), constants by the curve"
+    )
+    earth_multiplier: float | None = param(
+        None, label="Earth time multiplier", symbol="TM0", gt=0, le=20, section="Earth-fault protection", needed_for=(CO,), acts_when=EARTH_STAGE,
+        meaning="Multiplies the time of its curve.", enters="t = TM0·(A/((3·I0/I0>)^p − 1) + B)"
+    )
+    i_earth_high_a: float | None = param(
+        None, label="Earth high stage, primary", symbol="I0≫", unit="A", gt=0, le=500000, section="Earth-fault protection",
+        meaning="Of the residual current 3·I0. Empty: no such stage.", enters="the high earth-fault stage operates from this current on"
+    )
+    t_earth_high_s: float | None = param(
+        None, label="Earth high stage delay", symbol="t0≫", unit="s", ge=0, le=10, section="Earth-fault protection", needed_for=(CO,),
+        acts_when=When("i_earth_high_a"), meaning="Definite time of that stage, its own operating time included.",
+        enters="the high earth-fault stage operates after this time"
+    )
+    earth_ct_primary_a: float | None = param(
+        None, label="Core-balance CT primary", symbol="I0pn", unit="A", gt=0, le=50000, section="Earth-fault protection",
+        meaning="Of a core-balance transformer, or one in the neutral, that measures 3·I0. Empty: the sum of the phase current transformers.",
+        enters="secondary settings = primary settings · Isn/I0pn"
     )
     time_tolerance_pct: float | None = param(
         None, label="Time tolerance", unit="%", ge=0, le=50, section="Protection", needed_for=(AF, CO), typical="relay_tolerance",

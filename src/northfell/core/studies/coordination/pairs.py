@@ -10,7 +10,7 @@ from northfell.core.model.elements import Fuse
 from northfell.core.studies.coordination.currents import Seen
 from northfell.core.studies.coordination.neighbours import Standing
 from northfell.core.studies.coordination.settings import CoordinationSettings
-from northfell.core.studies.protection import Device
+from northfell.core.studies.protection import EDGES, Device, Through, seen_by
 from northfell.core.studies.short_circuit import CASES, Floats
 
 SHARES = 60  # currents at which a pair is compared, from where the lower device picks up to the fault current
@@ -46,6 +46,7 @@ class Pair:
     required_s: float
     interval: Interval
     in_series: bool
+    residual: tuple[float, float] = (0.0, 0.0)  # 3·I0 through the lower and the upper one then [A]
 
     @property
     def margin_s(self) -> float:
@@ -104,23 +105,23 @@ def pairs_of(
 
 
 def _tightest(
-    lower: Device, upper: Device, i_lower: Floats, i_upper: Floats, interval: Interval, least_s: float
+    lower: Device, upper: Device, i_lower: Through, i_upper: Through, interval: Interval, least_s: float
 ) -> tuple[int, dict[str, Any]] | None:  # fmt: skip
     """The bus and current at which the gap falls shortest of what is required; None where neither device sees anything.
 
     Below the bolted current both devices are compared at the same share of theirs, down to where the lower one is sure to operate: a fault
     through a resistance or an arc. Where at the bolted current the lower one does not operate, but the upper one may, there is no gap.
     """
-    known = np.flatnonzero(np.isfinite(i_lower) & np.isfinite(i_upper) & (i_lower > 0))
+    known = np.flatnonzero(np.isfinite(i_lower.phase_a) & np.isfinite(i_upper.phase_a) & (i_lower.phase_a > 0))
     if not len(known):
         return None
-    down, up = i_lower[known], i_upper[known]
-    least = np.clip(lower.from_a("slow") * (1 + 1e-9) / down, 1e-6, 1.0)
+    down, up = i_lower.at(known), i_upper.at(known)
+    least = _sure_from(lower, down)
     shares = least[:, None] ** np.linspace(1.0, 0.0, SHARES)[None, :]
     shares = np.concatenate([shares, _steps(lower, down), _steps(upper, up)], axis=1)
     shares = np.where((shares >= least[:, None]) & (shares <= 1), shares, 1.0)
-    t_lower = np.maximum(lower.opens_at_s(down[:, None] * shares), least_s)
-    t_upper = upper.orders_at_s(up[:, None] * shares, "fast")
+    t_lower = np.maximum(lower.opens_at_s(down.at((slice(None), None)).times(shares)), least_s)
+    t_upper = upper.orders_at_s(up.at((slice(None), None)).times(shares), "fast")
     required = interval.required_s(t_upper)
     with np.errstate(invalid="ignore"):
         short = np.where(np.isfinite(t_upper), required - (t_upper - t_lower), -np.inf)
@@ -129,17 +130,26 @@ def _tightest(
     bus, at = np.unravel_index(int(np.argmax(short)), short.shape)
     share = float(shares[bus, at])
     return int(known[bus]), {
-        "i_ka": float(down[bus]) * share / 1000,
-        "i_upper_ka": float(up[bus]) * share / 1000,
-        "i_fault_ka": float(down[bus]) / 1000,
+        "i_ka": float(down.phase_a[bus]) * share / 1000,
+        "i_upper_ka": float(up.phase_a[bus]) * share / 1000,
+        "residual": (float(down.residual_a[bus]) * share, float(up.residual_a[bus]) * share),
+        "i_fault_ka": float(down.phase_a[bus]) / 1000,
         "t_lower_s": float(t_lower[bus, at]),
         "t_upper_s": float(t_upper[bus, at]),
         "required_s": float(required[bus, at]),
     }
 
 
-def _steps(device: Device, i_a: Floats) -> Floats:
+def _sure_from(device: Device, i: Through) -> Floats:
+    """The least share of currents (bus,) at which a device is sure to operate, by phase or residual; at most 1."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        shares = [device.from_a("slow", m) * (1 + 1e-9) / seen_by(m, i) for m in ("phase", "residual")]
+        return np.clip(np.fmin(np.nan_to_num(shares[0], nan=np.inf), np.nan_to_num(shares[1], nan=np.inf)), 1e-6, 1.0)
+
+
+def _steps(device: Device, i: Through) -> Floats:
     """Shares of currents (bus, step) just below and just above each place where a stage begins: there the gap may jump."""
-    places = [one.curve.from_a(edge) for one in device.functions for edge in ("fast", "slow")]
-    around = np.array([a * side for a in places for side in (1 - 1e-9, 1 + 1e-9)])
-    return np.asarray(around[None, :] / np.maximum(i_a, 1e-9)[:, None])
+    around = [
+        fn.curve.from_a(edge) * side / np.maximum(seen_by(fn.measures, i), 1e-9) for fn in device.functions for edge in EDGES for side in (1 - 1e-9, 1 + 1e-9)
+    ]
+    return np.stack(around, axis=1)

@@ -12,7 +12,7 @@ from northfell.core.studies.coordination.limits import conductor_s, through_faul
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.load_flow import drawn_at_start
-from northfell.core.studies.protection import EDGES, Device
+from northfell.core.studies.protection import EDGES, Device, Through
 from northfell.core.studies.short_circuit import Floats
 
 SQRT3 = math.sqrt(3)
@@ -31,6 +31,7 @@ class DeviceCurve:
     slow_s: Floats
     to_a: float  # greatest current it sees, at the sheet's voltage
     least_a: float  # least fault it sees
+    residual: float = 0.0  # 3·I0 that goes with its phase current, of it
 
 
 @dataclass(frozen=True)
@@ -71,29 +72,36 @@ def path_of(found: Coordination, device: str) -> list[str]:
     return [*dict.fromkeys(d for d in below[:MOST_BELOW] if d not in chain), *chain]
 
 
-def curve_sheet(found: Coordination, device: str) -> CurveSheet | None:
-    """The sheet of a device; None where it does not stand on any way of a fault."""
+def curve_sheet(found: Coordination, device: str, fault: str = "3ph") -> CurveSheet | None:
+    """The sheet of a device; None where it does not stand on any way of a fault.
+
+    For a fault to earth each device is drawn over its phase current, with the residual current that goes with it at the greatest such fault.
+    """
     if device not in {s.device for s in found.standing}:
         return None
     v_ref = found.v_kv(device)
     names = path_of(found, device)
-    curves = tuple(_curve(found, d, v_ref) for d in names)
+    curves = tuple(_curve(found, d, v_ref, fault) for d in names)
     shown = set(names)
-    pairs = tuple(p for p in found.worst_pairs.values() if {p.upstream, p.downstream} <= shown)
+    pairs = tuple(p for p in found.worst_of(fault).values() if {p.upstream, p.downstream} <= shown)
     return CurveSheet(found, device, v_ref, curves, tuple(_limits(found, device, v_ref)), pairs)
 
 
-def _curve(found: Coordination, device: str, v_ref_kv: float) -> DeviceCurve:
+def _curve(found: Coordination, device: str, v_ref_kv: float, fault: str) -> DeviceCurve:
     one = found.devices[device]
     factor = found.v_kv(device) / v_ref_kv
-    seen = [t for t in found.times if t.device == device]
-    top = max((t.i_a for t in seen if t.case == "max"), default=100 * one.from_a("fast"))
+    seen = [t for t in found.times if t.device == device and (t.fault == "lg") == (fault == "lg")]
+    greatest = max((t for t in seen if t.case == "max"), key=lambda t: t.i_a, default=None)
+    residual = greatest.residual_a / greatest.i_a if greatest and greatest.i_a > 0 else 0.0
+    starts = [fn.curve.from_a(edge) / (residual if fn.measures == "residual" else 1.0) for fn in one.functions for edge in EDGES
+              if fn.measures == "phase" or residual > 0]  # fmt: skip
+    top = greatest.i_a if greatest else 100 * min(starts)
     least = min((t.i_a for t in seen if t.case == "min"), default=math.nan)
-    start = min(one.from_a("fast"), top)
-    jumps = [a for fn in one.functions for edge in EDGES for a in (fn.curve.from_a(edge) * (1 - 1e-6), fn.curve.from_a(edge)) if start <= a <= top]
+    start = min(min(starts), top)
+    jumps = [a for start_a in starts for a in (start_a * (1 - 1e-6), start_a) if start <= a <= top]
     amperes = np.unique(np.concatenate([np.geomspace(start, top, POINTS), jumps, [top]]))
-    fast, slow = (one.opens_at_s(amperes, edge) for edge in EDGES)
-    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor)
+    fast, slow = (one.opens_at_s(Through(amperes, amperes * residual), edge) for edge in EDGES)
+    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor, residual)
 
 
 def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurve]:

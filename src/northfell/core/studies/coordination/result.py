@@ -1,7 +1,7 @@
 """What coordination found in one state: the gaps of all pairs, the rules of all devices, and their times."""
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -32,7 +32,7 @@ _RULES = (
 )  # fmt: skip
 _TIMES = (
     ("state", "", "State"), ("device", "", "Device"), ("stage", "", "Stage"), ("i_ka", "kA", "I"), ("t_fast_s", "s", "Opens from"),
-    ("t_slow_s", "s", "Opened by"), ("bus", "", "Fault at"), ("fault", "", "Fault"), ("case", "", "Case"),
+    ("t_slow_s", "s", "Opened by"), ("bus", "", "Fault at"), ("fault", "", "Fault"), ("case", "", "Case"), ("i_residual_ka", "kA", "3·I0"),
 )  # fmt: skip
 
 
@@ -48,6 +48,7 @@ class Time:
     bus: int
     fault: str
     case: str
+    residual_a: float = 0.0  # 3·I0 through it
 
 
 @dataclass(frozen=True)
@@ -99,8 +100,15 @@ class Coordination:
     @cached_property
     def worst_pairs(self) -> dict[tuple[str, str], Pair]:
         """The worst of each pair (above, below) over faults and cases."""
+        return self._worst(self.pairs)
+
+    def worst_of(self, fault: str) -> dict[tuple[str, str], Pair]:
+        """The same among faults to earth alone, or among all others."""
+        return self._worst([p for p in self.pairs if (p.fault == "lg") == (fault == "lg")])
+
+    def _worst(self, pairs: Sequence[Pair]) -> dict[tuple[str, str], Pair]:
         found: dict[tuple[str, str], Pair] = {}
-        for one in self.pairs:
+        for one in pairs:
             key = one.upstream, one.downstream
             if key not in found or self._grave(one) < self._grave(found[key]):
                 found[key] = one
@@ -158,10 +166,11 @@ class Coordination:
         return build("rules", _RULES, rows)
 
     def times_table(self) -> Table:
-        return build("times", _TIMES, [
-            (self.net.state, self.net.name(t.device), t.stage, t.i_a / 1000, _known(t.t_fast_s), _known(t.t_slow_s), self._bus(t.bus), t.fault, t.case)
-            for t in self.times
-        ])  # fmt: skip
+        rows = []
+        for t in self.times:
+            fast, slow, residual = _known(t.t_fast_s), _known(t.t_slow_s), t.residual_a / 1000
+            rows.append((self.net.state, self.net.name(t.device), t.stage, t.i_a / 1000, fast, slow, self._bus(t.bus), t.fault, t.case, residual))
+        return build("times", _TIMES, rows)
 
     def _bus(self, bus: int) -> str | None:
         return self.net.name(self.net.topology.bus_ids[bus]) if bus >= 0 else None

@@ -16,12 +16,13 @@ from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import withstands_ka
 from northfell.core.studies.load_flow import LoadFlow, drawn_at_start
-from northfell.core.studies.protection import Device
+from northfell.core.studies.protection import Device, Measured, seen_by
 from northfell.core.studies.short_circuit import ShortCircuit
 
 SQRT3 = math.sqrt(3)
 POINTS = 80  # currents at which a device is held against a limit
 FIRST_CYCLES_S = 0.1
+SOLIDLY = 0.5  # of the least fault between phases: an earth fault of as much is one that phase devices are meant for
 RULES = {
     "load": "above the load it carries",
     "start": "lets a motor start",
@@ -32,6 +33,7 @@ RULES = {
     "earth through-fault": "below a transformer's limit, line to earth",
     "cable": "below a cable's limit",
     "least fault": "sees the least fault",
+    "least earth fault": "sees the least earth fault",
 }
 PRACTICE = "usual practice (unverified)"
 
@@ -174,7 +176,7 @@ class Rules:
 
     def _greatest(self, one: Standing) -> float:
         """Greatest current through the device for a fault in the zone [A]."""
-        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max")
+        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max").phase_a
         return float(np.nanmax(values)) if np.isfinite(values).any() else math.nan
 
     def _below(self, one: Standing, rule: str, of: Element, i_a: np.ndarray, withstands_s: np.ndarray, source: str, told: str) -> Rule:
@@ -193,8 +195,8 @@ class Rules:
 
     def _least(self, one: Standing) -> Iterator[Rule]:
         device, buses = self.devices[one.device], self.order.buses[one.zone]
-        found = [(float(v), buses[k], fault) for fault in ("3ph", "ll") if (fault, "min") in self.i.i_a
-                 for k, v in enumerate(self.i.of(one.device, buses, fault, "min")) if math.isfinite(v)]  # fmt: skip
+        found = [(float(v), buses[k], fault) for fault in ("3ph", "ll") if (fault, "min") in self.i.i
+                 for k, v in enumerate(self.i.of(one.device, buses, fault, "min").phase_a) if math.isfinite(v)]  # fmt: skip
         if not found:
             return
         least, bus, fault = min(found)
@@ -202,3 +204,24 @@ class Rules:
         at = self.net.name(self.net.topology.bus_ids[bus])
         basis = f"{fault} at {at}: {f(least)} A; operates for certain from {f(sure)} A"
         yield Rule(one.device, "least fault", None, least / sure, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, bus, least)
+        yield from self._least_earth(one, least)
+
+    def _least_earth(self, one: Standing, least_a: float) -> Iterator[Rule]:
+        """By the residual current where the device measures it; by the phase where earth faults are nearly as strong as others."""
+        device, buses = self.devices[one.device], self.order.buses[one.zone]
+        if ("lg", "min") not in self.i.i:
+            return
+        through = self.i.of(one.device, buses, "lg", "min")
+        known = np.flatnonzero(np.isfinite(through.phase_a))
+        residual = device.from_a("slow", "residual")
+        measures: Measured = "phase" if math.isnan(residual) else "residual"
+        currents = seen_by(measures, through)[known]
+        if not len(known) or (measures == "phase" and float(currents.min()) < SOLIDLY * least_a):
+            return
+        if measures == "residual" and float(currents.max()) < 1e-3:
+            return  # what feeds the zone brings no residual current: behind delta
+        at = int(np.argmin(currents))
+        least, sure = float(currents[at]), device.from_a("slow", measures)
+        name = self.net.name(self.net.topology.bus_ids[buses[int(known[at])]])
+        basis = f"lg at {name}: {f(least)} A {'residual' if measures == 'residual' else 'in the phase'}; operates for certain from {f(sure)} A"
+        yield Rule(one.device, "least earth fault", None, least / sure, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, buses[int(known[at])], least)

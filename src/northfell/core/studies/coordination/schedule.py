@@ -6,7 +6,7 @@ from typing import Any
 from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import Element, Fuse, Relay
 from northfell.core.network import Compiled
-from northfell.core.studies.protection import EDGES, Device, Function
+from northfell.core.studies.protection import EDGES, Device, Function, Measured
 from northfell.core.tables import Table, build
 
 MULTIPLES = (1.5, 2.0, 5.0, 10.0)  # of pickup, at which an inverse stage is tested
@@ -23,6 +23,8 @@ _TESTS = (
 SET = {
     "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False)),
     "50": (("i_high_a", True), ("t_high_s", False)),
+    "51N": (("earth_curve", False), ("i_earth_pickup_a", True), ("earth_multiplier", False)),
+    "50N": (("i_earth_high_a", True), ("t_earth_high_s", False)),
     "trip L": (("trip_ir_a", False), ("trip_tr_s", False)),
     "trip S": (("trip_isd_a", False), ("trip_tsd", False)),
     "trip I": (("trip_ii_a", False),),
@@ -42,9 +44,10 @@ def _settings(net: Compiled, device: Device, fn: Function) -> Iterator[tuple[Any
         value = getattr(holder, field)
         if value is None:
             continue
-        p, ratio = declared[field], _ratio(holder)
+        p, ratio = declared[field], _ratio(holder, fn.measures)
         secondary = value / ratio if through_ct and ratio and isinstance(value, float) else None
-        ct = f"{holder.ct_primary_a:g}/{holder.ct_secondary_a:g} A" if isinstance(holder, Relay) and holder.ct_primary_a and through_ct else None
+        primary = _primary(holder, fn.measures)
+        ct = f"{primary:g}/{holder.ct_secondary_a:g} A" if isinstance(holder, Relay) and primary and through_ct else None
         assumed = "~" if field in holder.assumed else None
         yield net.state, device.name, holder.name, fn.code, p.label, p.symbol or None, value, secondary, p.unit or None, ct, assumed
 
@@ -59,12 +62,19 @@ def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
             for multiple in AROUND if fn.fast or fn.code == "trip S" else MULTIPLES:
                 i = fn.curve.pickup_a * multiple
                 fast, slow = (float(fn.curve.time_s(i, edge)) for edge in EDGES)
-                ratio = _ratio(fn.holder)
+                ratio = _ratio(fn.holder, fn.measures)
                 known = (t if t < float("inf") else None for t in (fast, slow))
                 rows.append((net.state, one.name, fn.holder.name, fn.code, multiple, i, i / ratio if ratio else None, *known))
     return build("test_points", _TESTS, rows)
 
 
-def _ratio(holder: Element) -> float | None:
-    """Ratio of the current transformers of a relay."""
-    return holder.ct_primary_a / holder.ct_secondary_a if isinstance(holder, Relay) and holder.ct_primary_a else None
+def _ratio(holder: Element, measures: Measured) -> float | None:
+    """Ratio of the current transformers of a relay: of the phases, or of a core-balance one."""
+    primary = _primary(holder, measures)
+    return primary / holder.ct_secondary_a if isinstance(holder, Relay) and primary else None
+
+
+def _primary(holder: Element, measures: Measured) -> float | None:
+    if not isinstance(holder, Relay):
+        return None
+    return (holder.earth_ct_primary_a or holder.ct_primary_a) if measures == "residual" else holder.ct_primary_a

@@ -17,7 +17,7 @@ from northfell.core.studies.coordination.result import Coordination, Time
 from northfell.core.studies.coordination.rules import Rules
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.load_flow import LoadFlow
-from northfell.core.studies.protection import Device, devices_of
+from northfell.core.studies.protection import EDGES, Device, devices_of
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "coordination"
@@ -98,9 +98,10 @@ def _times(one: Standing, device: Device, buses: list[int], i: Seen, kinds: tupl
     for fault in kinds:
         for case in CASES:
             values = i.of(one.device, buses, fault, case)
-            if not np.isfinite(values).any():
+            if not np.isfinite(values.phase_a).any():
                 continue
-            at = int(np.nanargmax(values) if case == "max" else np.nanargmin(values))
-            a = float(values[at])
-            fast, slow = (float(device.opens_at_s(a, edge)) for edge in ("fast", "slow"))
-            yield Time(one.device, device.clearing(a).stage, a, fast, slow, buses[at], fault, case)
+            at = int(np.nanargmax(values.phase_a) if case == "max" else np.nanargmin(values.phase_a))
+            through = values.at(at)
+            fast, slow = (float(device.opens_at_s(through, edge)) for edge in EDGES)
+            stage = device.clearing(through).stage
+            yield Time(one.device, stage, float(through.phase_a), fast, slow, buses[at], fault, case, float(through.residual_a))

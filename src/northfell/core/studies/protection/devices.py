@@ -10,7 +10,7 @@ import numpy as np
 
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.studies.protection.curves import Floats
-from northfell.core.studies.protection.functions import Edge, Function, functions_of
+from northfell.core.studies.protection.functions import Amperes, Edge, Function, Measured, functions_of, seen_by
 from northfell.core.working import Working
 
 
@@ -43,35 +43,36 @@ class Device:
         """What opens it."""
         return functions_of(self.switch, self.relays)
 
-    def opens_at_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
+    def opens_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
-        first: Floats = np.min([one.opens_at_s(i_a, edge) for one in self.functions], axis=0)
+        first: Floats = np.min([one.opens_at_s(i, edge) for one in self.functions], axis=0)
         return first
 
-    def orders_at_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
+    def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When it is decided that it opens, before the time of the switch itself [s]: what a device below it must be done by."""
-        first: Floats = np.min([one.curve.time_s(i_a, edge) for one in self.functions], axis=0)
+        first: Floats = np.min([one.orders_at_s(i, edge) for one in self.functions], axis=0)
         return first
 
-    def from_a(self, edge: Edge) -> float:
-        """The lowest current at which some stage may operate (fast), or does for certain (slow) [A]."""
-        return min((a for a in (one.curve.from_a(edge) for one in self.functions) if not math.isnan(a)), default=math.nan)
+    def from_a(self, edge: Edge, measures: Measured = "phase") -> float:
+        """The lowest current at which some stage may operate (fast), or does for certain (slow) [A]; nan where none measures that."""
+        starts = (one.curve.from_a(edge) for one in self.functions if one.measures == measures)
+        return min((a for a in starts if not math.isnan(a)), default=math.nan)
 
     @property
     def is_set(self) -> bool:
         """Whether all that its functions need is there."""
         return bool(self.functions) and not any(math.isnan(one.curve.pickup_a) for one in self.functions)
 
-    def clearing(self, i_a: float, w: Working | None = None) -> Clearing:
+    def clearing(self, i: Amperes, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
         fastest: dict[str, tuple[float, Function]] = {}  # of each that carries settings
         for one in self.functions:
-            t = float(one.curve.time_s(i_a))
+            t = float(one.orders_at_s(i))
             if one.holder.id not in fastest or t < fastest[one.holder.id][0]:
                 fastest[one.holder.id] = t, one
         if w:
             for t, one in fastest.values():
-                one.tell(w, i_a, t)
+                one.tell(w, float(seen_by(one.measures, i)), t)
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
         return Clearing(t + first.adds_s, first.stage, first.fast) if np.isfinite(t) else Clearing(t, first.rests)
 

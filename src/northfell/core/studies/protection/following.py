@@ -8,15 +8,18 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from northfell.core.model.elements import Element
 from northfell.core.network import Compiled, compile_network
 from northfell.core.studies.protection.devices import Device, devices_of
-from northfell.core.studies.protection.functions import Edge, Function
-from northfell.core.studies.short_circuit import Flows, ShortCircuit
+from northfell.core.studies.protection.functions import Edge, Function, Through, seen_by
+from northfell.core.studies.short_circuit import TO_EARTH, Flows, ShortCircuit
 
 MOST_EVENTS = 200
 TOGETHER_S = 1e-9
 LEAST_KA = 1e-6  # less is nothing
+NOTHING = Through(np.zeros(()), np.zeros(()))
 
 
 @dataclass(frozen=True)
@@ -146,45 +149,50 @@ class _Loop:
             return abs(complex(self.flows.ik_ka[0, 0]))
         return float(self.faults.cases[self.asked.case].of(self.asked.fault).ik_ka[bus])
 
-    def _currents(self) -> dict[str, float]:
+    def _currents(self) -> dict[str, Through]:
         """Through each device that is closed [A]."""
         closed = set(self.faults.net.topology.closed_ids)
-        return {d: 1000 * self.share * float(self.flows.largest_of(d)[0, 0]) for d in self.devices if d in closed and d not in self.opened}
+        found = {}
+        for d in self.devices:
+            if d in closed and d not in self.opened:
+                i0 = abs(complex(self.flows.of(d)[0, 0, 2])) if self.asked.fault in TO_EARTH else 0.0
+                found[d] = Through(np.asarray(1000 * self.share * self.flows.largest_of(d)[0, 0]), np.asarray(3000 * self.share * i0))
+        return found
 
-    def _next(self, running: list[_Running], i_a: Mapping[str, float]) -> tuple[float, list[_Running]]:
+    def _next(self, running: list[_Running], i_a: Mapping[str, Through]) -> tuple[float, list[_Running]]:
         """When the next device has opened, and which do together; each by its first function."""
         opens: dict[str, tuple[float, _Running]] = {}
         for one in running:
             if one.device in self.asked.failed:
                 continue
-            t = one.ordered_s if math.isfinite(one.ordered_s) else self.now + self._left(one, i_a.get(one.device, 0.0))
+            t = one.ordered_s if math.isfinite(one.ordered_s) else self.now + self._left(one, i_a.get(one.device, NOTHING))
             t += one.function.adds_s
             if one.device not in opens or t < opens[one.device][0]:
                 opens[one.device] = t, one
         first = min((t for t, _ in opens.values()), default=math.inf)
         return first, [one for t, one in opens.values() if t <= first + TOGETHER_S and math.isfinite(t)]
 
-    def _left(self, one: _Running, i_a: float) -> float:
-        whole = float(one.function.curve.time_s(i_a, self.asked.edge))
+    def _left(self, one: _Running, through: Through) -> float:
+        whole = float(one.function.orders_at_s(through, self.asked.edge))
         return (1 - one.passed) * whole
 
-    def _pass(self, running: list[_Running], i_a: Mapping[str, float], until: float) -> None:
+    def _pass(self, running: list[_Running], i_a: Mapping[str, Through], until: float) -> None:
         """Let time pass: every function gets on by its share, those that operate meanwhile give their orders."""
         for one in running:
             if math.isfinite(one.ordered_s):
                 continue
-            through = i_a.get(one.device, 0.0)
-            whole = float(one.function.curve.time_s(through, self.asked.edge))
+            through = i_a.get(one.device, NOTHING)
+            whole = float(one.function.orders_at_s(through, self.asked.edge))
             if math.isinf(whole):
                 one.passed = 0.0
                 continue
             left = (1 - one.passed) * whole
             if self.now + left <= until + TOGETHER_S:
-                one.ordered_s, one.i_a, one.passed = self.now + left, through, 1.0
+                one.ordered_s, one.i_a, one.passed = self.now + left, float(seen_by(one.function.measures, through)), 1.0
             else:
                 one.passed += (until - self.now) / whole
 
-    def _interval(self, bus: int, until: float, i_a: Mapping[str, float]) -> Interval:
+    def _interval(self, bus: int, until: float, i_a: Mapping[str, Through]) -> Interval:
         net, given = self.faults.net, self.faults.cases[self.asked.case].given
         brings = {}
         for e in (*given.sources.elements, *given.converters.elements):
@@ -192,7 +200,7 @@ class _Loop:
             i = self.share * float(self.flows.largest_of(e.id)[0, 0]) * float(net.v_nominal_kv[at] / net.v_nominal_kv[bus])
             if i > LEAST_KA:
                 brings[e.id] = i
-        return Interval(self.now, until, self.share * self.bolted_ka, brings, {d: i for d, i in i_a.items() if i > 1000 * LEAST_KA})
+        return Interval(self.now, until, self.share * self.bolted_ka, brings, {d: float(i.phase_a) for d, i in i_a.items() if i.phase_a > 1000 * LEAST_KA})
 
     def _without(self, net: Compiled) -> ShortCircuit:
         """Faults with everything open that has opened."""

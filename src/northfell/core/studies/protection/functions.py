@@ -18,6 +18,7 @@ from northfell.core.working import Working
 
 Edge = Literal["fast", "slow"]
 EDGES: tuple[Edge, Edge] = ("fast", "slow")
+Measured = Literal["phase", "residual"]
 
 # Electronic trips: generic bands, unverified defaults; each device's own settings stand on its card.
 LONG_TIME_PICKUP = (0.05, 0.20)  # over Ir, at the fast and at the slow edge
@@ -25,6 +26,32 @@ LONG_TIME_TOLERANCE = (-0.20, 0.0)
 PICKUP_TOLERANCE = (-0.10, 0.10)  # of short-time and instantaneous pickup
 SHORT_TIME_BANDS_S = {"0.1": (0.05, 0.14), "0.2": (0.14, 0.20), "0.3": (0.23, 0.32), "0.4": (0.35, 0.50)}
 INSTANTANEOUS_S = (0.02, 0.05)  # a long-time law that runs below the mechanism's time is held there too
+
+
+@dataclass(frozen=True)
+class Through:
+    """What flows through a device [A], any shape: of the phase that carries most, and the residual current 3·I0 of an earth fault."""
+
+    phase_a: Floats
+    residual_a: Floats
+
+    def times(self, shares: Floats | float) -> "Through":
+        """The same share of all."""
+        return Through(self.phase_a * shares, self.residual_a * shares)
+
+    def at(self, where: Any) -> "Through":
+        """Those of some places; `where` as arrays are indexed."""
+        return Through(self.phase_a[where], self.residual_a[where])
+
+
+Amperes = Floats | float | Through  # a number or an array is of the phase alone
+
+
+def seen_by(measures: Measured, i: Amperes) -> Floats:
+    """What a function measures of a current."""
+    if isinstance(i, Through):
+        return np.asarray(i.residual_a if measures == "residual" else i.phase_a, float)
+    return np.zeros(np.shape(i)) if measures == "residual" else np.asarray(i, float)
 
 
 @dataclass(frozen=True)
@@ -71,10 +98,15 @@ class Function:
     adds_s: float  # time of the switch that it trips
     tell: Callable[[Working, float, float], None]  # notes how its time at a current came about
     fast: bool = False  # meant to act without waiting for others, from its pickup on: a little less current clears much slower
+    measures: Measured = "phase"
 
-    def opens_at_s(self, i_a: Floats | float, edge: Edge = "slow") -> Floats:
+    def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
+        """When it operates [s]."""
+        return self.curve.time_s(seen_by(self.measures, i), edge)
+
+    def opens_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When the switch has opened [s]."""
-        return self.curve.time_s(i_a, edge) + self.adds_s
+        return self.orders_at_s(i, edge) + self.adds_s
 
 
 @dataclass(frozen=True)
@@ -88,44 +120,79 @@ class FunctionKind:
 
 
 def _inverse(relay: Relay, breaker: Breaker) -> Function:
+    return _inverse_stage(relay, breaker, "51", relay.curve, relay.i_pickup_a, relay.time_multiplier, "phase")
+
+
+def _earth_inverse(relay: Relay, breaker: Breaker) -> Function | None:
+    if relay.i_earth_pickup_a is None:
+        return None
+    return _inverse_stage(relay, breaker, "51N", relay.earth_curve, relay.i_earth_pickup_a, relay.earth_multiplier, "residual")
+
+
+def _inverse_stage(
+    relay: Relay, breaker: Breaker, code: str, curve_id: str | None, pickup_a: float | None, multiplier: float | None, measures: Measured
+) -> Function:  # fmt: skip
     share = (relay.time_tolerance_pct or 0.0) / 100
-    pickup, tm = relay.i_pickup_a or math.nan, relay.time_multiplier or math.nan
+    pickup, tm = pickup_a or math.nan, multiplier or math.nan
 
     def law_s(i_a: Floats, edge: Edge) -> Floats:
-        return relay_time_s(relay_curves()[relay.curve or ""], i_a / pickup, tm, m_hold=relay.m_hold)
+        return relay_time_s(relay_curves()[curve_id or ""], i_a / pickup, tm, m_hold=relay.m_hold)
 
     def tell(w: Working, i_a: float, t: float) -> None:
-        curve = relay_curves()[relay.curve or ""]
+        curve = relay_curves()[curve_id or ""]
         law = f"(1 + {f(relay.time_tolerance_pct or 0.0)} %)·TM·(k/(M^α − 1) + c)"
         numbers = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
-        _tell_relay(w, relay, breaker, law, numbers, t)
+        _tell_relay(w, relay, breaker, (curve_id, pickup, tm), measures, law, numbers, t)
 
-    named = f"{relay.name} {relay_curves()[relay.curve].name}" if relay.curve in relay_curves() else relay.name
+    named = f"{relay.name} {relay_curves()[curve_id].name}" if curve_id in relay_curves() else relay.name
+    named += EARTH[measures]
     curve = Curve(pickup, law_s, Tolerance((-share, share), (0.0, relay.m_start - 1)))
-    return Function("51", relay, curve, named, named, breaker.t_break_s or 0.0, tell)
+    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures=measures)
+
+
+EARTH: dict[Measured, str] = {"phase": "", "residual": " earth fault"}
 
 
 def _high(relay: Relay, breaker: Breaker) -> Function | None:
-    if relay.i_high_a is None:
+    return _definite_stage(relay, breaker, "50", relay.i_high_a, relay.t_high_s, (relay.curve, relay.i_pickup_a, relay.time_multiplier), "phase")
+
+
+def _earth_high(relay: Relay, breaker: Breaker) -> Function | None:
+    inverse = relay.earth_curve, relay.i_earth_pickup_a, relay.earth_multiplier
+    return _definite_stage(relay, breaker, "50N", relay.i_earth_high_a, relay.t_earth_high_s, inverse, "residual")
+
+
+Inverse = tuple[str | None, float | None, float | None]  # curve, pickup, multiplier
+
+
+def _definite_stage(
+    relay: Relay, breaker: Breaker, code: str, start_a: float | None, delay_s: float | None, inverse: Inverse, measures: Measured
+) -> Function | None:  # fmt: skip
+    if start_a is None:
         return None
-    start, delay = relay.i_high_a, relay.t_high_s or 0.0
+    start, delay = start_a, delay_s or 0.0
     share, sure = (relay.time_tolerance_pct or 0.0) / 100, relay.pickup_tolerance_pct / 100
 
     def tell(w: Working, i_a: float, t: float) -> None:
         law = f"t≫ for I ≥ I≫·(1 + {f(relay.pickup_tolerance_pct)} %)"
-        _tell_relay(w, relay, breaker, law, f"I = {f(i_a)} A ≥ {f(start * (1 + sure))} A, I≫ = {f(start)} A", t)
+        _tell_relay(w, relay, breaker, inverse, measures, law, f"I = {f(i_a)} A ≥ {f(start * (1 + sure))} A, I≫ = {f(start)} A", t)
 
     # its delay holds its own operating time as told, so that the slow edge is the setting itself
     curve = Curve(start, lambda i_a, edge: np.full(np.shape(i_a), delay), Tolerance((-share, 0.0), (-sure, sure)))
-    named = f"{relay.name} high stage"
-    return Function("50", relay, curve, named, named, breaker.t_break_s or 0.0, tell, fast=True)
+    named = f"{relay.name} high stage{EARTH[measures]}"
+    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, fast=True, measures=measures)
 
 
-def _tell_relay(w: Working, relay: Relay, breaker: Breaker, law: str, numbers: str, t: float) -> None:
-    curve = relay_curves()[relay.curve or ""]
-    for symbol, meaning, field, unit in (("I>", "pickup", "i_pickup_a", "A"), ("TM", "time multiplier", "time_multiplier", "")):
-        w.given(symbol, meaning, float(getattr(relay, field)), unit, f"Overcurrent relay {relay.name}", field in relay.assumed)
-    source = f"IEC 60255-151 ({curve.id})" + ("" if curve.status.startswith("operate verified") else ", constants unverified")
+def _tell_relay(w: Working, relay: Relay, breaker: Breaker, inverse: Inverse, measures: Measured, law: str, numbers: str, t: float) -> None:
+    curve_id, pickup, multiplier = inverse
+    fields = ("i_pickup_a", "time_multiplier") if measures == "phase" else ("i_earth_pickup_a", "earth_multiplier")
+    for symbol, meaning, value, field, unit in (("I>", "pickup", pickup, fields[0], "A"), ("TM", "time multiplier", multiplier, fields[1], "")):
+        if value is not None:
+            w.given(symbol, meaning, float(value), unit, f"Overcurrent relay {relay.name}", field in relay.assumed)
+    source = ""
+    if curve_id in relay_curves():
+        curve = relay_curves()[curve_id]
+        source = f"IEC 60255-151 ({curve.id})" + ("" if curve.status.startswith("operate verified") else ", constants unverified")
     w.step(f"Relay {relay.name}, slow edge", "t", law, numbers, t, "s", source)
     mark = "~" if "t_break_s" in breaker.assumed else ""
     w.step(f"Breaker {breaker.name}", "t", "relay + interrupting time", f"{f(t)} + {f(breaker.t_break_s)}{mark}", t + (breaker.t_break_s or 0.0), "s")
@@ -194,6 +261,8 @@ def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
 REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("51", "inverse-time overcurrent", Relay, _inverse),
     FunctionKind("50", "high overcurrent stage", Relay, _high),
+    FunctionKind("51N", "inverse-time earth fault, residual current", Relay, _earth_inverse),
+    FunctionKind("50N", "high earth-fault stage, residual current", Relay, _earth_high),
     FunctionKind("trip L", "long-time stage of an electronic trip", Breaker, _long_time),
     FunctionKind("trip S", "short-time stage of an electronic trip", Breaker, _short_time),
     FunctionKind("trip I", "instantaneous stage of an electronic trip", Breaker, _instantaneous),

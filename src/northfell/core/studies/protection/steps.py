@@ -13,11 +13,14 @@ def setting_steps(element: Element, field: str) -> tuple[float, tuple[float, ...
     """
     if isinstance(element, Relay):
         primary = element.ct_primary_a or 100.0
-        return {"i_pickup_a": primary / 100, "i_high_a": primary / 10, "time_multiplier": 0.01, "t_high_s": 0.01}.get(field, 0.0), ()
+        earth = element.earth_ct_primary_a or primary
+        steps = {"i_pickup_a": primary / 100, "i_high_a": primary / 10, "time_multiplier": 0.01, "t_high_s": 0.01,
+                 "i_earth_pickup_a": earth / 100, "i_earth_high_a": earth / 10, "earth_multiplier": 0.01, "t_earth_high_s": 0.01}  # fmt: skip
+        return steps.get(field, 0.0), ()
     if isinstance(element, Breaker):
         ir, rated = element.trip_ir_a or 100.0, element.i_rated_a or 100.0
-        steps = {"trip_ir_a": rated / 100, "trip_tr_s": 0.5, "trip_isd_a": ir / 2, "trip_ii_a": ir / 2}
-        return (0.1, BANDS_S) if field == "trip_tsd" else (steps.get(field, 0.0), ())
+        of_trip = {"trip_ir_a": rated / 100, "trip_tr_s": 0.5, "trip_isd_a": ir / 2, "trip_ii_a": ir / 2}
+        return (0.1, BANDS_S) if field == "trip_tsd" else (of_trip.get(field, 0.0), ())
     if isinstance(element, Fuse) and field == "i_rated_a":
         return 0.0, tuple(float(a) for a in GG_RATINGS_A)
     return 0.0, ()

@@ -28,7 +28,7 @@ def try_setting(request: Request, db: Db, view: Looking, element: Name, field: N
     if e is None or not device:
         raise NotFound(f"There is no device “{element}” to set.")
     tried = found.with_device(_set(found.devices[device], e, field, value))
-    return templates.TemplateResponse(request, "stages/coordination/_sheet_of_curves.html", {"curves": shown_of(tried, device), "view": view})
+    return templates.TemplateResponse(request, "stages/coordination/_sheet_of_curves.html", {"curves": shown_of(tried, device, fault=view.fault), "view": view})
 
 
 def _set(device: Device, holder: Element, field: str, value: float) -> Device:
@@ -52,7 +52,7 @@ def as_svg(request: Request, db: Db, view: Looking) -> Response:
     opened = open_project(db, view.project_id, view.proposal)
     found: Coordination = request.app.state.results.of(opened).at(view.state).result(COORDINATION)
     device = device_of(found, opened.network.elements.get(view.selected))
-    shown: Shown | None = shown_of(found, device) if device else None
+    shown: Shown | None = shown_of(found, device, fault=view.fault) if device else None
     if shown is None:
         raise NotFound("There is no device selected.")
     text = templates.get_template("stages/coordination/_file.html").render(curves=shown, network=opened.network, view=view)

@@ -10,7 +10,7 @@ from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element, Relay
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, seconds
-from northfell.core.studies.protection import EDGES, Device, Function, devices_of, setting_steps
+from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, setting_steps
 from northfell.drawing.curve_sheet import Curve, Drawn, Gap, Handle, Level, Limit, draw_sheet, note
 from northfell.drawing.shapes import svg_of
 from northfell.drawing.time_current import Band
@@ -55,7 +55,7 @@ def sheet_shown(look: Look) -> Shown | None:
     except NorthfellError:
         return None
     device = device_of(found, look.element)
-    return shown_of(found, device, _as_found(look, device)) if device else None
+    return shown_of(found, device, _as_found(look, device), look.view.fault) if device else None
 
 
 def _as_found(look: Look, device: str) -> Device | None:
@@ -67,9 +67,9 @@ def _as_found(look: Look, device: str) -> Device | None:
     return before if before is not None and before.is_set else None
 
 
-def shown_of(found: Coordination, device: str, before: Device | None = None) -> Shown | None:
+def shown_of(found: Coordination, device: str, before: Device | None = None, fault: str = "3ph") -> Shown | None:
     """Draw the sheet of a device."""
-    sheet = curve_sheet(found, device)
+    sheet = curve_sheet(found, device, fault)
     if sheet is None:
         return None
     curves = [Curve(_band(one), one.device.switch.id, one.device.switch.id == device) for one in sheet.devices]
@@ -88,7 +88,13 @@ def shown_of(found: Coordination, device: str, before: Device | None = None) -> 
         verdict = found.verdict(p)
         said = " (in series)" if verdict == NOT_REQUIRED else ""
         told.append((found.net.name(p.upstream), found.net.name(p.downstream), gap_text(p) + said, verdict if verdict in ("breach", "close") else ""))
-    return Shown(drawn, sheet, f"Curves from {curves[0].band.name} to {curves[-1].band.name}" if len(curves) > 1 else f"Curves of {curves[0].band.name}", told)
+    earth = ", line to earth" if fault == "lg" else ""
+    return Shown(
+        drawn,
+        sheet,
+        f"Curves from {curves[0].band.name} to {curves[-1].band.name}{earth}" if len(curves) > 1 else f"Curves of {curves[0].band.name}{earth}",
+        told,
+    )
 
 
 def gap_text(p: Pair) -> str:
@@ -106,10 +112,18 @@ def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:
     one = sheet.at[curve.device]
     if before.relays == one.device.relays and before.switch == one.device.switch:
         return curve
-    start = min(before.from_a("fast"), one.to_a / one.factor)
-    jumps = [a for fn in before.functions for e in EDGES for a in (fn.curve.from_a(e) * (1 - 1e-6), fn.curve.from_a(e)) if start <= a <= one.to_a / one.factor]
+    start = min(min(_starts(before, one.residual), default=math.inf), one.to_a / one.factor)
+    jumps = [a for at in _starts(before, one.residual) for a in (at * (1 - 1e-6), at) if start <= a <= one.to_a / one.factor]
     i = np.unique(np.concatenate([np.geomspace(start, one.to_a / one.factor, 200), jumps]))
-    return Curve(curve.band, curve.device, True, Band(before.name, i * one.factor, before.opens_at_s(i, "fast"), before.opens_at_s(i)))
+    through = Through(i, i * one.residual)
+    return Curve(curve.band, curve.device, True, Band(before.name, i * one.factor, before.opens_at_s(through, "fast"), before.opens_at_s(through)))
+
+
+def _starts(device: Device, residual: float) -> list[float]:
+    """Phase currents from which stages operate."""
+    return [
+        fn.curve.from_a(e) / (residual if fn.measures == "residual" else 1.0) for fn in device.functions for e in EDGES if fn.measures == "phase" or residual
+    ]
 
 
 def _gap(found: Coordination, sheet: CurveSheet, p: Pair, position: dict[str, int]) -> Gap:
@@ -130,18 +144,21 @@ def handles_of(one: DeviceCurve) -> list[Handle]:
 
 
 def _handles(one: DeviceCurve, fn: Function) -> list[Handle]:
-    e, f = fn.holder, one.factor
+    if fn.measures == "residual" and not one.residual:
+        return []
+    e, f = fn.holder, one.factor / (one.residual if fn.measures == "residual" else 1.0)
     found = []
     for field, (axis, at_multiple) in HOLDS.get(fn.code, {}).items():
         value = getattr(e, field)
         if value is None or (isinstance(value, str) and not value):
             continue
         i_a = fn.curve.pickup_a * at_multiple
-        t_s = float(fn.opens_at_s(i_a)) if axis == "y" else float(one.device.opens_at_s(fn.curve.from_a("slow") * 1.02))
+        own = fn.curve.time_s(i_a if axis == "y" else fn.curve.from_a("slow") * 1.02) + fn.adds_s
+        t_s = float(own)
         if axis == "x":
             i_a, t_s = fn.curve.pickup_a, min(max(t_s, 0.02), 600.0)
         step, choices = setting_steps(e, field)
-        unit = "A" if axis == "x" else "" if field == "time_multiplier" else "s"
+        unit = "A" if axis == "x" else "" if field.endswith("multiplier") else "s"
         where = i_a * f, t_s if math.isfinite(t_s) else 100.0
         found.append(Handle(e.id, field, axis, where, float(value), step, unit, _label(e, field), choices, fn.adds_s if axis == "y" else 0.0))
     return found
@@ -156,6 +173,8 @@ def _label(e: Element, field: str) -> str:
 HOLDS: dict[str, dict[str, tuple[str, float]]] = {
     "51": {"i_pickup_a": ("x", 1.0), "time_multiplier": ("y", 3.0)},
     "50": {"i_high_a": ("x", 1.0), "t_high_s": ("y", 1.5)},
+    "51N": {"i_earth_pickup_a": ("x", 1.0), "earth_multiplier": ("y", 3.0)},
+    "50N": {"i_earth_high_a": ("x", 1.0), "t_earth_high_s": ("y", 1.5)},
     "trip L": {"trip_ir_a": ("x", 1.0), "trip_tr_s": ("y", 2.0)},
     "trip S": {"trip_isd_a": ("x", 1.0), "trip_tsd": ("y", 1.5)},
     "trip I": {"trip_ii_a": ("x", 1.0)},
