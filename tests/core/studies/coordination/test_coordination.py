@@ -309,7 +309,7 @@ def test_residual_stages_grade_by_the_residual_current_and_the_sheet_shows_them(
     earth = {"earth_curve": "IEC_SI", "i_earth_pickup_a": 20.0, "earth_multiplier": 0.1}
     above = {"earth_curve": "IEC_SI", "i_earth_pickup_a": 40.0, "earth_multiplier": 0.25, "i_earth_high_a": 8000.0, "t_earth_high_s": 0.02}
     elements = chain(relay("B3", "Q3", 100, 0.5, **earth), relay("B2", "Q2", 200, 1.2, **above), relay("B1", "Q1", 400, 3.0))
-    elements = [e | ({"x0_over_x1": 1.0, "r0_over_x0": 0.1} if e["name"] == "G" else {}) for e in elements]
+    elements = [e | ({"neutral": "solid", "x0_over_x1": 1.0, "r0_over_x0": 0.1} if e["name"] == "G" else {}) for e in elements]
     found = coordinated(elements)
     lg = next(p for p in found.pairs if (p.upstream, p.downstream, p.fault, p.case) == ("Q2", "Q3", "lg", "max"))
     times = {(t.device, t.fault, t.case): t for t in found.times}
