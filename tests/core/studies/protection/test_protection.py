@@ -167,3 +167,36 @@ def test_a_high_stage_is_sure_only_above_its_tolerance():
     assert float(device.orders_at_s(np.float64(13500.0), "fast")) == pytest.approx(0.05)
     assert device.clearing(14200.0).t_s == pytest.approx(0.05 + 0.06)
     assert float(device.opens_at_s(np.float64(12700.0), "fast")) == pytest.approx(13.5 / 11.7 + 0.06)
+
+
+def test_thermal_magnetic_and_miniature_breakers_at_the_points_that_are_tested():
+    """IEC 60947-2: rests at 1.05, opens from 1.30 on; UL 489: at twice the rated current within 8 min of 125 A; magnetic ±20 %.
+
+    IEC 60898-1: rests at 1.13, opens from 1.45 on; at 2.55 from 1 to 60 s (120 s above 32 A); C: at once from 5 to 10 times.
+    """
+    ends = {"id": "Q", "name": "Q", "from_bus": "A", "to_bus": "B"}
+    moulded = Device(Breaker(**ends, trip="thermal-magnetic", trip_ir_a=125.0, trip_im_a=1250.0))
+
+    def both(device, i_a):
+        return tuple(float(device.opens_at_s(i_a, edge)) for edge in ("fast", "slow"))
+
+    assert both(moulded, 1.049 * 125) == (math.inf, math.inf)
+    assert math.isinf(both(moulded, 1.29 * 125)[1])
+    assert math.isfinite(both(moulded, 1.31 * 125)[1])
+    assert both(moulded, 250.0) == (pytest.approx(0.2 * 480), pytest.approx(480.0))
+    assert both(moulded, 1010.0)[0] == pytest.approx(0.01)
+    assert both(moulded, 1490.0)[1] > 1
+    assert both(moulded, 1510.0) == (pytest.approx(0.01), pytest.approx(0.017))
+    small, large = (Device(Breaker(**ends, trip="miniature", trip_ir_a=i, trip_class="C")) for i in (16.0, 40.0))
+    assert both(small, 1.12 * 16) == (math.inf, math.inf)
+    assert both(small, 2.55 * 16) == (pytest.approx(1.0), pytest.approx(60.0))
+    assert both(large, 2.55 * 40)[1] == pytest.approx(120.0)
+    assert both(small, 5.01 * 16)[0] == pytest.approx(0.01)
+    assert both(small, 9.9 * 16)[1] > 0.1
+    assert both(small, 10.1 * 16)[1] == pytest.approx(0.1)
+    w = Working("t")
+    assert small.clearing(10.1 * 16, w).stage == "Q magnetic"
+    assert "IEC 60898-1" in w.to_text()
+    for device in (moulded, small, large):
+        i = np.geomspace(10, 5000, 400)
+        assert (device.opens_at_s(i, "fast") <= device.opens_at_s(i)).all()

@@ -64,7 +64,8 @@ class Switch(Switching):
     )
 
 
-TRIPPED = When("trip", ("electronic",))
+TRIPPED = When("trip", ("electronic", "thermal-magnetic", "miniature"))
+ELECTRONIC = When("trip", ("electronic",))
 OF_IEC = ("IEC 62271-100", "IEC 60947-2")
 SYMMETRICAL, TOTAL = "IEEE symmetrical", "IEEE total current"
 OF_IEEE_MV = (SYMMETRICAL, TOTAL)
@@ -133,25 +134,26 @@ class Breaker(Switching):
         None, label="Device before it", section="Short-circuit rating", refers_to=("breaker", "fuse"), acts_when=When("i_series_ka"),
         meaning="The breaker or fuse with which it is rated together.", enters="duty: it must be closed and carry the fault current"
     )
-    trip: Literal["none", "electronic"] = param(
-        "none", label="Own trip", section="Protection",
-        meaning="Electronic: long-time, short-time and instantaneous stage as bands that include the breaker's own time. None: opens only on the "
-        "order of a relay.",
+    trip: Literal["none", "electronic", "thermal-magnetic", "miniature"] = param(
+        "none", label="Own trip", section="Protection", source="IEC 60947-2, IEC 60898-1",
+        meaning="Electronic: long-time, short-time and instantaneous stage. Thermal-magnetic: as of moulded cases. Miniature: class B, C or D. All as bands "
+        "that include the breaker's own time. None: opens only on the order of a relay.",
         enters="which device opens the breaker"
     )
     trip_ir_a: float | None = param(
         None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF, CO), acts_when=TRIPPED, typical="trip_ir",
-        meaning="Setting in amperes; timing starts between 1.05 and 1.20 times this.",
-        enters="t = tr·36/(I/Ir)²"
+        meaning="Setting in amperes, of a miniature breaker its rated current. Timing starts from 1.05 to 1.20 times this (electronic), 1.05 to 1.30 "
+        "(thermal-magnetic), 1.13 to 1.45 (miniature).",
+        enters="electronic: t = tr·36/(I/Ir)²; else t = τ·ln(m²/(m² − p²)), m = I/Ir"
     )
     trip_tr_s: float | None = param(
-        None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF, CO), acts_when=TRIPPED,
+        None, label="Long-time delay at 6 × Ir", symbol="tr", unit="s", gt=0, le=100, section="Protection", needed_for=(AF, CO), acts_when=ELECTRONIC,
         typical="trip_tr",
         meaning="I²t law through this point.",
         enters="t = tr·36/(I/Ir)²"
     )
     trip_isd_a: float | None = param(
-        None, label="Short-time pickup", symbol="Isd", unit="A", gt=0, le=200000, section="Protection", acts_when=TRIPPED,
+        None, label="Short-time pickup", symbol="Isd", unit="A", gt=0, le=200000, section="Protection", acts_when=ELECTRONIC,
         meaning="Empty: no short-time stage. Tolerance ±10 %.",
         enters="opens within the short-time band from 1.1·Isd for certain"
     )
@@ -160,8 +162,18 @@ class Breaker(Switching):
         meaning="Delay band, named by its nominal seconds.",
         enters="the band's slow edge is taken"
     )
+    trip_im_a: float | None = param(
+        None, label="Magnetic pickup", symbol="Im", unit="A", gt=0, le=200000, section="Protection", needed_for=(AF, CO),
+        acts_when=When("trip", ("thermal-magnetic",)), meaning="Setting of the magnetic stage. Tolerance ±20 %.", source="IEC 60947-2",
+        enters="opens at once from 1.2·Im for certain"
+    )
+    trip_class: Literal["B", "C", "D"] | None = param(
+        None, label="Class", section="Protection", needed_for=(AF, CO), acts_when=When("trip", ("miniature",)), source="IEC 60898-1",
+        meaning="Opens at once from 3 to 5 (B), 5 to 10 (C), 10 to 20 (D) times the rated current.",
+        enters="opens within 0.1 s from the upper multiple for certain"
+    )
     trip_ii_a: float | None = param(
-        None, label="Instantaneous pickup", symbol="Ii", unit="A", gt=0, le=200000, section="Protection", acts_when=TRIPPED,
+        None, label="Instantaneous pickup", symbol="Ii", unit="A", gt=0, le=200000, section="Protection", acts_when=ELECTRONIC,
         meaning="Empty: no instantaneous stage. Tolerance ±10 %.",
         enters="opens at once from 1.1·Ii for certain"
     )

@@ -210,6 +210,12 @@ def _of_relay(relay: Relay) -> Iterator[dict[str, Any]]:
 
 
 def _of_trip(breaker: Breaker) -> Iterator[dict[str, Any]]:
+    if breaker.trip == "thermal-magnetic" and breaker.trip_im_a is not None:
+        yield from ({"trip_im_a": round(breaker.trip_im_a * m, 1)} for m in RAISED)
+    if breaker.trip == "miniature":
+        yield from ({"trip_class": one} for one in ("B", "C", "D"))
+    if breaker.trip != "electronic":
+        return
     isd = breaker.trip_isd_a
     isd_step, _ = setting_steps(breaker, "trip_isd_a")
     shorts: list[dict[str, Any]] = [{"trip_isd_a": isd, "trip_tsd": breaker.trip_tsd}]

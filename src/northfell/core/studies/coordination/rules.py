@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import cast
 
 import numpy as np
@@ -14,7 +14,7 @@ from northfell.core.studies.coordination.currents import Seen
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.settings import CoordinationSettings
-from northfell.core.studies.duty import withstands_ka
+from northfell.core.studies.duty import AT_ONCE_S, withstands_ka
 from northfell.core.studies.load_flow import LoadFlow, drawn_at_start
 from northfell.core.studies.protection import Device, Measured, seen_by
 from northfell.core.studies.short_circuit import ShortCircuit
@@ -172,7 +172,17 @@ class Rules:
         amperes = np.geomspace(start, i, POINTS)
         factor = self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[c.buses[0]]]))
         withstands = conductor_s(amperes / 1000 / factor, one_second * c.parallel)
-        return self._below(one, "cable", c, amperes, withstands, source, f"k·S·n = {f(one_second * c.parallel)} kA for 1 s")
+        told = f"k·S·n = {f(one_second * c.parallel)} kA for 1 s"
+        limited = self.devices[one.device].switch.let_through_ka2s
+        if limited is None:
+            return self._below(one, "cable", c, amperes, withstands, source, told)
+        at_once = self.devices[one.device].opens_at_s(amperes) <= AT_ONCE_S
+        over_time = np.where(at_once, np.inf, withstands)  # where it opens at once, what it lets through counts
+        rule = self._below(one, "cable", c, amperes, over_time, source, told)
+        heat = (one_second * c.parallel) ** 2 / limited
+        if not at_once.any() or (rule.value is not None and rule.value <= heat):
+            return rule
+        return replace(rule, value=heat, basis=f"{told}; {self.net.name(one.device)} lets through {f(limited)} kA²s where it opens at once", at_a=float(i))
 
     def _greatest(self, one: Standing) -> float:
         """Greatest current through the device for a fault in the zone [A]."""

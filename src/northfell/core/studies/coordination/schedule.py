@@ -28,6 +28,8 @@ SET = {
     "trip L": (("trip_ir_a", False), ("trip_tr_s", False)),
     "trip S": (("trip_isd_a", False), ("trip_tsd", False)),
     "trip I": (("trip_ii_a", False),),
+    "thermal": (("trip_ir_a", False),),
+    "magnetic": (("trip_im_a", False), ("trip_class", False)),
     "fuse link": (("i_rated_a", False),),
 }
 

@@ -25,6 +25,16 @@ LONG_TIME_PICKUP = (0.05, 0.20)  # over Ir, at the fast and at the slow edge
 LONG_TIME_TOLERANCE = (-0.20, 0.0)
 PICKUP_TOLERANCE = (-0.10, 0.10)  # of short-time and instantaneous pickup
 SHORT_TIME_BANDS_S = {"0.1": (0.05, 0.14), "0.2": (0.14, 0.20), "0.3": (0.23, 0.32), "0.4": (0.35, 0.50)}
+# Thermal-magnetic and miniature breakers: points that IEC 60947-2, UL 489 and IEC 60898-1 test; the shape between them is a construction (unverified).
+MOULDED_PICKUP, MAGNETIC_TOLERANCE = (1.05, 1.30), (-0.20, 0.20)
+TWICE_RATED_MIN = (
+    (30.0, 2.0), (50.0, 4.0), (100.0, 6.0), (150.0, 8.0), (225.0, 10.0), (400.0, 12.0), (600.0, 14.0), (800.0, 16.0), (1000.0, 18.0), (1200.0, 20.0),
+    (1600.0, 22.0), (2000.0, 24.0), (2500.0, 26.0), (5000.0, 28.0), (6000.0, 30.0),
+)  # fmt: skip
+MOULDED_AT_ONCE_S = ((0.01, 0.017), (0.01, 0.025))  # up to 400 A, above
+MINIATURE_PICKUP, MINIATURE_TEST, MINIATURE_TEST_S = (1.13, 1.45), 2.55, (60.0, 120.0)  # up to 32 A, above
+MINIATURE_CLASSES = {"B": (3.0, 5.0), "C": (5.0, 10.0), "D": (10.0, 20.0)}
+MINIATURE_AT_ONCE_S = (0.01, 0.1)
 INSTANTANEOUS_S = (0.02, 0.05)  # a long-time law that runs below the mechanism's time is held there too
 
 
@@ -198,6 +208,13 @@ def _tell_relay(w: Working, relay: Relay, breaker: Breaker, inverse: Inverse, me
     w.step(f"Breaker {breaker.name}", "t", "relay + interrupting time", f"{f(t)} + {f(breaker.t_break_s)}{mark}", t + (breaker.t_break_s or 0.0), "s")
 
 
+BANDS_BY = {
+    "electronic": "generic trip bands (unverified defaults)",
+    "thermal-magnetic": "IEC 60947-2, UL 489; shape between the tested points unverified",
+    "miniature": "IEC 60898-1; shape between the tested points unverified",
+}
+
+
 def _long_time(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip != "electronic":
         return None
@@ -218,22 +235,61 @@ def _instantaneous(breaker: Breaker, _: Breaker) -> Function | None:
     return _stage_of_trip("trip I", "instantaneous", breaker, _flat(breaker.trip_ii_a, INSTANTANEOUS_S), fast=True)
 
 
-def _flat(pickup_a: float, band_s: tuple[float, float]) -> Curve:
+def _thermal(breaker: Breaker, _: Breaker) -> Function | None:
+    r"""Bimetal: :math:`t = \tau \ln\frac{m^2}{m^2 - p^2}`; its bands by what standards test, unverified between."""
+    if breaker.trip not in ("thermal-magnetic", "miniature"):
+        return None
+    ir = breaker.trip_ir_a or math.nan
+    if breaker.trip == "miniature":
+        most = MINIATURE_TEST_S[1] if ir > 32 else MINIATURE_TEST_S[0]
+        p, at, times, least = MINIATURE_PICKUP, MINIATURE_TEST, (1.0, most), MINIATURE_AT_ONCE_S
+    else:
+        slow = next(60.0 * minutes for to, minutes in TWICE_RATED_MIN if ir <= to or to == TWICE_RATED_MIN[-1][0])
+        p, at, times, least = MOULDED_PICKUP, 2.0, (0.2 * slow, slow), _moulded_at_once_s(breaker)
+    tau = {edge: t / math.log(at**2 / (at**2 - x**2)) for edge, t, x in zip(EDGES, times, p, strict=True)}
+    sure = dict(zip(EDGES, p, strict=True))
+
+    def law_s(i_a: Floats, edge: Edge) -> Floats:
+        m = np.maximum(i_a / ir, sure[edge] * (1 + 1e-9))
+        return np.asarray(tau[edge] * np.log(m**2 / (m**2 - sure[edge] ** 2)))
+
+    return _stage_of_trip("thermal", "thermal", breaker, Curve(ir, law_s, Tolerance(pickup=(p[0] - 1, p[1] - 1), least_s=least)))
+
+
+def _magnetic(breaker: Breaker, _: Breaker) -> Function | None:
+    if breaker.trip == "thermal-magnetic" and breaker.trip_im_a is not None:
+        curve = _flat(breaker.trip_im_a, _moulded_at_once_s(breaker), MAGNETIC_TOLERANCE)
+    elif breaker.trip == "miniature" and breaker.trip_class is not None:
+        low, high = MINIATURE_CLASSES[breaker.trip_class]
+        curve = _flat((breaker.trip_ir_a or math.nan) * low, MINIATURE_AT_ONCE_S, (0.0, high / low - 1))
+    else:
+        return None
+    return _stage_of_trip("magnetic", "magnetic", breaker, curve, fast=True)
+
+
+def _moulded_at_once_s(breaker: Breaker) -> tuple[float, float]:
+    return MOULDED_AT_ONCE_S[(breaker.i_rated_a or breaker.trip_ir_a or math.inf) > 400]
+
+
+def _flat(pickup_a: float, band_s: tuple[float, float], pickup: tuple[float, float] = PICKUP_TOLERANCE) -> Curve:
     """A stage that opens within a band of time, whatever the current."""
-    return Curve(pickup_a, lambda i_a, edge: np.zeros(np.shape(i_a)), Tolerance(pickup=PICKUP_TOLERANCE, least_s=band_s))
+    return Curve(pickup_a, lambda i_a, edge: np.zeros(np.shape(i_a)), Tolerance(pickup=pickup, least_s=band_s))
 
 
 def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve, fast: bool = False) -> Function:
     def tell(w: Working, i_a: float, t: float) -> None:
         w.given("Ir", "long-time pickup", breaker.trip_ir_a or math.nan, "A", f"Breaker {breaker.name}")
-        w.given("tr", "long-time delay at 6·Ir", breaker.trip_tr_s or math.nan, "s", f"Breaker {breaker.name}")
+        if breaker.trip == "electronic":
+            w.given("tr", "long-time delay at 6·Ir", breaker.trip_tr_s or math.nan, "s", f"Breaker {breaker.name}")
+        if breaker.trip == "thermal-magnetic" and breaker.trip_im_a is not None:
+            w.given("Im", "magnetic pickup", breaker.trip_im_a, "A", f"Breaker {breaker.name}")
         if breaker.trip_isd_a is not None:
             w.given("Isd", "short-time pickup", breaker.trip_isd_a, "A", f"Breaker {breaker.name}, band {breaker.trip_tsd}")
         if breaker.trip_ii_a is not None:
             w.given("Ii", "instantaneous pickup", breaker.trip_ii_a, "A", f"Breaker {breaker.name}")
         w.step(
             f"Trip of {breaker.name}, slow edge", "t", "fastest stage that picks up at I; the bands include the breaker's own time",
-            f"I = {f(i_a)} A: {stage if math.isfinite(t) else 'no stage'}", t, "s", "generic trip bands (unverified defaults)",
+            f"I = {f(i_a)} A: {stage if math.isfinite(t) else 'no stage'}", t, "s", BANDS_BY[breaker.trip],
         )  # fmt: skip
 
     return Function(code, breaker, curve, f"{breaker.name} {stage}", f"{breaker.name} does not pick up", 0.0, tell, fast)
@@ -266,6 +322,8 @@ REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("trip L", "long-time stage of an electronic trip", Breaker, _long_time),
     FunctionKind("trip S", "short-time stage of an electronic trip", Breaker, _short_time),
     FunctionKind("trip I", "instantaneous stage of an electronic trip", Breaker, _instantaneous),
+    FunctionKind("thermal", "bimetal of a thermal-magnetic or miniature breaker", Breaker, _thermal),
+    FunctionKind("magnetic", "magnetic stage of a thermal-magnetic or miniature breaker", Breaker, _magnetic),
     FunctionKind("fuse link", "gG fuse-link", Fuse, _fuse_link),
 )
 

@@ -178,5 +178,7 @@ HOLDS: dict[str, dict[str, tuple[str, float]]] = {
     "trip L": {"trip_ir_a": ("x", 1.0), "trip_tr_s": ("y", 2.0)},
     "trip S": {"trip_isd_a": ("x", 1.0), "trip_tsd": ("y", 1.5)},
     "trip I": {"trip_ii_a": ("x", 1.0)},
+    "thermal": {"trip_ir_a": ("x", 1.0)},
+    "magnetic": {"trip_im_a": ("x", 1.0)},
     "fuse link": {"i_rated_a": ("x", 1.0)},
 }
