@@ -29,7 +29,7 @@ VIEWS = {
     "table": "/projects/2/table/cable",
     "catalogue": "/projects/1/catalogue?for=W411",
     "why": "/projects/1/why?stage=flow&selected=W411&state=Tie+closed%2C+T2+out",
-    "reference": "/reference/transformer",
+    "coordination": "/projects/1/coordination?selected=Q31&fault=lg",
 }
 SCHEDULE = "\n".join(
     ["Feeds\tAs\tPower [kW]\tDevice\tDevice rating\tContactor\tCable\tConductor\tInsulation\tLength"]

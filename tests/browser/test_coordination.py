@@ -69,6 +69,9 @@ def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
     walk.select("Q31")
     walk.until(lambda: walk.all("#curve-sheet .tc"))
     assert "Q31 above Q311" in gaps(walk)
+    assert "to earth −0.030 s" in gaps(walk)
+    walk.one('#card a[href*="fault=lg"]').click()
+    walk.until(lambda: "line to earth" in walk.one("#curves header").text)
     assert walk.all("#curve-sheet .tc-short")  # what is too short is hatched
     place = walk.one("#curve-sheet")
     ActionChains(walk.browser).move_to_element_with_offset(place, 20, 40).perform()
@@ -79,7 +82,7 @@ def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
     answer = walk.browser.execute_async_script(
         "fetch(arguments[0]).then((a) => a.text()).then(arguments[1])", walk.one(".curves header a").get_attribute("href")
     )
-    assert answer.lstrip().startswith("<svg")
+    assert "<svg" in answer[:200]
     # a bus: numbers on the sheet, and as a list
     walk.select("Blower MCC")
     assert not walk.one("#curves").is_displayed()

@@ -32,11 +32,16 @@ def post(client, path, version=1, **data):  # noqa: F811
     return client.post(f"/projects/1/{path}", data={"version": version, **data}, follow_redirects=False)
 
 
+UNDER_WAY = ('id="gathering"', 'id="comparing"', 'id="running"', "Each remedy is being solved", "Settings are being tried")
+
+
 def settled(client, path):  # noqa: F811
     """A page once nothing on it is still being worked out."""
     for _ in range(300):
         page = client.get(path)
-        if not any(mark in page.text for mark in ('id="gathering"', 'id="comparing"', 'id="running"', "Each remedy is being solved")):
+        if not any(
+            mark in page.text for mark in ('id="gathering"', 'id="comparing"', 'id="running"', "Each remedy is being solved", "Settings are being tried")
+        ):
             return page.text
         time.sleep(0.1)
     raise AssertionError

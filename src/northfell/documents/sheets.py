@@ -41,7 +41,7 @@ class Title:
         return f"{self.network} · {self.sheet} · {self.state} · settings {self.settings} · {self.made} · Northfell"
 
 
-def _mixed(base: str, other: str, part: float) -> str:
+def mixed(base: str, other: str, part: float) -> str:
     """A colour between two."""
     pairs = ((int(base[k : k + 2], 16), int(other[k : k + 2], 16)) for k in (1, 3, 5))
     return "#" + "".join(f"{round(a + (b - a) * part):02X}" for a, b in pairs)
@@ -50,7 +50,7 @@ def _mixed(base: str, other: str, part: float) -> str:
 def _shade(name: str) -> str:
     """The fill of a board's band from the class of its voltage, such as low-3."""
     side, _, step = name.partition("-")
-    return _mixed(BOARD, TARN if side == "low" else HEATHER, SHADES[int(step) - 1])
+    return mixed(BOARD, TARN if side == "low" else HEATHER, SHADES[int(step) - 1])
 
 
 SHADE_RULES = [f".{side}-{n}{{fill:{_shade(f'{side}-{n}')}}}" for side in ("low", "high") for n in (1, 2, 3, 4)]
@@ -88,7 +88,7 @@ def _tone(name: str) -> tuple[str, float]:
     """Colour and width of the strokes of a loaded element, as on the screen."""
     if name in TONES:
         part, stroke = TONES[name]
-        return _mixed(MIST, INK, part), stroke
+        return mixed(MIST, INK, part), stroke
     return (MADDER, 3.2) if name == "tone-breach" else (OCHRE, 2.8)
 
 

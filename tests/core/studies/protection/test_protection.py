@@ -10,6 +10,7 @@ from tests.conftest import network_of
 
 from northfell.core.model.elements import ELEMENT, Breaker, Relay
 from northfell.core.network import compile_network
+from northfell.core.studies.coordination.neighbours import Neighbours
 from northfell.core.studies.protection import Device, Zones, devices_of
 from northfell.core.working import Working
 from northfell.demo import skerrow_water
@@ -200,3 +201,32 @@ def test_thermal_magnetic_and_miniature_breakers_at_the_points_that_are_tested()
     for device in (moulded, small, large):
         i = np.geomspace(10, 5000, 400)
         assert (device.opens_at_s(i, "fast") <= device.opens_at_s(i)).all()
+
+
+@given(protected_networks())
+def test_who_stands_before_whom_is_what_a_search_of_all_ways_finds(made):
+    """A device feeds a zone if a way to a source leads from its other side past that zone; so do those behind it, past both."""
+    network, _ = made
+    net = compile_network(network, "Normal")
+    order = Neighbours(net, devices_of(net.elements))
+    found = {(s.device, s.zone): set(s.upstream) for s in order.standing()}
+
+    def reaches(zone, barred):
+        seen, ends = {zone}, [zone]
+        while ends:
+            at = ends.pop()
+            if at in order.zones.sources:
+                return True
+            new = {order.other(k, at) for k in order.at.get(at, ())} - seen - barred
+            seen |= new
+            ends += new
+        return False
+
+    wanted = {}
+    for zone in order.buses:
+        for k in order.at.get(zone, ()):
+            behind = order.other(k, zone)
+            if reaches(behind, {zone}):
+                ups = {order.gates[j][0] for j in order.at[behind] if (far := order.other(j, behind)) != zone and reaches(far, {zone, behind})}
+                wanted[order.gates[k][0], zone] = ups
+    assert found == wanted

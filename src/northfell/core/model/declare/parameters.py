@@ -24,6 +24,7 @@ OF_EQUIPMENT = (
     "Construction",
     "Enclosure",
     "Protection",
+    "Earth-fault protection",
 )  # sections of elements, in the order in which they are read
 OF_CONTROL = ("Operation", "Tap changer", "Volt-var", "Power factor by power", "Volt-watt")
 SECTIONS = (*OF_EQUIPMENT, *OF_CONTROL, "Connection", "Identity", "Notes")

@@ -42,6 +42,19 @@ class Neighbours:
         a, b = self.gates[gate][1:]
         return b if a == zone else a
 
+    def _feeding(self, zone: int, without: int | None = None) -> list[int]:
+        """The gates of a zone through which a way leads to a source, and not through another zone; in the order of the gates.
+
+        Where a zone hangs on one gate alone there is no need to search.
+        """
+        if zone in self.zones.exits:
+            step = self.zones.exits[zone]
+            if step is None or step[1] == without or self.zones.met_first(zone) == ():
+                return []
+            return [step[0]]
+        fed = self._reached({zone} if without is None else {zone, without})
+        return [k for k in self.at.get(zone, ()) if self.other(k, zone) in fed]
+
     def _reached(self, without: Iterable[int]) -> set[int]:
         """The zones that have a way to a source which leads through none of some zones."""
         barred = set(without)
@@ -56,18 +69,10 @@ class Neighbours:
 
     def standing(self) -> list[Standing]:
         """Every device with each zone that it feeds, in the order of the zones."""
-        found: list[Standing] = []
-        for zone in sorted(self.buses):
-            fed = self._reached({zone})
-            for gate in self.at.get(zone, ()):
-                behind = self.other(gate, zone)
-                if behind in fed:
-                    found.append(self._stands(gate, zone, behind))
-        return found
+        return [self._stands(gate, zone) for zone in sorted(self.buses) for gate in self._feeding(zone)]
 
-    def _stands(self, gate: int, zone: int, behind: int) -> Standing:
-        ways = [k for k in self.at[behind] if self.other(k, behind) != zone]
-        fed = self._reached({zone, behind}) if ways else set()
-        above = tuple(dict.fromkeys(self.gates[k][0] for k in ways if self.other(k, behind) in fed))
+    def _stands(self, gate: int, zone: int) -> Standing:
+        behind = self.other(gate, zone)
+        above = dict.fromkeys(self.gates[k][0] for k in self._feeding(behind, zone) if self.other(k, behind) != zone)
         alone = len(self.at[behind]) == 2 and behind not in self._drawing and behind not in self.zones.sources
-        return Standing(self.gates[gate][0], zone, behind, above, alone)
+        return Standing(self.gates[gate][0], zone, behind, tuple(above), alone)

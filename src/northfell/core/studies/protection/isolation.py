@@ -51,7 +51,7 @@ class Zones:
             if a != b:
                 self._at.setdefault(a, set()).add(k)
                 self._at.setdefault(b, set()).add(k)
-        self._exit = self._without_dead_ends()
+        self.exits = self._without_dead_ends()
         self._first_met: dict[int, tuple[str, ...]] = {}
 
     def _without_dead_ends(self) -> dict[int, tuple[int, int] | None]:
@@ -78,8 +78,8 @@ class Zones:
     def _way_into_the_core(self, zone: int) -> tuple[list[int], int | None]:
         """The gates from a zone to the core, and where they lead; None where they lead nowhere."""
         gates: list[int] = []
-        while zone in self._exit:
-            step = self._exit[zone]
+        while zone in self.exits:
+            step = self.exits[zone]
             if step is None:
                 return gates, None
             gates.append(step[0])
@@ -106,7 +106,7 @@ class Zones:
             When each device has opened for this fault; infinite for never. Only `devices_of_interest` are asked for.
         """
         zone = self.zone_of_bus[bus]
-        first_met = self._met_first(zone)
+        first_met = self.met_first(zone)
         if zone in self.sources:
             return Isolation(math.inf, None, first_met)
 
@@ -160,10 +160,10 @@ class Zones:
         ends = next(((find(a), find(b)) for d, a, b in self.gates if d == device), None)
         return ends is not None and ((here == ends[0] and ends[1] in fed) or (here == ends[1] and ends[0] in fed))
 
-    def _met_first(self, zone: int) -> tuple[str, ...]:
+    def met_first(self, zone: int) -> tuple[str, ...]:
         """Devices at the edge of a zone with a source somewhere beyond them."""
         if zone not in self._first_met:
-            step = self._exit.get(zone)
+            step = self.exits.get(zone)
             if step is not None:
                 self._first_met[zone] = (self.gates[step[0]][0],) if self._way_into_the_core(zone)[1] is not None else ()
             else:

@@ -1,5 +1,6 @@
 """Settings tried by hand on the sheet of curves: what a value would make of curves and gaps, before it is kept; and the sheet as a file."""
 
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
@@ -8,10 +9,13 @@ from pydantic import ValidationError
 from northfell.app.project.projects import open_project
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
-from northfell.core.studies.coordination import COORDINATION, Coordination
+from northfell.core.quantities import figure
+from northfell.core.studies.coordination import COORDINATION, Coordination, settings_table
 from northfell.core.studies.protection import Device
+from northfell.documents.curves import curves_pdf, curves_svg
+from northfell.documents.sheets import Title
 from northfell.web.shell.answering import Db, file_answer, slug, templates
-from northfell.web.shell.view import Looking
+from northfell.web.shell.view import Looking, View
 from northfell.web.stages.coordination.sheet import Shown, device_of, shown_of
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -49,11 +53,34 @@ def _set(device: Device, holder: Element, field: str, value: float) -> Device:
 @router.get("/curves.svg")
 def as_svg(request: Request, db: Db, view: Looking) -> Response:
     """The sheet of the selected device as a drawing of its own."""
+    shown, title = _printed(request, db, view)
+    return file_answer(curves_svg(shown.drawn, title).encode(), "image/svg+xml", f"{slug(title.sheet)}.svg")
+
+
+@router.get("/curves.pdf")
+def as_pdf(request: Request, db: Db, view: Looking) -> Response:
+    """The same on a page, with the settings of its devices."""
+    shown, title = _printed(request, db, view)
+    found, names = shown.sheet.found, [one.device.switch.id for one in shown.sheet.devices]
+    listed = settings_table(found.net, {d: found.devices[d] for d in names})
+    lines = [
+        (r["device"], r["setting"], f"{_written(r['value'])} {r['unit'] or ''}".strip(), f"{_written(r['secondary'])} A" if r["secondary"] is not None else "")
+        for r in listed.records()
+    ]  # fmt: skip
+    gaps = [f"{above} above {below}: {gap}" for above, below, gap, _ in shown.gaps]
+    return file_answer(curves_pdf(shown.drawn, title, lines, gaps), "application/pdf", f"{slug(title.sheet)}.pdf")
+
+
+def _written(value: object) -> str:
+    return figure(value) if isinstance(value, int | float) else str(value)
+
+
+def _printed(request: Request, db: Db, view: View) -> tuple[Shown, Title]:
     opened = open_project(db, view.project_id, view.proposal)
+    opened.network.state(view.state)
     found: Coordination = request.app.state.results.of(opened).at(view.state).result(COORDINATION)
     device = device_of(found, opened.network.elements.get(view.selected))
-    shown: Shown | None = shown_of(found, device, fault=view.fault) if device else None
+    shown = shown_of(found, device, fault=view.fault) if device else None
     if shown is None:
         raise NotFound("There is no device selected.")
-    text = templates.get_template("stages/coordination/_file.html").render(curves=shown, network=opened.network, view=view)
-    return file_answer(text.encode(), "image/svg+xml", f"{slug(opened.network.elements[view.selected].name)}-curves.svg")
+    return shown, Title(opened.title, shown.title, view.state, date.today().isoformat(), opened.network.settings.set_name)

@@ -86,8 +86,12 @@ def shown_of(found: Coordination, device: str, before: Device | None = None, fau
     told = []
     for p in sorted(sheet.pairs, key=lambda p: device not in (p.upstream, p.downstream)):
         verdict = found.verdict(p)
-        said = " (in series)" if verdict == NOT_REQUIRED else ""
-        told.append((found.net.name(p.upstream), found.net.name(p.downstream), gap_text(p) + said, verdict if verdict in ("breach", "close") else ""))
+        said = gap_text(p) + (" (in series)" if verdict == NOT_REQUIRED else "")
+        worst = found.worst_pairs[p.upstream, p.downstream]
+        if worst.fault != p.fault and (worst.fault == "lg") != (fault == "lg"):  # the other kind of fault is worse: it is told here too
+            verdict = found.verdict(worst)
+            said += f", {'to earth' if worst.fault == 'lg' else 'between phases'} {gap_text(worst)}"
+        told.append((found.net.name(p.upstream), found.net.name(p.downstream), said, verdict if verdict in ("breach", "close") else ""))
     earth = ", line to earth" if fault == "lg" else ""
     return Shown(
         drawn,

@@ -1,0 +1,72 @@
+"""The Coordination stage over HTTP: curves, settings tried and refused, proposed settings kept, files, hostile names."""
+
+import io
+import re
+from xml.etree import ElementTree
+
+import pypdf
+import pytest
+from tests.web.test_findings_and_proposals import client, database, network, post, settled  # noqa: F401
+
+from northfell.app.project.projects import change_project
+from northfell.core.model.changes import Change, Set
+from northfell.store import connect
+
+HOSTILE = '<img src=x onerror="1">'
+
+
+def gaps(page: str) -> list[str]:
+    return [re.sub(r"<[^>]+>|\s+", " ", one).strip() for one in re.findall(r"<li[^>]*>(.*?)</li>", page.split('class="tc-gaps"')[1], re.S)]
+
+
+def test_the_sheet_of_a_device_and_a_setting_that_is_tried(client, database):  # noqa: F811
+    page = client.get("/projects/1/coordination?selected=Q31").text
+    assert 'data-device="Q311"' in page
+    assert any("Q31 above Q311" in one and "−0.030" in one for one in gaps(page))
+    tried = client.get("/projects/1/curves/try?selected=Q31&element=Q31&field=trip_ii_a&value=55000").text
+    assert all("−0.030" not in one for one in gaps(tried) if "Q31 above" in one)
+    assert network(database).elements["Q31"].trip_ii_a == 41250.0  # nothing is kept
+    relay = client.get("/projects/1/curves/try?selected=B25&element=B25&field=time_multiplier&value=0.9")
+    assert 'data-value="0.9"' in relay.text
+    for element, field, value in (("Q31", "trip_ii_a", -1), ("Q31", "name", 1), ("Q31", "trip_tsd", 0.7), ("T3", "uk_pct", 5), ("Q31", "no_such", 5)):
+        wrong = f"element={element}&field={field}&value={value}"
+        assert client.get(f"/projects/1/curves/try?selected=Q31&{wrong}").status_code in (404, 422), wrong
+    assert 'id="curves" hidden' in client.get("/projects/1/coordination?selected=Filter+hall").text
+
+
+def test_proposed_settings_are_kept_whole_or_alone_and_show_what_was_found(client, database):  # noqa: F811
+    page = settled(client, "/projects/1/settings-proposed?stage=coordination")
+    assert "Instantaneous pickup 41" in page
+    assert "above Q311" in page
+    kept = post(client, "settings-proposed/keep?stage=coordination", number=1)
+    assert kept.status_code == 303
+    (proposal,) = network(database).proposals
+    assert network(database).elements["Q31"].trip_ii_a == 41250.0
+    inside = client.get(f"/projects/1/coordination?selected=Q31&proposal={proposal.name}").text
+    assert "tc-found" in inside  # the curve as found stays visible
+    assert all("−0.030" not in one for one in gaps(inside) if "Q31 above" in one)
+    assert "tc-found" not in client.get("/projects/1/coordination?selected=Q31").text
+    assert post(client, "settings-proposed/keep?stage=coordination", 2, number=9).status_code == 404
+
+
+def test_the_order_of_opening_by_fault_and_case(client):  # noqa: F811
+    page = client.get("/projects/1/coordination?selected=Filter+hall&tab=order&fault=ll").text
+    assert "ll at Filter hall, maximum currents, bolted: cut off after" in page
+    assert "Q25" in page
+    assert "is not fed" in client.get("/projects/1/coordination?selected=P4+feeder&tab=order").text or "cut off after" in page
+
+
+@pytest.mark.parametrize("fault", ["3ph", "lg"])
+def test_files_stand_alone_and_names_are_text(client, database, fault):  # noqa: F811
+    change_project(connect(database), 1, Change("named", (Set(id="Q31", values={"name": HOSTILE}),)), 1)
+    svg = client.get(f"/projects/1/curves.svg?selected=Q31&fault={fault}")
+    assert svg.headers["content-type"].startswith("image/svg+xml")
+    root = ElementTree.fromstring(svg.text)
+    assert root.tag.endswith("svg")
+    assert HOSTILE in "".join(root.itertext())
+    pdf = client.get(f"/projects/1/curves.pdf?selected=Q31&fault={fault}")
+    words = pypdf.PdfReader(io.BytesIO(pdf.content)).pages[0].extract_text()
+    assert "Skerrow Water" in words
+    assert "Short-time pickup" in words
+    assert HOSTILE not in client.get(f"/projects/1/coordination?selected=Q31&fault={fault}").text
+    assert client.get("/projects/1/curves.svg?selected=T3").status_code == 404
