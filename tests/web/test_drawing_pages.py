@@ -47,7 +47,7 @@ def put_in(shown: list[str], sent: list[str], some: bool) -> list[str]:
     return kept
 
 
-@pytest.mark.parametrize("stage", ["network", "flow", "faults", "arc-flash"])
+@pytest.mark.parametrize("stage", ["network", "flow", "faults", "coordination", "arc-flash"])
 def test_a_part_of_an_answer_put_in_place_makes_the_whole(client, stage):  # noqa: F811
     """Through edits, switching, selecting, moving, and another tab and state, the parts add up to what a whole page shows."""
     has, seen, lines, version = "", [], [], 1

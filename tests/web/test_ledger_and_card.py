@@ -121,7 +121,7 @@ def test_fields_say_what_they_are():
     cable = card("W25")
     assert field(cable, "t_end_degc").assumed == "limit of XLPE insulation at the end of a fault"
     assert (cable.subtitle, cable.operable, cable.missing_for) == ("11 kV board A → Filter hall", "", [])
-    assert field(card("Q25"), "trip_ir_a").idle_because == "acts only with own trip: electronic"
+    assert field(card("Q25"), "trip_ir_a").idle_because == "acts only with own trip: electronic or thermal-magnetic or miniature"
     assert field(card("Q10", state=TIE), "closed").normal == "false"
     assert (card("Q10").operable, card("Q10", state=TIE).operable) == ("Close", "Open")
     assert card("B25").subtitle == "trips Q25"

@@ -40,7 +40,7 @@ FORM = "application/x-www-form-urlencoded"
 PART = {"hx-request": "true"}
 
 
-@pytest.mark.parametrize("stage", ["network", "flow", "faults", "arc-flash"])
+@pytest.mark.parametrize("stage", ["network", "flow", "faults", "coordination", "arc-flash"])
 @pytest.mark.parametrize("state", ["Normal", "Tie closed, T2 out"])
 def test_every_stage_tab_and_element_answers(client, stage, state):
     page = client.get(f"/projects/1/{stage}", params={"state": state})
@@ -58,7 +58,7 @@ def test_every_stage_tab_and_element_answers(client, stage, state):
 def test_hostile_names_stay_text_everywhere(client, database):
     network, _ = apply_change(skerrow_water(), Change(HOSTILE, (Set(id="Filter hall", values={"name": HOSTILE, "note": HOSTILE, "label": HOSTILE}),)))
     project = add(database, network)
-    for stage in ("network", "flow", "faults", "arc-flash"):
+    for stage in ("network", "flow", "faults", "coordination", "arc-flash"):
         for tab in ("", "findings", "history", "elements"):
             text = client.get(f"/projects/{project}/{stage}", params={"selected": "Filter hall", "tab": tab}).text
             assert "<script>alert(1)" not in text
@@ -141,7 +141,7 @@ def test_setting_what_already_stands_is_no_change(client):
 @pytest.mark.parametrize("element", ["Filter hall", "Blower MCC", "33 kV intake", "T3", "Q31", "Infeed A", "B25", "W25", "P1"])
 def test_what_is_out_of_service_has_a_page_in_every_stage(client, element):
     client.post(f"/projects/1/elements/{element}/set/in_service", data={"value": "false", "version": 1}, headers=PART)
-    for stage in ("network", "flow", "faults", "arc-flash"):
+    for stage in ("network", "flow", "faults", "coordination", "arc-flash"):
         for side in ("load", "line"):
             assert client.get(f"/projects/1/{stage}", params={"selected": element, "side": side}).status_code == 200
     assert client.get("/projects/1/label.pdf", params={"selected": element, "stage": "arc-flash"}).status_code in (200, 422)
