@@ -6,11 +6,16 @@ from xml.etree import ElementTree
 
 import pypdf
 import pytest
+from hypothesis import given
+from tests.core.studies.protection.test_protection import protected_networks
 from tests.web.test_findings_and_proposals import client, database, network, post, settled  # noqa: F401
 
 from northfell.app.project.projects import change_project
 from northfell.core.model.changes import Change, Set
+from northfell.core.network import compile_network
+from northfell.core.studies.coordination import run
 from northfell.store import connect
+from northfell.web.stages.coordination.sheet import shown_of
 
 HOSTILE = '<img src=x onerror="1">'
 
@@ -70,3 +75,21 @@ def test_files_stand_alone_and_names_are_text(client, database, fault):  # noqa:
     assert "Short-time pickup" in words
     assert HOSTILE not in client.get(f"/projects/1/coordination?selected=Q31&fault={fault}").text
     assert client.get("/projects/1/curves.svg?selected=T3").status_code == 404
+
+
+INFEED = {"ik_max_ka": 20.0, "ik_min_ka": 15.0, "r_over_x": 0.1, "neutral": "solid", "x0_over_x1": 1.0, "r0_over_x0": 0.1}
+CABLE = {"t_end_degc": 90.0, "r0_ohm_per_km": 0.4, "x0_ohm_per_km": 0.3}
+
+
+@given(protected_networks())
+def test_any_network_of_devices_has_its_tables_and_sheets(made):
+    """Rings, devices that nothing flows through, places without a way to a source: nothing of it stops the study or a sheet."""
+    network, _ = made
+    completed = {i: e.model_copy(update={"infeed": INFEED, "cable": CABLE}.get(e.kind, {})) for i, e in network.elements.items()}
+    found = run(compile_network(network.model_copy(update={"elements": completed}), "Normal", "short_circuit"))
+    for table in found.tables():
+        table.to_json()
+    standing = {s.device for s in found.standing}
+    for device in found.devices:
+        for fault in ("3ph", "lg"):
+            assert (shown_of(found, device, fault=fault) is not None) == (device in standing)

@@ -337,3 +337,16 @@ def test_behind_delta_no_residual_current_flows_and_the_earth_stage_there_is_not
     behind = [t for t in found.times if t.fault == "lg" and found.net.name(found.net.topology.bus_ids[t.bus]) == "L"]
     assert all(t.residual_a < 1e-6 for t in behind)
     assert all("earth" not in t.stage for t in behind)
+
+
+def test_current_transformers_by_ratio_and_accuracy_limit():
+    """5P20 at 200/5 A stays accurate up to 4 kA; 10 kA flow. The relay is told 200/1."""
+    ct = {"kind": "current_transformer", "name": "CT3", "measures": "Q3", "i_primary_a": 200.0, "i_secondary_a": 5.0, "accuracy_class": "5P20"}
+    settings = (relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 400, 0.8))
+    rules = {r.rule: r for r in coordinated([*chain(*settings), ct]).rules_of("Q3")}
+    assert rules["transformer accuracy"].value == pytest.approx(20 * 200 / 10000, rel=1e-6)
+    assert rules["transformer ratio"].value == pytest.approx(1 / 5)
+    better = {r.rule: r for r in coordinated([*chain(*settings), ct | {"i_secondary_a": 1.0, "accuracy_class": "10P 60"}]).rules_of("Q3")}
+    assert (better["transformer accuracy"].value, better["transformer ratio"].value) == (pytest.approx(1.2, rel=1e-6), 1.0)
+    unknown = {r.rule: r for r in coordinated([*chain(*settings), ct | {"accuracy_class": "0.5"}]).rules_of("Q3")}
+    assert unknown["transformer accuracy"].value is None

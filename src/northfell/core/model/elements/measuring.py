@@ -22,10 +22,11 @@ class CurrentTransformer(Element):
         refers_to=("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
     )
     i_primary_a: float | None = param(
-        None, label="Primary current", symbol="Ipn", unit="A", gt=0, le=50000, meaning="Rated primary current.", enters="not used by today's studies"
+        None, label="Primary current", symbol="Ipn", unit="A", gt=0, le=50000, meaning="Rated primary current.",
+        enters="coordination: ratio of the relays, and ALF·Ipn against the greatest fault"
     )
     i_secondary_a: float = param(
-        1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.", enters="not used by today's studies"
+        1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.", enters="coordination: ratio of the relays"
     )
     accuracy_class: Phrase = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
     burden_va: float | None = param(

@@ -17,6 +17,7 @@ from northfell.core.studies.short_circuit import Floats
 
 SQRT3 = math.sqrt(3)
 POINTS = 240
+LEAST_A = 1e-3
 MOST_BELOW = 4  # devices below the chosen one that are shown with it
 
 
@@ -95,7 +96,7 @@ def _curve(found: Coordination, device: str, v_ref_kv: float, fault: str) -> Dev
     residual = greatest.residual_a / greatest.i_a if greatest and greatest.i_a > 0 else 0.0
     starts = [fn.curve.from_a(edge) / (residual if fn.measures == "residual" else 1.0) for fn in one.functions for edge in EDGES
               if fn.measures == "phase" or residual > 0]  # fmt: skip
-    top = greatest.i_a if greatest else 100 * min(starts)
+    top = greatest.i_a if greatest and greatest.i_a > LEAST_A else 100 * min(starts)  # what sees nothing is drawn whole
     least = min((t.i_a for t in seen if t.case == "min"), default=math.nan)
     start = min(min(starts), top)
     jumps = [a for start_a in starts for a in (start_a * (1 - 1e-6), start_a) if start <= a <= top]

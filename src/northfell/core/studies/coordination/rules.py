@@ -1,6 +1,7 @@
 """Rules of one device: above what it must carry, below what it protects withstands, and sure to see the least fault."""
 
 import math
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import cast
@@ -8,7 +9,7 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun
-from northfell.core.model.elements import Cable, Element, InductionMotor, SynchronousMotor, Transformer
+from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousMotor, Transformer
 from northfell.core.quantities import figure as f
 from northfell.core.studies.coordination.currents import Seen
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
@@ -32,6 +33,8 @@ RULES = {
     "through-fault": "below a transformer's limit",
     "earth through-fault": "below a transformer's limit, line to earth",
     "cable": "below a cable's limit",
+    "transformer ratio": "has the ratio of its current transformers",
+    "transformer accuracy": "has current transformers that stay accurate",
     "least fault": "sees the least fault",
     "least earth fault": "sees the least earth fault",
 }
@@ -78,6 +81,7 @@ class Rules:
                 yield self._cable(one, e)
             else:
                 yield from self._motor(one, cast(InductionMotor | SynchronousMotor, e))
+        yield from self._measured(one)
         yield from self._least(one)
 
     # --- what it must carry
@@ -202,6 +206,34 @@ class Rules:
         opens = f"{f(float(t[at]), 3)} s" if math.isfinite(float(t[at])) else "never"
         basis = f"{told}; at {f(float(i_a[at]))} A withstood for {f(float(withstands_s[at]), 3)} s, opened in {opens}"
         return Rule(one.device, rule, of.id, float(ratio[at]), 1.0, 1.1, "×", source, basis, at_a=float(i_a[at]))
+
+    # --- what it measures with
+
+    def _measured(self, one: Standing) -> Iterator[Rule]:
+        """Its current transformers, where they are drawn: the ratio that its relays are told, and the greatest fault within their accuracy limit."""
+        for ct in self._transformers_of(one.device):
+            for relay in self.devices[one.device].relays:
+                if ct.i_primary_a and relay.ct_primary_a:
+                    told, real = relay.ct_primary_a / relay.ct_secondary_a, ct.i_primary_a / ct.i_secondary_a
+                    basis = (
+                        f"{relay.name} is told {f(relay.ct_primary_a)}/{f(relay.ct_secondary_a)} A, {ct.name} has {f(ct.i_primary_a)}/{f(ct.i_secondary_a)} A"
+                    )
+                    yield Rule(one.device, "transformer ratio", ct.id, min(told / real, real / told), 1.0, 1.0, "×", "data of both", basis)
+            found = re.fullmatch(r"\s*(5|10)PR?\s*(\d+)\s*", ct.accuracy_class)
+            i = self._greatest(one)
+            if found is None or not ct.i_primary_a or not math.isfinite(i):
+                yield Rule(
+                    one.device, "transformer accuracy", ct.id, None, 1.0, 1.25, "×", "IEC 61869-2", "a class such as 5P20 and its primary current are needed"
+                )
+                continue
+            limit_a = float(found[2]) * ct.i_primary_a
+            basis = f"{found[2]} × {f(ct.i_primary_a)} A against {f(i)} A, at rated burden; the direct part is not counted"
+            yield Rule(one.device, "transformer accuracy", ct.id, limit_a / i, 1.0, 1.25, "×", "IEC 61869-2, accuracy limit factor", basis, at_a=i)
+
+    def _transformers_of(self, device: str) -> list[CurrentTransformer]:
+        return [e for e in self.net.elements.values() if isinstance(e, CurrentTransformer) and e.in_service and e.measures == device]
+
+    # --- what it sees
 
     def _least(self, one: Standing) -> Iterator[Rule]:
         device, buses = self.devices[one.device], self.order.buses[one.zone]

@@ -37,7 +37,8 @@ class TripOrders:
 
     @property
     def messages(self) -> tuple[str, ...]:
-        return (*self.faults.messages, *(f"{self.net.name(bus)}: {line}" for (bus, _), one in self._made.items() for line in one.told))
+        unasked = () if self._made else ("A trip order is that of one fault: name its bus (--bus NAME).",)
+        return (*self.faults.messages, *unasked, *(f"{self.net.name(bus)}: {line}" for (bus, _), one in self._made.items() for line in one.told))
 
     @property
     def summary(self) -> dict[str, Any]:

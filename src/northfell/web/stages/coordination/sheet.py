@@ -17,6 +17,7 @@ from northfell.drawing.time_current import Band
 from northfell.web.shell.stage import Look
 
 SIZE = (500.0, 410.0)
+LEAST_A = 1e-3  # less is no fault that is seen
 
 
 @dataclass(frozen=True)
@@ -80,7 +81,9 @@ def shown_of(found: Coordination, device: str, before: Device | None = None, fau
     limits = [Limit(one.name, one.kind, one.i_a, one.t_s) for one in sheet.limits]
     chosen = sheet.at[device]
     levels = [
-        Level(f"{note(a)} {what}", a, cls) for what, a, cls in (("greatest", chosen.to_a, "most"), ("least", chosen.least_a, "least")) if math.isfinite(a)
+        Level(f"{note(a)} {what}", a, cls)
+        for what, a, cls in (("greatest", chosen.to_a, "most"), ("least", chosen.least_a, "least"))
+        if math.isfinite(a) and a > LEAST_A
     ]
     drawn = draw_sheet(curves, limits, gaps, levels, handles_of(chosen), SIZE, f"A at {figure(sheet.v_ref_kv)} kV")
     told = []
