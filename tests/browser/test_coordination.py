@@ -70,6 +70,7 @@ def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
     walk.until(lambda: walk.all("#curve-sheet .tc"))
     assert "Q31 above Q311" in gaps(walk)
     assert "to earth −0.030 s" in gaps(walk)
+    walk.until(lambda: "Filter hall" in walk.one("#energies").text)
     walk.one('#card a[href*="fault=lg"]').click()
     walk.until(lambda: "line to earth" in walk.one("#curves header").text)
     assert walk.all("#curve-sheet .tc-short")  # what is too short is hatched

@@ -4,7 +4,7 @@ from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash.equations import Enclosure, arcing_current_ka, incident_energy_j_cm2
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, place_key
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, enclosure_of, reduction, run
+from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, enclosure_of, reduction, run, with_device
 from northfell.core.studies.arc_flash.verdicts import energy, energy_severity
 from northfell.core.studies.arc_flash.working import explain_energy
 from northfell.core.studies.record import Asked, Study
@@ -27,5 +27,5 @@ ARC_FLASH = Study[ArcFlash](
 
 __all__ = [
     "ARC_FLASH", "ArcFlash", "ArcFlashSettings", "Enclosure", "Location", "NO_ENCLOSURE", "Variant", "arcing_current_ka", "enclosure_of", "energy_severity",
-    "explain_energy", "incident_energy_j_cm2", "place_key", "reduction", "run",
+    "explain_energy", "incident_energy_j_cm2", "place_key", "reduction", "run", "with_device",
 ]  # fmt: skip

@@ -67,6 +67,13 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     return ArcFlash(net, settings, faults, tuple(located.get(p) or _not_computed(net, p) for p in places))
 
 
+def with_device(arc: ArcFlash, device: Device) -> ArcFlash:
+    """The same with a device set otherwise: the currents are as they were, what clears when is found anew."""
+    net = arc.faults.net
+    changed = replace(net, elements={**net.elements, **{e.id: e for e in (device.switch, *device.relays)}})
+    return run(changed, arc.settings, replace(arc.faults, net=changed))
+
+
 def _lacking(net: Compiled) -> tuple[dict[str, list[str]], dict[str, list[str]]]:
     """What this study lacks beyond the fault currents: of enclosures, by bus; of devices, by the switch that opens."""
     of_places: dict[str, list[str]] = {}

@@ -10,6 +10,7 @@ from northfell.app.project.projects import open_project
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, with_device
 from northfell.core.studies.coordination import COORDINATION, Coordination, settings_table
 from northfell.core.studies.protection import Device
 from northfell.documents.curves import curves_pdf, curves_svg
@@ -33,6 +34,35 @@ def try_setting(request: Request, db: Db, view: Looking, element: Name, field: N
         raise NotFound(f"There is no device “{element}” to set.")
     tried = found.with_device(_set(found.devices[device], e, field, value))
     return templates.TemplateResponse(request, "stages/coordination/_sheet_of_curves.html", {"curves": shown_of(tried, device, fault=view.fault), "view": view})
+
+
+@router.get("/curves/energy")
+def energies(
+    request: Request, db: Db, view: Looking, element: Name = "", field: Name = "", value: Annotated[float, Query(gt=0, le=1e7)] = 1.0
+) -> Response:  # fmt: skip
+    """Incident energy where the selected device has a part in clearing; with a setting that is tried, what it would become."""
+    opened = open_project(db, view.project_id, view.proposal)
+    at = request.app.state.results.of(opened).at(view.state)
+    found: Coordination = at.result(COORDINATION)
+    arc: ArcFlash = at.result(ARC_FLASH)
+    device = device_of(found, found.net.elements.get(view.selected))
+    tried = None
+    if device and field:
+        e = found.net.elements.get(element)
+        if e is None or device_of(found, e) != device:
+            raise NotFound(f"There is no device “{element}” to set.")
+        tried = with_device(arc, _set(found.devices[device], e, field, value))
+    limits = opened.network.settings.limits
+    rows = []
+    for one in arc.locations:
+        if one.worst is None or device not in {d.device for d in one.devices} | {one.worst.device}:
+            continue
+        after = tried.location(one.bus_id, one.side) if tried else None
+        now = after.worst if after and after.worst else one.worst
+        rows.append(
+            (arc.bus(one).name, one.side, figure(one.worst.energy_cal_cm2, 3), figure(now.energy_cal_cm2, 3), energy_severity(limits, now.energy_cal_cm2))
+        )
+    return templates.TemplateResponse(request, "stages/coordination/_energies.html", {"rows": rows[:6], "tried": tried is not None})
 
 
 def _set(device: Device, holder: Element, field: str, value: float) -> Device:

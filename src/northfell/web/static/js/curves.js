@@ -52,6 +52,28 @@ async function attempt(handle) {
   asking = false;
 }
 
+// Incident energy where the device clears, after the curves: asked for when the hand rests a moment.
+let resting = 0, energiesOf = "";
+function energies(handle) {
+  clearTimeout(resting);
+  resting = setTimeout(async () => {
+    const list = document.getElementById("energies");
+    if (!list) return;
+    const asked = handle ? `${list.dataset.of}&${new URLSearchParams({ element: handle.element, field: handle.field, value: handle.now })}` : list.dataset.of;
+    const answer = await fetch(asked, { headers: { "HX-Request": "true" } }).catch(() => null);
+    const told = answer?.ok ? await answer.text() : "";
+    if (document.getElementById("energies") === list && Boolean(handle) === Boolean(held)) list.innerHTML = told;
+  }, handle ? 120 : 0);
+}
+function shown() {
+  const list = document.getElementById("energies");
+  if (!list || (list.dataset.at === energiesOf && list.children.length)) return;
+  energiesOf = list.dataset.at;
+  energies(null);
+}
+document.addEventListener("htmx:after:swap", shown);
+shown();
+
 // The drawing is put in place of that before; the handle under the hand stays the one that is held.
 function show(text) {
   const fresh = new DOMParser().parseFromString(text, "text/html");
@@ -104,6 +126,7 @@ document.addEventListener("pointermove", (event) => {
   if (now !== held.now) {
     held.now = now;
     attempt(held);
+    energies(held);
   }
   say(event);
 });
@@ -124,6 +147,7 @@ function letGo() {
   next = null;
   sheet()?.querySelector("circle.held")?.classList.remove("held");
   document.getElementById("held").hidden = true;
+  energiesOf = "";
 }
 
 document.addEventListener("pointerup", async () => {
