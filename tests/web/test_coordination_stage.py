@@ -107,3 +107,11 @@ def test_a_tried_setting_shows_what_it_makes_of_the_energy(client, database):  #
     kept = client.get("/projects/1/curves/energy?selected=Q31").text
     assert f"<strong>{now:g} cal" in kept.replace(".0 cal", " cal") or f"{now}" in kept
     assert client.get("/projects/1/curves/energy?selected=Q31&element=Q41&field=trip_tsd&value=0.1").status_code == 404
+
+
+@pytest.mark.parametrize(("form", "begins"), [("xlsx", b"PK"), ("zip", b"PK"), ("pdf", b"%PDF"), ("json", b"{")])
+def test_all_tables_of_the_stage_leave_in_every_form(client, form, begins):  # noqa: F811
+    for over in ("", "&over=all"):
+        answer = client.get(f"/projects/1/results.{form}?stage=coordination{over}")
+        assert answer.status_code == 200
+        assert answer.content.startswith(begins)

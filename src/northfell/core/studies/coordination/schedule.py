@@ -36,7 +36,7 @@ SET = {
 
 def settings_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
     """A row for each setting."""
-    return build("settings", _SETTINGS, [row for one in devices.values() for fn in one.functions for row in _settings(net, one, fn)])
+    return build("device_settings", _SETTINGS, [row for one in devices.values() for fn in one.functions for row in _settings(net, one, fn)])
 
 
 def _settings(net: Compiled, device: Device, fn: Function) -> Iterator[tuple[Any, ...]]:
