@@ -85,3 +85,14 @@ def test_a_look_that_the_page_takes_by_itself_gives_way(walk):  # noqa: F811
     walk.browser.execute_async_script("setTimeout(arguments[0], 1500)")  # until the late answer would have come
     assert "state=" not in walk.browser.current_url
     assert Select(walk.one("#state-shown")).first_selected_option.text == "Normal"
+
+
+def test_a_dialog_opens_with_its_own_answer_whatever_comes_before(walk):  # noqa: F811
+    """What is being counted meanwhile is put in place first; the dialog that was asked for is still wanted."""
+    walk.open("/projects/1/faults?selected=11+kV+board+A")
+    slow(walk, "GET", "/working")
+    walk.one("#card .worked").click()
+    walk.until(lambda: late(walk) == 1)
+    walk.browser.execute_script("document.dispatchEvent(new CustomEvent('htmx:after:swap', {detail: {ctx: {target: document.getElementById('card')}}}))")
+    walk.until(lambda: walk.one("#working").get_attribute("open") is not None)
+    assert late(walk) == 2

@@ -55,13 +55,13 @@ document.addEventListener("click", (event) => {
 });
 
 // what the server answers with that is not part of the desk
-document.addEventListener("htmx:after:swap", () => {
+document.addEventListener("htmx:after:swap", (event) => {
   document.getElementById("desk")?.classList.toggle("with-tray", localStorage.getItem("tray") === "open");
-  const assemblies = document.getElementById("assemblies");
-  if (assemblies?.dataset.wanted && !assemblies.open) assemblies.showModal();
-  if (assemblies) delete assemblies.dataset.wanted;
-  if (working().childElementCount && !working().open && working().dataset.wanted) working().showModal();
-  delete working().dataset.wanted;
+  const into = event.detail.ctx?.target;
+  if (into?.matches?.("dialog") && into.dataset.wanted) { // its own answer: what comes in between, such as counts, opens nothing and leaves it wanted
+    delete into.dataset.wanted;
+    if (into.childElementCount && !into.open) into.showModal();
+  }
   const said = document.getElementById("said-now");
   if (said) {
     tell(said.dataset.lines, true);
