@@ -16,7 +16,7 @@ from northfell.core.studies.protection import EDGES, Device, Through
 from northfell.core.studies.short_circuit import Floats
 
 SQRT3 = math.sqrt(3)
-POINTS = 240
+POINTS = 120
 LEAST_A = 1e-3
 MOST_BELOW = 4  # devices below the chosen one that are shown with it
 
