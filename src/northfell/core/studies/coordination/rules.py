@@ -219,15 +219,15 @@ class Rules:
                         f"{relay.name} is told {f(relay.ct_primary_a)}/{f(relay.ct_secondary_a)} A, {ct.name} has {f(ct.i_primary_a)}/{f(ct.i_secondary_a)} A"
                     )
                     yield Rule(one.device, "transformer ratio", ct.id, min(told / real, real / told), 1.0, 1.0, "×", "data of both", basis)
-            found = re.fullmatch(r"\s*(5|10)PR?\s*(\d+)\s*", ct.accuracy_class)
+            found = re.fullmatch(r"(?:5|10)PR?(\d{1,3})", ct.accuracy_class.replace(" ", ""))
             i = self._greatest(one)
             if found is None or not ct.i_primary_a or not math.isfinite(i):
                 yield Rule(
                     one.device, "transformer accuracy", ct.id, None, 1.0, 1.25, "×", "IEC 61869-2", "a class such as 5P20 and its primary current are needed"
                 )
                 continue
-            limit_a = float(found[2]) * ct.i_primary_a
-            basis = f"{found[2]} × {f(ct.i_primary_a)} A against {f(i)} A, at rated burden; the direct part is not counted"
+            limit_a = float(found[1]) * ct.i_primary_a
+            basis = f"{found[1]} × {f(ct.i_primary_a)} A against {f(i)} A, at rated burden; the direct part is not counted"
             yield Rule(one.device, "transformer accuracy", ct.id, limit_a / i, 1.0, 1.25, "×", "IEC 61869-2, accuracy limit factor", basis, at_a=i)
 
     def _transformers_of(self, device: str) -> list[CurrentTransformer]:
