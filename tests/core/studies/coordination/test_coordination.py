@@ -320,6 +320,10 @@ def test_residual_stages_grade_by_the_residual_current_and_the_sheet_shows_them(
     assert at.residual_a == pytest.approx(10000.0, rel=1e-6)
     assert lg.margin_s == pytest.approx(0.95 * 0.02 - at.t_slow_s)  # the high stage above takes the gap away
     assert found.verdict(lg) == "breach"
+    w = COORDINATION.explain(found, Asked("Q2", "gap_s", part="Q3"))
+    worst_of_both = found.worst_pairs["Q2", "Q3"]
+    assert worst_of_both.fault == "lg"
+    assert next(step.value for step in w.steps if step.title == "Breaker Q3") == pytest.approx(worst_of_both.t_lower_s)
     rule = next(r for r in found.rules_of("Q3") if r.rule == "least earth fault")
     assert rule.value == pytest.approx(rule.at_a / (1.05 * 20))
     phases = next(p for p in found.pairs if (p.upstream, p.downstream, p.fault, p.case) == ("Q2", "Q3", "3ph", "max"))
@@ -350,3 +354,24 @@ def test_current_transformers_by_ratio_and_accuracy_limit():
     assert (better["transformer accuracy"].value, better["transformer ratio"].value) == (pytest.approx(1.2, rel=1e-6), 1.0)
     unknown = {r.rule: r for r in coordinated([*chain(*settings), ct | {"accuracy_class": "0.5"}]).rules_of("Q3")}
     assert unknown["transformer accuracy"].value is None
+
+
+def test_a_fuse_below_a_breaker_takes_half_a_cycle_at_least():
+    """Between two fuses times below 0.01 s stand for heat; a breaker above measures time."""
+    trip = {"trip": "electronic", "trip_ir_a": 400.0, "trip_tr_s": 8.0, "trip_isd_a": 2000.0, "trip_tsd": "0.1", "trip_ii_a": 4000.0}
+    upper = [{"kind": "breaker", "name": n, **trip} for n in ("Q1", "Q2")]
+    found = coordinated(chain(devices=[*upper, {"kind": "fuse", "name": "F3", "i_rated_a": 32}]), fault="3ph")
+    pair = found.worst_pairs["Q2", "F3"]
+    assert (pair.t_lower_s, pair.t_upper_s) == (pytest.approx(0.01), pytest.approx(0.02))
+    assert float(found.devices["F3"].opens_at_s(1000 * pair.i_ka)) < 0.005
+
+
+def test_a_large_transformer_is_limited_with_the_network_before_it():
+    """Category III: 2 s at 1/(z + zs), zs of the network at its high side on its own rating."""
+    found = coordinated(feeder(s_rated_mva=10.0))
+    (rule,) = [r for r in found.rules_of("Q1") if r.rule == "through-fault"]
+    bus = found.net.topology.bus_index["B"]
+    z = 0.05 + abs(complex(found.faults.cases["max"].z1_ohm[bus])) * 10 / 11**2
+    assert f"z {100 * z:.1f}" in rule.basis
+    m = rule.at_a / (10000 / (math.sqrt(3) * 11))
+    assert rule.value == pytest.approx(float(through_fault_s(m, z, 10000)) / (1.05 * 0.2 * si(rule.at_a / 80) + 0.06))
