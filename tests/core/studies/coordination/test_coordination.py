@@ -13,6 +13,7 @@ from northfell.core.model.elements import Breaker, Fuse, Relay
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit
 from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, curve_sheet, points_table, propose, run, settings_table, through_fault_s
+from northfell.core.studies.coordination.rules import through_z
 from northfell.core.studies.load_flow import run as load_flow
 from northfell.core.studies.protection import EDGES, Device
 from northfell.core.studies.record import Asked
@@ -189,10 +190,11 @@ def test_rules_of_a_feeder_by_hand():
     i_rated = 1000 / (math.sqrt(3) * 11)
     assert of["inrush", "T"].at_a == pytest.approx(12 * i_rated)
     assert of["inrush", "T"].value == pytest.approx(0.95 * 0.2 * si(12 * i_rated / 80) / 0.1)
-    i_start = 6 * 200 / (0.95 * 0.85) / (math.sqrt(3) * 11)  # at 11 kV
-    assert of["start", "M"].at_a == pytest.approx(i_start)
+    i_running = 200 / (0.95 * 0.85) / (math.sqrt(3) * 11)  # at 11 kV
+    i_start = of["start", "M"].at_a
+    assert i_start == pytest.approx(6 * i_running, rel=0.01)  # and what transformer and cable draw
     assert of["start", "M"].value == pytest.approx(0.95 * 0.2 * si(i_start / 80) / 4.0 if i_start > 80 else math.inf)
-    assert of["first cycles", "M"].at_a == pytest.approx(1.6 * i_start)
+    assert of["first cycles", "M"].at_a == pytest.approx(1.6 * 6 * i_running + i_start - 6 * i_running)
     assert (of["stall", "M"].value < 1) == (found.verdict_of(of["stall", "M"]) == "breach")
     top = of["through-fault", "T"]
     at = top.at_a / i_rated
@@ -375,3 +377,36 @@ def test_a_large_transformer_is_limited_with_the_network_before_it():
     assert f"z {100 * z:.1f}" in rule.basis
     m = rule.at_a / (10000 / (math.sqrt(3) * 11))
     assert rule.value == pytest.approx(float(through_fault_s(m, z, 10000)) / (1.05 * 0.2 * si(rule.at_a / 80) + 0.06))
+
+
+def test_what_else_a_feeder_carries_starts_and_switches_on_counts():
+    """A second transformer draws its inrush too, a load is carried while the motor starts; in star the stall time is of a third of the current."""
+    load = {"kind": "load", "name": "E", "bus": "A", "p_mw": 0.5, "q_mvar": 0.0}
+    second = {"kind": "transformer", "name": "T2", "hv_bus": "A", "lv_bus": "L2", "s_rated_mva": 0.5, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 5.0,
+              "ur_pct": 1.0, "vector_group": "Dyn11"}  # fmt: skip
+    found = coordinated([*feeder(), load, second, {"kind": "bus", "name": "L2", "v_nominal_kv": 0.4}])
+    of = {(r.rule, r.of): r for r in found.rules_of("Q1")}
+    assert of["inrush", "T"].at_a == pytest.approx(12 * 1500 / (math.sqrt(3) * 11))
+    assert "T, T2" in of["inrush", "T"].basis
+    alone = {(r.rule, r.of): r for r in coordinated(feeder()).rules_of("Q1")}
+    assert of["start", "M"].at_a - alone["start", "M"].at_a == pytest.approx(500 / (math.sqrt(3) * 11), rel=0.02)
+
+    def star(**more):
+        return {(r.rule, r.of): r for r in coordinated([e | ({"starter": "star-delta", **more} if e["name"] == "M" else {}) for e in feeder()]).rules_of("Q1")}
+
+    assert "withstood hot for 108 s" in star()["stall", "M"].basis  # nine times 12 s
+    same = star(t_stall_s=4.0)["stall", "M"]
+    assert same.value is None
+    assert "cannot tell them apart" in same.basis
+
+
+def test_the_sheet_draws_the_limits_that_the_rules_go_by():
+    sheet = curve_sheet(coordinated(feeder(s_rated_mva=10.0)), "Q1")
+    limits = {one.name: one for one in sheet.limits}
+    z = through_z(sheet.found.faults, sheet.found.net.elements["T"])
+    assert limits["T through-fault"].t_s[-1] == pytest.approx(2.0)
+    assert limits["T through-fault"].i_a[-1] == pytest.approx(10000 / (math.sqrt(3) * 11) / z)
+    start = limits["M start"].i_a
+    assert start[2] / start[0] == pytest.approx(6.0)
+    drive = curve_sheet(coordinated([e | ({"starter": "drive"} if e["name"] == "M" else {}) for e in feeder()]), "Q1")
+    assert "M start" not in {one.name for one in drive.limits}

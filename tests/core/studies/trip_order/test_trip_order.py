@@ -116,3 +116,10 @@ def test_an_arcing_current_is_that_of_the_arc_flash_study_and_needs_an_enclosure
     assert bolted > arcing > reduced > 0.4 * bolted
     with pytest.raises(CannotRun, match="electrode configuration"):
         at(orders(two_sources(), current="arcing"), "F")
+
+
+def test_a_device_that_is_not_set_is_told_and_never_opens():
+    elements = [{k: v for k, v in e.items() if (e["name"], k) != ("B1", "curve")} for e in two_sources()]
+    order = at(orders(elements), "F")
+    assert [s.device for s in order.steps] == ["Q3"]
+    assert any("never opening" in line and "B1" in line and "curve" in line for line in order.told)

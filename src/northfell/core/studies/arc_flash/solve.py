@@ -8,7 +8,7 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun, InputRefused, Message
-from northfell.core.model.elements import Breaker, Bus, Fuse, Relay
+from northfell.core.model.elements import Breaker, Bus, Fuse
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told as lacking_told
@@ -17,7 +17,7 @@ from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Device, Zones, devices_of
+from northfell.core.studies.protection import Device, Zones, devices_of, lacking_of
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "arc_flash"
@@ -77,16 +77,10 @@ def with_device(arc: ArcFlash, device: Device) -> ArcFlash:
 def _lacking(net: Compiled) -> tuple[dict[str, list[str]], dict[str, list[str]]]:
     """What this study lacks beyond the fault currents: of enclosures, by bus; of devices, by the switch that opens."""
     of_places: dict[str, list[str]] = {}
-    of_devices: dict[str, list[str]] = {}
     for one in missing(net.elements, STUDY, net.taking_part.values()):
-        e = one.element
-        if isinstance(e, Bus):
-            of_places.setdefault(e.id, []).append(lacking_told(net, one))
-        elif isinstance(e, Relay):
-            of_devices.setdefault(e.breaker, []).append(lacking_told(net, one))
-        else:
-            of_devices.setdefault(e.id, []).append(lacking_told(net, one))
-    return of_places, of_devices
+        if isinstance(one.element, Bus):
+            of_places.setdefault(one.element.id, []).append(lacking_told(net, one))
+    return of_places, lacking_of(net, STUDY)
 
 
 def _of_the_way(net: Compiled, zones: Zones, place: Place, of_devices: Mapping[str, list[str]]) -> list[str]:

@@ -25,8 +25,7 @@ class Interval:
     basis: str
 
     def required_s(self, t_upper_s: Floats) -> Floats:
-        with np.errstate(invalid="ignore"):
-            return np.where(np.isfinite(t_upper_s), self.least_s + self.of_upper * np.where(np.isfinite(t_upper_s), t_upper_s, 0), self.least_s)
+        return np.asarray(self.least_s + self.of_upper * np.where(np.isfinite(t_upper_s), t_upper_s, 0.0))
 
 
 @dataclass(frozen=True)

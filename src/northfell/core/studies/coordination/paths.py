@@ -6,11 +6,13 @@ from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Cable, Element, InductionMotor, Transformer
+from northfell.core.model.elements import Cable, Element, InductionMotor, SynchronousMotor, Transformer
+from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination.limits import conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
+from northfell.core.studies.coordination.rules import through_z
 from northfell.core.studies.load_flow import drawn_at_start
 from northfell.core.studies.protection import EDGES, Device, Through
 from northfell.core.studies.short_circuit import Floats
@@ -120,7 +122,7 @@ def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurv
 
 def _of(found: Coordination, e: Element, v_ref_kv: float) -> LimitCurve | None:
     if isinstance(e, Transformer) and e.s_rated_mva and e.uk_pct:
-        z = e.uk_pct / 100
+        z = through_z(found.faults, e)
         m = np.geomspace(2.0, max(1 / z, 2.1), 60)
         i = m * 1000 * e.s_rated_mva * e.parallel / (SQRT3 * v_ref_kv)
         frequent = found.settings.through_faults == "frequent"
@@ -134,10 +136,12 @@ def _of(found: Coordination, e: Element, v_ref_kv: float) -> LimitCurve | None:
         t = np.geomspace(0.01, 5.0, 40)[::-1]
         i = 1000 * one_second * e.parallel / np.sqrt(t)
         return LimitCurve(f"{e.name}, {figure(one_second * e.parallel, 3)} kA 1 s", "damage", i * factor, conductor_s(i / 1000, one_second * e.parallel))
-    if isinstance(e, InductionMotor) and e.v_rated_kv and e.t_start_s:
-        drawn = drawn_at_start(e)
-        i_start = 1000 * abs(drawn.s_mva) / (SQRT3 * v_ref_kv)
-        running = i_start / (e.ilr_over_ir or 6.0)
+    if (
+        isinstance(e, InductionMotor | SynchronousMotor)
+        and e.t_start_s
+        and any(r.of == e.id and r.rule == "start" and r.value is not None for r in found.rules)
+    ):
+        i_start, running = (1000 * mva / (SQRT3 * v_ref_kv) for mva in (abs(drawn_at_start(e).s_mva), motor_mva(e) or math.nan))
         first = found.settings.first_cycles * i_start
         points = [(running, 1000.0), (running, e.t_start_s), (i_start, e.t_start_s), (i_start, 0.1), (first, 0.1), (first, 0.01)]
         return LimitCurve(f"{e.name} start", "load", np.array([p[0] for p in points]), np.array([p[1] for p in points]))

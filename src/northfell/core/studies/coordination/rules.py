@@ -10,6 +10,7 @@ import numpy as np
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousMotor, Transformer
+from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure as f
 from northfell.core.studies.coordination.currents import Seen
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
@@ -74,6 +75,7 @@ class Rules:
     def of(self, one: Standing) -> Iterator[Rule]:
         """All rules of a device for a zone that it feeds."""
         yield from self._load(one)
+        yield from self._inrush(one)
         for e in self.inside.get(one.zone, ()):
             if isinstance(e, Transformer):
                 yield from self._transformer(one, e)
@@ -88,10 +90,10 @@ class Rules:
 
     def _load(self, one: Standing) -> Iterator[Rule]:
         device = self.devices[one.device]
-        if self.flow is None or one.device not in self.flow.net.terminals.at:
+        if self.flow is None:
             yield Rule(one.device, "load", None, None, 1.0, self.settings.carried, "×", PRACTICE, "there is no load flow in this state")
             return
-        i = next((a for a in self.flow.current_a(self.net.elements[one.device]) if a is not None), 0.0)
+        i = self._carries(one)
         if i > 1e-6:
             starts = device.from_a("fast")
             basis = f"may operate from {f(starts)} A, carries {f(i)} A"
@@ -110,24 +112,68 @@ class Rules:
         basis = f"{told}: {f(i_a)} A at the device for {f(for_s)} s; {may}"
         return Rule(one.device, rule, of.id, t / for_s, 1.0, 1.1, "×", source, basis, at_a=i_a)
 
+    def _carries(self, one: Standing) -> float:
+        """What the device carries by the load flow [A]; nothing where there is none."""
+        if self.flow is None or one.device not in self.flow.net.terminals.at:
+            return 0.0
+        return next((a for a in self.flow.current_a(self.net.elements[one.device]) if a is not None), 0.0)
+
+    def _beside(self, one: Standing, m: InductionMotor | SynchronousMotor) -> float:
+        """What it carries beside one motor [A], by the difference of their powers: what has yet to start carries nothing."""
+        i = self._carries(one)
+        if self.flow is None or i <= 1e-6 or m.id not in self.flow.terminal_power:
+            return i
+        s, s_motor = self.flow.terminal_power[one.device][0], self.flow.terminal_power[m.id][0] / m.count
+        toward = s if (s * s_motor.conjugate()).real >= 0 else -s
+        return i * abs(toward - s_motor) / abs(s)
+
+    def _inrush(self, one: Standing) -> Iterator[Rule]:
+        """All transformers that it switches on, together."""
+        fed = [t for t in self.inside.get(one.zone, ()) if isinstance(t, Transformer) and t.s_rated_mva and t.v_hv_kv and self._from_high_side(one, t)]
+        if fed:
+            rated = sum(self._rated(one, t) for t in fed)
+            s = self.settings
+            told = f"{f(s.inrush_multiple)} × {f(rated)} A of {', '.join(t.name for t in fed)}"
+            yield self._holds(one, "inrush", fed[0], rated * s.inrush_multiple, s.inrush_s, told)
+
+    def _rated(self, one: Standing, t: Transformer) -> float:
+        """Rated current of a transformer at the device [A]."""
+        v = t.v_hv_kv or math.nan
+        return 1000 * (t.s_rated_mva or math.nan) * t.parallel / (SQRT3 * v) * self._at_device(one, v)
+
     def _motor(self, one: Standing, m: InductionMotor | SynchronousMotor) -> Iterator[Rule]:
+        """One motor that starts, while the device carries all else that it does."""
+        if isinstance(m, InductionMotor) and m.starter in ("drive", "regenerative drive"):
+            return
         try:
             drawn = drawn_at_start(m)
         except CannotRun as error:
             yield Rule(one.device, "start", m.id, None, 1.0, 1.1, "×", PRACTICE, error.reasons[0])
             return
-        if isinstance(m, InductionMotor) and m.starter in ("drive", "regenerative drive"):
-            return
-        i_start = 1000 * abs(drawn.s_mva) / (SQRT3 * (m.v_rated_kv or math.nan)) * self._at_device(one, m.v_rated_kv or math.nan)
-        yield self._holds(one, "first cycles", m, i_start * self.settings.first_cycles, FIRST_CYCLES_S, f"{f(self.settings.first_cycles)} × starting current")
+        v = m.v_rated_kv or math.nan
+        of_mva = 1000 / (SQRT3 * v) * self._at_device(one, v)
+        i_start, i_running = abs(drawn.s_mva) * of_mva, (motor_mva(m) or math.nan) * of_mva
+        other = self._beside(one, m)
+        beside = f", beside {f(other)} A" if other > 1e-6 else "" if self.flow else ", without other load: there is no load flow"
+        first = f"{f(self.settings.first_cycles)} × starting current{beside}"
+        yield self._holds(one, "first cycles", m, other + i_start * self.settings.first_cycles, FIRST_CYCLES_S, first)
         if m.t_start_s is None:
             yield Rule(one.device, "start", m.id, None, 1.0, 1.1, "×", PRACTICE, "its starting time is empty")
         else:
-            yield self._holds(one, "start", m, i_start, m.t_start_s, drawn.by)
-        if m.t_stall_s is not None and (m.t_start_s is None or m.t_stall_s > m.t_start_s):
-            t = float(self.devices[one.device].opens_at_s(i_start))
-            basis = f"opens {f'within {f(t, 3)} s' if math.isfinite(t) else 'never'} at {f(i_start)} A, hot stall time {f(m.t_stall_s)} s"
-            yield Rule(one.device, "stall", m.id, m.t_stall_s / t if t else math.inf, 1.0, 1.1, "×", "motor data", basis, at_a=i_start)
+            yield self._holds(one, "start", m, other + i_start, m.t_start_s, f"{drawn.by}{beside}")
+        if m.t_stall_s is not None:
+            yield self._stall(one, m, i_start, i_running)
+
+    def _stall(self, one: Standing, m: InductionMotor | SynchronousMotor, i_start: float, i_running: float) -> Rule:
+        """Its stall time is of the direct current: at less the same heat lasts longer."""
+        if m.t_start_s is not None and m.t_start_s >= (m.t_stall_s or 0.0):
+            told = "it starts for as long as it may stall: a device by current alone cannot tell them apart"
+            return Rule(one.device, "stall", m.id, None, 1.0, 1.1, "×", "motor data", told)
+        direct = i_running * m.ilr_over_ir if isinstance(m, InductionMotor) and m.ilr_over_ir else i_start
+        withstands = (m.t_stall_s or math.nan) * (direct / i_start) ** 2
+        t = float(self.devices[one.device].opens_at_s(i_start))
+        basis = f"opens {f'within {f(t, 3)} s' if math.isfinite(t) else 'never'} at {f(i_start)} A, withstood hot for {f(withstands, 3)} s"
+        return Rule(one.device, "stall", m.id, withstands / t if t else math.inf, 1.0, 1.1, "×", "motor data", basis, at_a=i_start)
 
     # --- what it protects
 
@@ -135,11 +181,8 @@ class Rules:
         if not t.s_rated_mva or not t.v_hv_kv or not t.uk_pct:
             yield Rule(one.device, "through-fault", t.id, None, 1.0, 1.1, "×", "IEEE C57.109", "its rating is not complete")
             return
-        i_rated = 1000 * t.s_rated_mva * t.parallel / (SQRT3 * t.v_hv_kv) * self._at_device(one, t.v_hv_kv)
-        s = self.settings
-        if self._from_high_side(one, t):
-            yield self._holds(one, "inrush", t, i_rated * s.inrush_multiple, s.inrush_s, f"{f(s.inrush_multiple)} × {f(i_rated)} A")
-        z = self._through_z(t)
+        i_rated, s = self._rated(one, t), self.settings
+        z = through_z(self.faults, t)
         top = 1 / z
         multiples = np.geomspace(2.0, top, POINTS) if top > 2 else np.array([top])
         dry = t.cooling in ("AN", "AN/AF")
@@ -155,14 +198,6 @@ class Rules:
     def _from_high_side(self, one: Standing, t: Transformer) -> bool:
         """Whether the device feeds the transformer at its high side: at the same voltage."""
         return math.isclose(self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[t.hv_bus]])), 1.0, rel_tol=1e-6)
-
-    def _through_z(self, t: Transformer) -> float:
-        """Impedance by which a through-fault is limited, per unit on one unit's rating: of large transformers with that of the network before it."""
-        z = (t.uk_pct or math.nan) / 100
-        if category_of(1000 * (t.s_rated_mva or math.nan)) in ("III", "IV"):
-            before = complex(self.faults.cases["max"].z1_pu[self.net.topology.bus_index[t.hv_bus]])
-            z += abs(before) * (t.s_rated_mva or math.nan) * t.parallel / self.net.s_base_mva
-        return z
 
     def _cable(self, one: Standing, c: Cable) -> Rule:
         one_second = withstands_ka(c)
@@ -267,3 +302,12 @@ class Rules:
         name = self.net.name(self.net.topology.bus_ids[buses[int(known[at])]])
         basis = f"lg at {name}: {f(least)} A {'residual' if measures == 'residual' else 'in the phase'}; operates for certain from {f(sure)} A"
         yield Rule(one.device, "least earth fault", None, least / sure, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, buses[int(known[at])], least)
+
+
+def through_z(faults: ShortCircuit, t: Transformer) -> float:
+    """Impedance by which a through-fault is limited, per unit on one unit's rating: of large transformers with that of the network before it."""
+    z = (t.uk_pct or math.nan) / 100
+    if category_of(1000 * (t.s_rated_mva or math.nan)) in ("III", "IV"):
+        before = complex(faults.cases["max"].z1_pu[faults.net.topology.bus_index[t.hv_bus]])
+        z += abs(before) * (t.s_rated_mva or math.nan) * t.parallel / faults.net.s_base_mva
+    return z

@@ -5,10 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from northfell.core.model.elements import Relay
 from northfell.core.network import Compiled
-from northfell.core.network.lacking import told
-from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
 from northfell.core.studies.coordination.currents import FAULTS, Seen, seen
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
@@ -17,7 +14,7 @@ from northfell.core.studies.coordination.result import Coordination, Time
 from northfell.core.studies.coordination.rules import Rules
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.load_flow import LoadFlow
-from northfell.core.studies.protection import EDGES, Device, devices_of
+from northfell.core.studies.protection import EDGES, Device, devices_of, lacking_of
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "coordination"
@@ -39,8 +36,8 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     closed = set(net.topology.closed_ids)
     every = {d: one for d, one in devices_of(net.elements).items() if d in closed}
     order = Neighbours(net, every)
-    lacking = _lacking(net)
-    devices = {d: one for d, one in every.items() if d not in lacking and one.is_set}
+    lacking = lacking_of(net, STUDY)
+    devices = {d: one for d, one in every.items() if d not in lacking}
     standing = [one for one in order.standing() if one.device in devices]
     kinds = FAULTS if settings.fault == "all" else tuple(dict.fromkeys(("3ph", settings.fault)))
     buses = sorted({b for one in standing for b in order.buses[one.zone]})
@@ -82,15 +79,6 @@ class _Held:
         return Coordination(
             self.faults.net, self.settings, self.faults, devices, self.standing, tuple(pairs), tuple(of_rules), tuple(times), self.waits, self
         )  # fmt: skip
-
-
-def _lacking(net: Compiled) -> dict[str, list[str]]:
-    """What devices lack, by the switch that opens."""
-    found: dict[str, list[str]] = {}
-    for one in missing(net.elements, STUDY, net.taking_part.values()):
-        e = one.element
-        found.setdefault(e.breaker if isinstance(e, Relay) else e.id, []).append(told(net, one))
-    return found
 
 
 def _times(one: Standing, device: Device, buses: list[int], i: Seen, kinds: tuple[str, ...]) -> Iterator[Time]:

@@ -9,6 +9,9 @@ from typing import Any
 import numpy as np
 
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
+from northfell.core.network import Compiled
+from northfell.core.network.lacking import told
+from northfell.core.rules.completeness import missing, missing_of
 from northfell.core.studies.protection.curves import Floats
 from northfell.core.studies.protection.functions import Amperes, Edge, Function, Measured, functions_of, seen_by
 from northfell.core.working import Working
@@ -58,11 +61,6 @@ class Device:
         starts = (one.curve.from_a(edge) for one in self.functions if one.measures == measures)
         return min((a for a in starts if not math.isnan(a)), default=math.nan)
 
-    @property
-    def is_set(self) -> bool:
-        """Whether all that its functions need is there."""
-        return bool(self.functions) and not any(math.isnan(one.curve.pickup_a) for one in self.functions)
-
     def clearing(self, i: Amperes, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
         fastest: dict[str, tuple[float, Function]] = {}  # of each that carries settings
@@ -90,3 +88,18 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
         elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays):
             found[e.id] = Device(e, tuple(relays.get(e.id, ())))
     return found
+
+
+def lacking_of(net: Compiled, study: str) -> dict[str, list[str]]:
+    """What the devices that are fed lack for a study, in words, by the id of the switch that opens."""
+    found: dict[str, list[str]] = {}
+    for one in missing(net.elements, study, net.taking_part.values()):
+        e = one.element
+        if isinstance(e, Relay | Breaker | Fuse):
+            found.setdefault(e.breaker if isinstance(e, Relay) else e.id, []).append(told(net, one))
+    return found
+
+
+def is_complete(elements: Mapping[str, Element], device: Device, study: str) -> bool:
+    """Whether all that its functions need for a study is there."""
+    return not any(missing_of(elements, e, study) for e in (device.switch, *device.relays))

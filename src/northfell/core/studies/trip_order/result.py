@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from northfell.core.errors import CannotRun, InputRefused
@@ -10,7 +10,7 @@ from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import ArcFlashSettings, arcing_current_ka, enclosure_of, reduction
-from northfell.core.studies.protection import Asked, TripOrder, devices_of, follow
+from northfell.core.studies.protection import Asked, TripOrder, devices_of, follow, lacking_of
 from northfell.core.studies.short_circuit import TO_EARTH, ShortCircuit
 from northfell.core.studies.trip_order.settings import TripOrderSettings
 from northfell.core.tables import Table, build
@@ -74,12 +74,14 @@ class TripOrders:
         if settings.fault in TO_EARTH and (lacking := self.faults.earth_faults_lack(bus)):
             raise CannotRun(STUDY, [f"There are no earth-fault currents at {net.name(bus_id)}: {lacking[0]}"])
         devices = devices_of(net.elements)
-        known = {d: one for d, one in devices.items() if one.is_set}
+        not_set = lacking_of(net, "coordination")
+        known = {d: one for d, one in devices.items() if d not in not_set}
         failed = {d for d in devices if devices[d].name == settings.failed}
         if settings.failed and not failed:
             raise CannotRun(STUDY, [f"failed is “{settings.failed}”, accepted is the name of a breaker with a trip or relay, or of a fuse."])
         asked = Asked(bus_id, settings.fault, settings.case, self._current(bus_id, settings), settings.edge, frozenset(failed), settings.longest_s)
-        return follow(self.faults, asked, lambda changed: short_circuit.run(changed, self.faults.settings), known)
+        followed = follow(self.faults, asked, lambda changed: short_circuit.run(changed, self.faults.settings), known)
+        return replace(followed, told=(*followed.told, *(f"Taken as never opening: {line}" for lines in not_set.values() for line in lines)))
 
     def _current(self, bus_id: str, settings: TripOrderSettings) -> Callable[[float], float]:
         """What flows of a bolted current: of an arc in the enclosure of the bus as the arc-flash method has it."""

@@ -8,9 +8,10 @@ import numpy as np
 from northfell.core.errors import NorthfellError
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element, Relay
+from northfell.core.model.network import NORMAL
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, seconds
-from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, setting_steps
+from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, is_complete, setting_steps
 from northfell.drawing.curve_sheet import Curve, Drawn, Gap, Handle, Level, Limit, draw_sheet, note
 from northfell.drawing.shapes import svg_of
 from northfell.drawing.time_current import Band
@@ -64,8 +65,9 @@ def _as_found(look: Look, device: str) -> Device | None:
     base = look.as_found
     if base is None:
         return None
-    before = devices_of(base.in_state(look.view.state) if look.view.state in base.state_names else base.elements).get(device)
-    return before if before is not None and before.is_set else None
+    elements = base.in_state(look.view.state if look.view.state in base.state_names else NORMAL)
+    before = devices_of(elements).get(device)
+    return before if before is not None and is_complete(elements, before, COORDINATION.key) else None
 
 
 def shown_of(found: Coordination, device: str, before: Device | None = None, fault: str = "3ph") -> Shown | None:
