@@ -4,7 +4,6 @@ import urllib.request
 
 import pytest
 from selenium.webdriver import ActionChains
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 from tests.browser.test_walk import Walk, walk  # noqa: F401
@@ -15,6 +14,11 @@ const grid = document.getElementById("grid"); grid.focus();
 const data = new DataTransfer(); data.setData("text/plain", arguments[0]);
 grid.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
 """
+CELL = """
+const row = [...document.querySelectorAll(".grid-row")].find((row) => row.querySelector(".grid-cell").innerText === arguments[0]);
+return row.querySelectorAll(".grid-cell")[arguments[1]];
+"""
+COLUMN = 'return [...document.querySelectorAll(`.grid-cell[data-c="${arguments[0]}"]`)].map((cell) => cell.innerText.trim());'
 SCHEDULE = "\n".join(
     ["Feeds\tAs\tPower [kW]\tDevice\tDevice rating [A]\tContactor\tCable\tConductor\tInsulation\tLength [m]"]
     + [f"Pump {n}\tmotor\t{'nan' if n == 5 else '7,5'}\tfuse\t{41 if n == 9 else 40}\t32\t10\tcopper\tXLPE\t{'25 kg' if n == 20 else 25}" for n in range(1, 41)]
@@ -36,14 +40,14 @@ class Table:
         return self.walk.one("#grid-said").text
 
     def column(self, n: int) -> list[str]:
-        return [cell.text for cell in self.walk.all(f'.grid-cell[data-c="{n}"]')]
+        return self.walk.browser.execute_script(COLUMN, n)
 
     def cell(self, name: str, column: int):
-        for row in self.walk.all(".grid-row"):
-            cells = row.find_elements(By.CSS_SELECTOR, ".grid-cell")
-            if cells[0].text == name:
-                return cells[column]
-        raise AssertionError(name)
+        """Found in one step of the page, which paints its rows anew when it likes."""
+        return self.walk.browser.execute_script(CELL, name, column)
+
+    def press(self, name: str, column: int) -> None:
+        self.walk.until(lambda: self.cell(name, column).click() or True, f"cell {column} of {name}")
 
     def keys(self, *keys: str) -> None:
         self.walk.browser.switch_to.active_element.send_keys(*keys)
@@ -72,10 +76,10 @@ def test_a_schedule_of_forty_rows_with_three_bad_cells(walk):  # noqa: F811
 
 def test_a_grid_is_edited_sorted_filtered_and_filled_down(walk):  # noqa: F811
     table = Table(walk, "/projects/1/table/cable")
-    table.cell("W26", 3).click()
+    table.press("W26", 3)
     table.keys("0,75 km", Keys.ENTER)
     walk.until(lambda: table.cell("W26", 3).text == "750")
-    table.cell("W28", 3).click()
+    table.press("W28", 3)
     table.keys("far", Keys.ENTER)
     walk.until(lambda: "1 cell was refused" in table.said())
     assert table.cell("W28", 3).text == "far"
@@ -86,7 +90,7 @@ def test_a_grid_is_edited_sorted_filtered_and_filled_down(walk):  # noqa: F811
     walk.one('[data-filter="3"]').send_keys(">600")
     walk.until(lambda: set(table.column(0)) == {"W25", "W26"})
     first = table.column(0)[0]
-    table.cell(first, 4).click()
+    table.press(first, 4)
     table.keys("3", Keys.ENTER)
     walk.until(lambda: table.cell(first, 4).text == "3")
     table.keys(Keys.ARROW_UP)
