@@ -5,6 +5,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 from html import escape
+from itertools import groupby
+from typing import Any
 
 from northfell.drawing.metrics import width
 
@@ -190,7 +192,17 @@ class Group:
 
 
 def svg_of(shapes: Iterable[Shape]) -> str:
-    return "".join(shape.svg() for shape in shapes)
+    """Their text in their order; strokes of one style that follow each other are one path, so that a large sheet has fewer things to paint."""
+    parts = []
+    for style, run in groupby(shapes, lambda shape: isinstance(shape, Line) and shape.style):
+        alike = list(run)
+        parts.append(_path(alike, style) if style and len(alike) > 1 else "".join(shape.svg() for shape in alike))
+    return "".join(parts)
+
+
+def _path(lines: Iterable[Any], style: Style) -> str:
+    d = "".join("M" + "L".join(f"{number(x)} {number(y)}" for x, y in line.points) for line in lines)
+    return f"<path{_attributes({'d': d, **style.attributes()})}/>"
 
 
 def _corners(shape: Shape) -> list[Point]:

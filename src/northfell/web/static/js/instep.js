@@ -30,8 +30,11 @@ async function look() {
 
 const busy = () => {
   const typing = document.activeElement?.matches("input, textarea") && document.activeElement.value !== document.activeElement.defaultValue;
-  return sent.size || typing || document.querySelector("dialog[open], [aria-invalid], .tc-handle.held");
+  return sent.size || typing || held();
 };
+// a dialog, a refused field or a curve in the hand; not looked for in the whole page, of which a sheet may be the most
+const held = () => [...document.getElementsByTagName("dialog")].some((one) => one.open)
+  || ["card", "extend", "curves"].some((id) => document.getElementById(id)?.querySelector("[aria-invalid], .tc-handle.held"));
 
 // Figures of states that were not solved when an answer was given follow once they are.
 let awaited = false;

@@ -1,42 +1,38 @@
 import { here } from "./post.js";
+import { all, arrange, inSight, table, take, whenIdle } from "./rows.js";
 
 // The ledger: sort by a column, filter by text, set its height, fold it. Numbers sort by what is shown, whatever their unit.
 const remember = sessionStorage;
-const rowsBox = () => document.getElementById("ledger")?.querySelector(".rows"); // not the whole page: the sheet before it may be large
-const table = () => rowsBox()?.querySelector("table");
-const place = () => rowsBox()?.id ?? "";
+const place = () => table()?.parentElement.id ?? "";
 
-function sortBy(column, direction) {
-  const body = table()?.tBodies[0];
-  if (!body) return;
-  const value = (row) => row.cells[column]?.dataset.sort ?? "";
-  const rows = [...body.rows].sort((a, b) => {
-    const [x, y] = [value(a), value(b)];
-    const [nx, ny] = [Number(x), Number(y)];
-    const order = x !== "" && y !== "" && !Number.isNaN(nx) && !Number.isNaN(ny) ? nx - ny : x.localeCompare(y, "en", { numeric: true });
-    return direction === "descending" ? -order : order;
-  });
-  body.append(...rows);
-  for (const head of table().tHead.rows[0].cells) head.removeAttribute("aria-sort");
-  table().tHead.rows[0].cells[column].setAttribute("aria-sort", direction);
+const value = (row, column) => row.cells[column]?.dataset.sort ?? "";
+
+function order(x, y) {
+  const [nx, ny] = [Number(x), Number(y)];
+  return x !== "" && y !== "" && !Number.isNaN(nx) && !Number.isNaN(ny) ? nx - ny : x.localeCompare(y, "en", { numeric: true });
 }
 
-let filtered = false;
-function filter(text) {
-  const wanted = text.trim().toLowerCase();
-  if (!wanted && !filtered) return;
-  filtered = wanted !== "";
-  for (const row of table()?.tBodies[0].rows ?? []) row.hidden = wanted !== "" && !row.textContent.toLowerCase().includes(wanted);
+function sorted(rows) {
+  const [column, direction] = JSON.parse(remember.getItem(`sort ${place()}`) ?? "[-1]");
+  if (column < 0) return rows;
+  for (const head of table().tHead.rows[0].cells) {
+    if (head.cellIndex === column) head.setAttribute("aria-sort", direction);
+    else head.removeAttribute("aria-sort");
+  }
+  const turn = direction === "descending" ? -1 : 1;
+  return [...rows].sort((a, b) => turn * order(value(a, column), value(b, column)));
+}
+
+function filtered(rows) {
+  const wanted = (remember.getItem(`filter ${place()}`) ?? "").trim().toLowerCase();
+  return wanted ? rows.filter((row) => row.textContent.toLowerCase().includes(wanted)) : rows;
 }
 
 function restore() {
-  const sorted = remember.getItem(`sort ${place()}`);
-  if (sorted) sortBy(...JSON.parse(sorted));
+  take();
+  if (table()?.tHead) arrange(filtered(sorted(all())));
   const input = document.getElementById("filter-rows");
-  if (input) {
-    input.value = remember.getItem(`filter ${place()}`) ?? "";
-    filter(input.value);
-  }
+  if (input) input.value = remember.getItem(`filter ${place()}`) ?? "";
 }
 
 // Height and folds are this window's: put on the desk before it is shown, so that an answer changes nothing about them.
@@ -56,7 +52,7 @@ function head(event) {
   if (!cell) return;
   const direction = cell.getAttribute("aria-sort") === "descending" ? "ascending" : cell.getAttribute("aria-sort") === "ascending" ? "descending" : cell.classList.contains("num") ? "descending" : "ascending";
   remember.setItem(`sort ${place()}`, JSON.stringify([cell.cellIndex, direction]));
-  sortBy(cell.cellIndex, direction);
+  restore();
 }
 
 document.addEventListener("click", head);
@@ -64,7 +60,7 @@ document.addEventListener("keydown", (event) => event.key === "Enter" && head(ev
 document.addEventListener("input", (event) => {
   if (!event.target.matches?.("[data-filter]")) return;
   remember.setItem(`filter ${place()}`, event.target.value);
-  filter(event.target.value);
+  restore();
 });
 let grip = false;
 document.addEventListener("pointerdown", (event) => { grip = Boolean(event.target.closest?.(".grip")); });
@@ -81,11 +77,13 @@ document.addEventListener("pointerup", () => { grip = false; });
 const root = document.documentElement;
 const sheetOfHidden = new CSSStyleSheet();
 document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheetOfHidden];
-const [MEASURED, CHARACTER] = [200, 8]; // rows that the page lays out as a table before it is measured, as the style says; pixels of a character
+const CHARACTER = 8; // pixels
 let laid = ""; // the table that was measured
 let measured = []; // its heads
-const known = (rows) => `${rows.id} ${rows.querySelector("thead").textContent} ${rows.querySelector("tbody").rows.length}`;
+const known = (rows) => `${rows.id} ${rows.querySelector("thead").textContent} ${all().length}`;
 const chosen = () => JSON.parse(localStorage.getItem(`columns ${place()}`) ?? "{}"); // by head: whether it stands; all others as there is room
+
+const ofLong = () => all()[0]?.querySelector("td.long")?.cellIndex;
 
 function measure(here) {
   root.classList.remove("laid");
@@ -94,17 +92,17 @@ function measure(here) {
   const heads = [...here.tHead.rows[0].cells].map((cell) => ({ told: cell.dataset.column ?? "", spare: cell.dataset.spare, width: Math.ceil(cell.getBoundingClientRect().width) }));
   const room = here.parentElement.clientWidth - 32;
   root.classList.remove("measuring", "early");
-  const rows = here.tBodies[0].rows, long = here.tBodies[0].querySelector("td.long")?.cellIndex;
-  if (rows.length > MEASURED) heads.forEach((head, n) => { if (n !== long) head.width += CHARACTER * longer(rows, n); });
+  const rows = all(), long = ofLong();
+  if (rows.some((row) => !row.isConnected)) heads.forEach((head, n) => { if (n !== long) head.width += CHARACTER * longer(rows, n); });
   return [heads, room];
 }
 
-// By how many characters the longest text of a column is longer than the longest of the rows that were measured.
+// By how many characters the longest text of a column is longer than the longest of the rows that stand in the page.
 function longer(rows, n) {
   let [seen, all] = [0, 0];
   for (let k = 0; k < rows.length; k++) {
     const length = rows[k].cells[n]?.textContent.length ?? 0;
-    if (k < MEASURED && length > seen) seen = length;
+    if (rows[k].isConnected && length > seen) seen = length;
     if (length > all) all = length;
   }
   return all - seen;
@@ -119,7 +117,7 @@ function lay() {
   const width = () => heads.reduce((sum, head) => sum + (head.shown ? head.width : 0), 0);
   const spare = heads.filter((head) => head.spare !== undefined && choice[head.told] === undefined).sort((a, b) => a.spare - b.spare);
   for (const head of spare) if (width() > room) head.shown = false;
-  const shown = heads.filter((head) => head.shown), long = here.tBodies[0].querySelector("td.long")?.cellIndex;
+  const shown = heads.filter((head) => head.shown), long = ofLong();
   const wide = heads[long]?.shown ? heads[long] : shown.at(-1), more = Math.min(Math.max(Math.floor((room - width()) / shown.length), 0), 28);
   root.style.setProperty("--columns", shown.map((head) => (head === wide ? `minmax(${head.width}px, 1fr)` : `${head.width + (head.told ? more : 0)}px`)).join(" "));
   root.style.setProperty("--least", `${width()}px`);
@@ -156,19 +154,14 @@ function tell(heads, fresh = false) {
 }
 
 // A value that has outgrown its column is seen to once nothing else waits.
-function outgrown() {
-  const rows = [...table()?.tBodies[0].rows ?? []].filter((row) => row.dataset.fresh !== undefined);
-  const wide = rows.some((row) => [...row.cells].some((cell) => cell.scrollWidth > cell.clientWidth + 1));
-  for (const row of rows) row.removeAttribute("data-fresh");
-  if (wide) anew();
-}
-const later = window.requestIdleCallback ?? ((work) => setTimeout(work, 200));
+const outgrown = (fresh) => { if (fresh.some((row) => [...row.cells].some((cell) => cell.scrollWidth > cell.clientWidth + 1))) anew(); };
 
 function shown() {
   restore();
   lay();
-  later(outgrown);
+  whenIdle(outgrown);
 }
+document.addEventListener("rows-entered", () => whenIdle(outgrown));
 document.addEventListener("htmx:after:swap", shown);
 window.addEventListener("resize", anew);
 document.fonts?.ready.then(anew);
@@ -182,7 +175,7 @@ document.addEventListener("click", async (event) => {
   const answer = await fetch(here("/ledger.tsv"));
   if (!answer.ok || answer.headers.get("X-Version") !== shown.version) { button.textContent = "Not copied: try again"; return; }
   const [heads, ...lines] = (await answer.text()).split("\n");
-  const rows = [...table().tBodies[0].rows].filter((row) => !row.hidden).map((row) => lines[row.n]);
+  const rows = inSight().map((row) => lines[row.n]);
   await navigator.clipboard?.writeText([heads, ...rows].join("\n"));
   button.textContent = "Copied";
 });

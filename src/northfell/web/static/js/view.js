@@ -16,16 +16,24 @@ export function show(svg, box) {
 const NEAREST = 0.52, NAME = 14, READ = 11.5; // scale from which all words are drawn; units of a name; pixels at which it is read from afar
 let size = [0, 0]; // of the sheet's place, in pixels: known without asking the page for it
 let far = 1;
+let dressed = null; // the sheet whose boards stand as `far` has it
+let arrived = []; // symbols put on it since; null for all
+
+export function arrive(symbols) {
+  arrived = symbols && arrived ? [...arrived, ...symbols] : null;
+}
 
 function dress(svg = sheet()) {
   if (!svg || !size[0]) return;
   const [, , w, h] = numbers(svg.getAttribute("viewBox"));
   const scale = Math.min(size[0] / w, size[1] / h), up = scale < NEAREST ? READ / (NAME * scale) : 1;
   svg.classList.toggle("far", up !== 1);
-  if (up === 1) { far = 1; return; }
-  if (up !== far) svg.style.setProperty("--up", up.toFixed(3));
+  const fresh = svg === dressed && up === far ? arrived : null;
+  [dressed, arrived] = [svg, []];
+  if (up !== far && up !== 1) svg.style.setProperty("--up", up.toFixed(3));
   far = up;
-  for (const board of svg.querySelectorAll(":scope > a.el.bus[data-bar]")) fitted(board, up);
+  if (up === 1) return;
+  for (const symbol of fresh ?? svg.children) if (symbol.matches("a.el.bus[data-bar]")) fitted(symbol, up);
 }
 
 function fitted(board, up) {
