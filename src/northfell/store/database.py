@@ -33,6 +33,33 @@ def connect(path: Path | str, person: str = "") -> Database:
     return db
 
 
+class Connections:
+    """Connections to one database that are lent and come back: opening one, and closing the last, costs more than most of what is asked."""
+
+    def __init__(self, path: Path | str) -> None:
+        self._path, self._idle = path, list[Database]()
+
+    @contextmanager
+    def lent(self, person: str = "") -> Iterator[Database]:
+        """A connection on behalf of a person; what was begun with it and not ended is taken back."""
+        try:
+            db = self._idle.pop()
+        except IndexError:
+            db = connect(self._path)
+        db.person = person
+        try:
+            yield db
+        finally:
+            if db.in_transaction:
+                db.rollback()
+            self._idle.append(db)
+
+    def close(self) -> None:
+        """Close those that nobody has."""
+        while self._idle:
+            self._idle.pop().close()
+
+
 def person_of(db: sqlite3.Connection) -> str:
     """On whose behalf a connection writes; empty where nobody said."""
     return str(getattr(db, "person", ""))

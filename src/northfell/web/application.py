@@ -2,7 +2,8 @@
 
 import logging
 import sqlite3
-from collections.abc import Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
@@ -20,7 +21,7 @@ from northfell.app.results.pins import Pins
 from northfell.app.results.solving import away
 from northfell.app.results.studies import ResultsCache
 from northfell.core.errors import NorthfellError, NotFound, StaleVersion, Unreadable
-from northfell.store import connect
+from northfell.store import Connections, connect
 from northfell.store.database import migrate
 from northfell.web.pages import PAGES
 from northfell.web.shell import edits, workspace
@@ -50,8 +51,9 @@ def create_application(database: Path, access: Access | None = None, test_mode: 
     db = connect(database)
     migrate(db)
     db.close()
-    application = FastAPI(title="Northfell", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
+    application = FastAPI(title="Northfell", version=__version__, docs_url=None, redoc_url=None, openapi_url=None, lifespan=_while_it_runs)
     application.state.database = database
+    application.state.connections = Connections(database)
     application.state.access = access or Access()
     application.state.test_mode = test_mode
     application.state.presence = Presence()
@@ -72,6 +74,12 @@ def create_application(database: Path, access: Access | None = None, test_mode: 
     application.add_exception_handler(RequestValidationError, _bad_request)  # type: ignore[arg-type]
     application.add_exception_handler(HTTPException, _http_error)  # type: ignore[arg-type]
     return application
+
+
+@asynccontextmanager
+async def _while_it_runs(application: FastAPI) -> AsyncIterator[None]:
+    yield
+    application.state.connections.close()
 
 
 async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:

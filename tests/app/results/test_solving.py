@@ -1,6 +1,7 @@
 """Studies in a worker: the same as in place, and what they take is bounded."""
 
 from contextlib import suppress
+from dataclasses import fields
 from types import SimpleNamespace
 
 import numpy as np
@@ -14,8 +15,10 @@ from northfell.app.results.remedying import why
 from northfell.app.results.studies import Results, ResultsCache, StateResults, requested
 from northfell.app.workers import Limits
 from northfell.core.errors import CannotRun, NetworkRefused, NoSolution, NotFound
+from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.changes import Add, Change, Connect, Remove, Set, Switch, apply_change
-from northfell.core.model.network import OperatingState
+from northfell.core.model.network import OperatingState, check_network
+from northfell.core.network.compile import GROUPS
 from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import LOAD_FLOW, START
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
@@ -113,7 +116,26 @@ EDITS = st.one_of(
     st.builds(lambda: Remove(id="P1")),
     st.builds(lambda: Add(element={**ELEMENTS["P1"].model_dump(), "id": "New pump", "name": "New pump"})),
     st.builds(lambda b: Set(id="B21", values={"breaker": b}), st.sampled_from(["Q21", "Q22"])),
+    st.builds(lambda v: Set(id="T1", values={"uk_pct": v, "s_rated_mva": v}), st.floats(4, 12)),
+    st.builds(lambda v: Set(id="T2", values={"v_hv_kv": v}), st.sampled_from([33.0, 11.0, 34.5])),  # one of them contradicts its bus
+    st.builds(lambda v: Set(id="Ultraviolet", values={"p_mw": v}), st.floats(0.01, 1)),
+    st.builds(lambda v: Set(id="Filter hall", values={"v_nominal_kv": v}), st.sampled_from([0.4, 0.69])),
+    st.builds(lambda n: Set(id="W26", values={"name": n}), st.sampled_from(["W26", "W25", "Another"])),  # one of them is taken
+    st.builds(lambda v: Set(id="W26", values={"r_ohm_per_km": v}), st.sampled_from([None, 0.3])),
 )  # fmt: skip
+
+
+def _arrays(one: StateResults) -> object:
+    """All that a state is compiled to; the refusal where it cannot be."""
+    try:
+        net = one.compiled("load_flow")
+    except CannotRun as error:
+        return str(error)
+    groups = [[e.model_dump() for e in getattr(net, group)] for group in (*GROUPS, "machines", "motors")]
+    at = [net.bus_of(getattr(net, group)).tolist() for group in (*GROUPS, "machines", "motors")]
+    branches = {one.name: np.asarray(getattr(net.branches, one.name)).tolist() for one in fields(net.branches)}
+    ends = [[e.model_dump() for e in net.terminals.elements], net.terminals.bus.tolist(), net.terminals.at]
+    return repr((groups, at, branches, ends, net.taking_part, net.v_nominal_kv.tolist(), net.held_back, net.windings, net.elements, net.state))
 
 
 @given(st.lists(EDITS, min_size=1, max_size=8))
@@ -130,6 +152,10 @@ def test_what_an_edit_did_not_touch_is_taken_over_and_all_is_as_if_found_anew(ed
             for part in ("node_of_bus", "island_of_node", "fed_node", "closed_from", "closed_to"):
                 assert np.array_equal(getattr(one.topology, part), getattr(anew.topology, part))
             assert (one.topology.closed_ids, one.topology.live, one.topology.bus_ids) == (anew.topology.closed_ids, anew.topology.live, anew.topology.bus_ids)
+            assert _arrays(one) == _arrays(anew)
+        check_network(network)  # what an edit was checked for is what all is checked for
+        assert network.id_of_name == {e.name: i for i, e in network.elements.items()}
+        assert (network.adjacency.at, network.adjacency.attached) == (Adjacency(network.elements).at, Adjacency(network.elements).attached)
     assert results.before is None or results.before.before is None  # no chain of versions is kept
 
 

@@ -12,7 +12,7 @@ from northfell.app.project.projects import Project
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
-from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, same_connections, topology_of
+from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, recompiled, same_connections, topology_of
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
@@ -29,6 +29,7 @@ class StateResults:
     away: Callable[..., Any] | None = None  # does work upon this elsewhere, so that it holds up nobody
     kept: dict[str, Any] = field(default_factory=dict)
     before: "StateResults | None" = field(default=None, repr=False)  # the same state of the version before: what an edit did not touch is taken from it
+    _compiled_before: Any = field(default=None, repr=False)  # of that version, where the connections are the same
     _compared: dict[str, Compared | None] = field(default_factory=dict)
     _one_at_a_time: Any = field(default_factory=RLock, repr=False)  # who asks for the same waits for it
 
@@ -50,13 +51,20 @@ class StateResults:
         """Nodes, islands and what is under voltage; those of the version before, where the edit changed no connection."""
         before, self.before = self.before, None
         if before is not None and "_connections" in before.__dict__ and same_connections(before.elements, self.elements):
+            self._compiled_before = before.kept.get("compiled")
             return before._connections
         topology = topology_of(self.elements)
         return topology, energised(self.elements, topology)
 
     def compiled(self, study: str) -> Compiled:
-        made: Compiled = self._once("compiled", lambda: compile_network(self.network, self.state, study, self.topology, self.elements))
+        made: Compiled = self._once("compiled", lambda: self._compile(study))
         return made
+
+    def _compile(self, study: str) -> Compiled:
+        topology = self.topology  # first: it finds what there was before
+        before, self._compiled_before = self._compiled_before, None
+        again = recompiled(before, self.network, self.elements, topology) if isinstance(before, Compiled) else None
+        return again or compile_network(self.network, self.state, study, topology, self.elements)
 
     def result(self, study: Study[R]) -> R:
         """The result of a study.

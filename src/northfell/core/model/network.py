@@ -140,14 +140,48 @@ def references_of(kind: type[Element]) -> tuple[Parameter, ...]:
     return tuple(p for p in parameters_of(kind) if p.refers_to)
 
 
-def check_network(network: Network) -> None:
+def differing(one: Mapping[str, Element], other: Mapping[str, Element]) -> list[tuple[Element, Element]] | None:
+    """The elements that differ between two versions of a network, of the first and of the other; None where not the same stand in the same order."""
+    if len(one) != len(other):
+        return None
+    pairs = [(a, b) for a, b in zip(one.values(), other.values(), strict=True) if a is not b]
+    return pairs if all(a.id == b.id and type(a) is type(b) for a, b in pairs) else None
+
+
+def after(network: Network, since: Network) -> Network:
+    """A network that an edit made of another takes over what was found of elements that it did not change. Returns the network."""
+    pairs = differing(network.elements, since.elements)
+    if pairs is not None:
+        if "adjacency" in since.__dict__ and all(a.buses == b.buses and a.holder == b.holder for a, b in pairs):
+            network.__dict__["adjacency"] = since.adjacency
+        if "id_of_name" in since.__dict__ and all(a.name == b.name for a, b in pairs):
+            network.__dict__["id_of_name"] = since.id_of_name
+    return network
+
+
+def _still_holds(network: Network, since: Network) -> bool:
+    """Whether a network keeps the rules for certain, since what differs from one that kept them breaks none."""
+    pairs = differing(network.elements, since.elements)
+    if pairs is None or len(network.states) != len(since.states) or any(a is not b for a, b in zip(network.states, since.states, strict=True)):
+        return False
+    in_states = {element_id for state in network.states for element_id in state.differences}
+    if any(e.name != before.name or e.id in in_states for e, before in pairs):
+        return False
+    return not any(True for e, _ in pairs for _ in _breaches(network, e)) and not any(True for _ in _list_breaches(network))
+
+
+def check_network(network: Network, since: Network | None = None) -> None:
     """The rules between elements: unique names, references that exist and are of the right kind, states that name what is there.
+
+    Of a network that an edit made of one that keeps the rules, `since`, only what differs is looked at, unless that breaks one.
 
     Raises
     ------
     NetworkRefused
         With every breach found.
     """
+    if since is not None and _still_holds(network, since):
+        return
     found: list[InputRefused] = []
     seen: dict[str, Element] = {}
     for element_id, element in network.elements.items():
@@ -157,16 +191,20 @@ def check_network(network: Network) -> None:
             taken = f"{title_of(seen[element.name])} has it already."
             found.append(InputRefused("name", element.name, "a name that no other element has", taken, title_of(element)))
         seen[element.name] = element
-        found += _reference_breaches(network, element)
-        if element.status == "planned" and element.in_service:
-            remedy = "It is planned: an operating state may include it."
-            found.append(InputRefused("in_service", True, "false in Normal", remedy, title_of(element)))
-        if element.origins or element.assumed:
-            found += _mark_breaches(element)
+        found += _breaches(network, element)
     found += _state_breaches(network)
     found += _list_breaches(network)
     if found:
         raise NetworkRefused(found)
+
+
+def _breaches(network: Network, element: Element) -> Iterator[InputRefused]:
+    """The rules that one element breaks by itself or by what it refers to."""
+    yield from _reference_breaches(network, element)
+    if element.status == "planned" and element.in_service:
+        yield InputRefused("in_service", True, "false in Normal", "It is planned: an operating state may include it.", title_of(element))
+    if element.origins or element.assumed:
+        yield from _mark_breaches(element)
 
 
 def _mark_breaches(element: Element) -> Iterator[InputRefused]:
@@ -235,6 +273,6 @@ def _state_breaches(network: Network) -> Iterator[InputRefused]:
 
 
 __all__ = [
-    "MOST_ELEMENTS", "NORMAL", "Network", "OperatingState", "OwnEntry", "Placement", "Sheet", "check_network", "element_from", "references_of", "refusals_from",
-    "title_of",
+    "MOST_ELEMENTS", "NORMAL", "Network", "OperatingState", "OwnEntry", "Placement", "Sheet", "after", "check_network", "differing", "element_from",
+    "references_of", "refusals_from", "title_of",
 ]  # fmt: skip

@@ -1,7 +1,7 @@
 """From model and operating state to arrays: topology, islands, per unit, sparse admittances. Every study starts here."""
 
 from northfell.core.network.admittance import branch_two_ports, node_admittance
-from northfell.core.network.compile import Compiled, compile_network
+from northfell.core.network.compile import Compiled, compile_network, recompiled
 from northfell.core.network.holding import HeldBack
 from northfell.core.network.lacking import fed, with_data
 from northfell.core.network.linear import Factorised
@@ -9,7 +9,6 @@ from northfell.core.network.switches import switch_currents
 from northfell.core.network.topology import Topology, energised, same_connections, topology_of
 
 __all__ = [
-    "Compiled", "Factorised", "HeldBack", "Topology", "branch_two_ports", "compile_network", "energised", "fed", "node_admittance", "same_connections",
-    "switch_currents",
-    "topology_of", "with_data",
+    "Compiled", "Factorised", "HeldBack", "Topology", "branch_two_ports", "compile_network", "energised", "fed", "node_admittance", "recompiled",
+    "same_connections", "switch_currents", "topology_of", "with_data",
 ]  # fmt: skip

@@ -6,7 +6,7 @@ hold elements that are themselves given in per unit.
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from operator import attrgetter
 from typing import Any, cast
@@ -34,7 +34,7 @@ from northfell.core.model.elements import (
     Transformer,
 )  # fmt: skip
 from northfell.core.model.elements.tap_changer import tap_ratio
-from northfell.core.model.network import Network, title_of
+from northfell.core.model.network import Network, differing, title_of
 from northfell.core.network.holding import HeldBack, Why, held
 from northfell.core.network.impedance import delta_of_pairs, pair_impedances, reactor_ohm, transformer_per_unit
 from northfell.core.network.terminals import Terminals, terminals_of
@@ -245,6 +245,61 @@ def compile_network(
         shunts=those(Compensation),
         held_back=held_back,
     )
+
+
+def recompiled(before: Compiled, network: Network, elements: dict[str, Element], topology: Topology) -> Compiled | None:
+    """The arrays after an edit that changed no connection, from those before it: what it did not touch is taken over.
+
+    None where everything must be looked at: where the topology is another, something was held back or contradicts itself now, nominal
+    voltages, the bases or a transformer of three windings changed.
+    """
+    settings = network.settings
+    if before.topology is not topology or before.held_back or (before.s_base_mva, before.frequency_hz) != (settings.s_base_mva, settings.frequency_hz):
+        return None
+    pairs = differing(elements, before.elements)
+    if pairs is None or any(isinstance(e, ThreeWindingTransformer) for e, _ in pairs):
+        return None
+    if any(isinstance(e, Bus) and isinstance(was, Bus) and e.v_nominal_kv != was.v_nominal_kv for e, was in pairs):
+        return None
+    changed = {e.id: e for e, _ in pairs if topology.live[e.id]}
+    faults: list[tuple[int, str]] = []
+    some, _ = _branches(list(changed.values()), topology, before.v_nominal_kv, before.s_base_mva, before.frequency_hz, faults)
+    if faults:
+        return None
+    groups: dict[str, Any] = {group: _with_those(getattr(before, group), changed) for group in GROUPS}
+    branches = _with_rows(before.branches, some)
+    after = replace(before, network=network, elements=elements, branches=branches, _found={}, _factors={}, **groups)
+    for group in GROUPS:
+        was, now = getattr(before, group), getattr(after, group)
+        if (found := before._found.get(id(was))) is not None and found[0] is was:
+            after._found[id(now)] = now, found[1]
+    if "terminals" in before.__dict__:
+        after.__dict__["terminals"] = replace(before.terminals, elements=_with_those(before.terminals.elements, changed))
+    if "taking_part" in before.__dict__:
+        after.__dict__["taking_part"] = {i: elements[i] for i in before.taking_part}
+    return after
+
+
+GROUPS = ("infeeds", "generators", "inverters", "induction_motors", "synchronous_motors", "loads", "shunts")
+
+
+def _with_those(group: tuple[Any, ...], changed: Mapping[str, Element]) -> tuple[Any, ...]:
+    """A group with the elements that changed in their places; the same one where none of it did."""
+    return tuple([changed.get(e.id, e) for e in group]) if any(e.id in changed for e in group) else group
+
+
+def _with_rows(branches: Branches, some: Branches) -> Branches:
+    """Branches with the rows of some of them in the place of theirs."""
+    if not some.ids:
+        return branches
+    at_id = {i: n for n, i in enumerate(branches.ids)}
+    at = [at_id[i] for i in some.ids]
+    columns: dict[str, Any] = {}
+    for one in fields(Branches):
+        if one.name != "ids":
+            columns[one.name] = getattr(branches, one.name).copy()
+            columns[one.name][at] = getattr(some, one.name)
+    return Branches(ids=branches.ids, **columns)
 
 
 def _nominal_voltages(elements: dict[str, Element], topology: Topology, v_kv: Floats, faults: list[tuple[int, str]]) -> Floats:

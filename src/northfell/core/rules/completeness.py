@@ -41,9 +41,17 @@ def needed(elements: Mapping[str, Element], element: Element, study: str) -> Ite
 
 
 def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
+    return _acts(element, p) and _is_named(elements, element, p)
+
+
+def _acts(element: Element, p: Parameter) -> bool:
+    """Whether a parameter takes part beside the other values of its element."""
     values = element.__dict__
-    if not p.acts(values) or (p.replaced_by and values.get(p.replaced_by) is not None):
-        return False
+    return p.acts(values) and not (p.replaced_by and values.get(p.replaced_by) is not None)
+
+
+def _is_named(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
+    """Whether an element in service refers to this one, where the parameter is needed for that alone."""
     return not p.named_by or any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values())
 
 
@@ -69,27 +77,31 @@ def named(element: Element) -> set[str]:
 
 
 @cache
-def _asked_by_study(kind: type[Element]) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """Each study that asks for something of a kind, with the fields that it asks for; none of them where it asks for rows of a table too."""
+def _asked_by_study(kind: type[Element]) -> tuple[tuple[str, tuple[Parameter, ...]], ...]:
+    """Each study that asks for something of a kind, with the fields that it asks for."""
     studies = {study for p in parameters_of(kind) for study in (*p.needed_for, *(s for c in p.columns for s in c.needed_for))}
-    return tuple((s, () if _tables_asked(kind, s) else tuple(p.name for p in _asked_for(kind, s))) for s in sorted(studies))
+    return tuple((s, _asked_for(kind, s)) for s in sorted(studies))
 
 
-def _studies_that_may_lack(element: Element) -> frozenset[str]:
-    """The studies of which some parameter is empty, needed or not; those that ask for rows of a table among them."""
-    held = element.__dict__
-    return frozenset(study for study, names in _asked_by_study(type(element)) if not names or None in [held[name] for name in names])
+def _may_lack(element: Element) -> dict[str, tuple[Parameter, ...]]:
+    """The studies for which something may be missing, with the parameters that are empty and act; those that ask for rows of a table among them."""
+    held, found = element.__dict__, dict[str, tuple[Parameter, ...]]()
+    for study, asked in _asked_by_study(type(element)):
+        empty = tuple([p for p in asked if held[p.name] is None and _acts(element, p)])
+        if empty or _tables_asked(type(element), study):
+            found[study] = empty
+    return found
 
 
-_MAY_LACK: ByElement[Element, frozenset[str]] = ByElement(_studies_that_may_lack)
+_MAY_LACK: ByElement[Element, dict[str, tuple[Parameter, ...]]] = ByElement(_may_lack)
 
 
 def missing_of(elements: Mapping[str, Element], element: Element, study: str) -> list[Missing]:
     """What one element lacks for the study; an element out of service lacks nothing."""
-    if not element.in_service or study not in _MAY_LACK.of(element):
+    empty = _MAY_LACK.of(element).get(study)
+    if empty is None or not element.in_service:
         return []
-    empty = (p for p in _asked_for(type(element), study) if getattr(element, p.name) is None)
-    found = [Missing(element, p) for p in empty if _is_needed(elements, element, p)]
+    found = [Missing(element, p) for p in empty if _is_named(elements, element, p)]
     for p in _tables_asked(type(element), study):
         if _is_needed(elements, element, p):
             columns = {c.name: c for c in p.columns}

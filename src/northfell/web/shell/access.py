@@ -11,7 +11,6 @@ from fastapi import Request, Response
 from fastapi.responses import PlainTextResponse, RedirectResponse
 
 from northfell.app.project.people import Attempts, Signed, signed_in
-from northfell.store import connect
 from northfell.web.shell.answering import error_page, is_fragment
 
 OPEN = ("/static/", "/read/", "/sign-in")  # what is answered without signing in: a reader's link says itself what it may reach
@@ -93,11 +92,8 @@ def _of_session(request: Request, access: Access) -> Signed | None:
     session = request.cookies.get(access.cookie, "")
     if not session or len(session) > 1000:
         return None
-    db = connect(request.app.state.database)
-    try:
+    with request.app.state.connections.lent() as db:
         return signed_in(db, session)
-    finally:
-        db.close()
 
 
 def _to_sign_in(request: Request) -> Response:

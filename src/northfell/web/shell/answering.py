@@ -16,7 +16,6 @@ from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.elements import KINDS
 from northfell.core.model.network import Network
 from northfell.core.quantities import entry, figure, fixed
-from northfell.store import connect
 from northfell.web.shell.addresses import at
 from northfell.web.shell.wording import worded
 
@@ -46,15 +45,13 @@ templates.env.filters["at"] = at
 templates.env.globals["settings_parameters"] = settings_parameters
 templates.env.globals["kinds"] = KINDS
 templates.env.globals["names_of"] = names_of
+templates.env.auto_reload = False  # they come with the application
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 
 def _database(request: Request) -> Iterator[Any]:
-    db = connect(request.app.state.database, request.state.person.name)
-    try:
+    with request.app.state.connections.lent(request.state.person.name) as db:
         yield db
-    finally:
-        db.close()
 
 
 Db = Annotated[Any, Depends(_database)]

@@ -40,7 +40,7 @@ from northfell.core.model.declare.rows import at as row_at
 from northfell.core.model.declare.rows import plain, with_row
 from northfell.core.model.elements import Element
 from northfell.core.model.kept_beside import MOST_CHANGES, Acknowledged, Proposal
-from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, check_network, element_from, title_of
+from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, after, check_network, element_from, title_of
 from northfell.core.model.own_entries import OwnEntry, entry_breaches
 from northfell.core.model.settings import ProjectSettings
 
@@ -89,8 +89,8 @@ def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
         name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings, entries=draft.entries,
         proposals=draft.proposals, acknowledged=draft.acknowledged,
     )  # fmt: skip
-    check_network(changed)
-    return changed, Change(change.title, tuple(inverse))
+    check_network(changed, network)
+    return after(changed, network), Change(change.title, tuple(inverse))
 
 
 def _element(draft: _Draft, element_id: str) -> Element:
@@ -364,15 +364,15 @@ def apply_completed(network: Network, change: Change) -> tuple[Network, Change, 
     -------
     The changed network, the change set that takes it back, and the change as it was applied.
     """
-    after, inverse = apply_change(network, change)
+    changed, inverse = apply_change(network, change)
     more = []
-    for bus_id, v in carried_voltages(after.elements).items():
-        bus = after.elements[bus_id]
+    for bus_id, v in carried_voltages(changed.elements).items():
+        bus = changed.elements[bus_id]
         if bus.__dict__["v_nominal_kv"] != v.v_kv and not bus.locked:  # a lock on one bus refuses no change of another element
             usual = {"v_nominal_kv": "usual nominal voltage of the network at that rated voltage"} if v.usual else {}
             more.append(Set(id=bus_id, values={"v_nominal_kv": v.v_kv}, assumed=usual, origins={"v_nominal_kv": CARRIED}))
     if not more:
-        return after, inverse, change
+        return changed, inverse, change
     whole = Change(change.title, (*change.acts, *more))
     return *apply_change(network, whole), whole
 
