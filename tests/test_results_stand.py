@@ -92,7 +92,13 @@ def test_results_are_what_they_were(name, tmp_path):
     # another machine's arithmetic may round a sum otherwise; on one machine they are equal to the last digit
     now = by_name(printed(RUNS[name], files(tmp_path)))
     assert now["tables"], "a run without results holds nothing"
-    assert differences(kept[name], now, "", near=1e-9)[:10] == []
+    for of in (was := kept[name]["tables"]):
+        assert differences(was[of], now["tables"].get(of), of, near=NEAR.get(of, 1e-9))[:10] == []
+    assert differences({**kept[name], "tables": {}}, now, "", near=1e-9)[:10] == []
+
+
+# where no more can be drawn the voltage follows the root of what is left: the solvers differ in its eighth digit
+NEAR = {"maximum": 1e-6, "loading_curve": 1e-6}
 
 
 if __name__ == "__main__":

@@ -1,11 +1,16 @@
-"""The sparse solver behind one small face."""
+"""The sparse solvers behind one small face: SuperLU, which comes with SciPy, and KLU, twice as fast, where it is installed."""
 
+from importlib import import_module
+from importlib.util import find_spec
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csc_array
+from scipy.sparse import csc_array, csc_matrix
 from scipy.sparse.linalg import splu
+
+KLU: Any = import_module("PyKLU").Klu if find_spec("PyKLU") else None
+MOST_RESIDUAL = 1e-9  # of the sizes that were subtracted: KLU gives a singular matrix no error, and the right-hand side as its answer
 
 
 class SingularMatrix(ArithmeticError):
@@ -50,3 +55,23 @@ class Factorised:
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer
+
+
+def solve_once(matrix: csc_array, rhs: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Solve a system that is solved for once: by KLU where it is there and its residual holds, else by SuperLU.
+
+    Raises
+    ------
+    SingularMatrix
+        If the matrix cannot be factorised, or the answer is not finite.
+    """
+    if KLU is not None and len(rhs):
+        answer: NDArray[np.float64] = KLU(csc_matrix(matrix)).solve(rhs)
+        if np.all(np.isfinite(answer)) and _holds(matrix, answer, rhs):
+            return answer
+    return Factorised(matrix).solve(rhs)
+
+
+def _holds(matrix: csc_array, answer: NDArray[np.float64], rhs: NDArray[np.float64]) -> bool:
+    sizes = abs(matrix) @ np.abs(answer) + np.abs(rhs)
+    return bool(np.all(np.abs(matrix @ answer - rhs) <= MOST_RESIDUAL * sizes.max()))

@@ -10,7 +10,7 @@ from northfell.core.model.elements import Changeover, Consumer, Infeed, Inverter
 from northfell.core.network.compile import Complexes, Floats, numbers
 from northfell.core.quantities import fixed
 from northfell.core.studies.load_flow.injections import load_power, motor_power
-from northfell.core.studies.load_flow.solved import Solved
+from northfell.core.studies.load_flow.solved import ROUNDING_MVA, Solved
 from northfell.core.studies.load_flow.totals import circulating_currents, reactive_power, steps_in, sums, taps
 from northfell.core.tables import Cell, Table, build, by_columns, cells_of
 
@@ -199,11 +199,11 @@ def reactive_table(flow: Solved) -> Table:
 def _factors(s: Complexes) -> Floats:
     """Power factors; nan where there is no power or no result."""
     with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(np.abs(s) > 0, np.abs(s.real) / np.abs(s), math.nan)
+        return np.where(np.abs(s) > ROUNDING_MVA, np.abs(s.real) / np.abs(s), math.nan)
 
 
 def _factor(s: complex) -> float | None:
-    return abs(s.real) / abs(s) if cmath.isfinite(s) and abs(s) > 0 else None
+    return abs(s.real) / abs(s) if cmath.isfinite(s) and abs(s) > ROUNDING_MVA else None
 
 
 def _finite(value: float) -> float | None:

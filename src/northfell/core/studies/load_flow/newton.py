@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csc_array, csr_array
 
 from northfell.core.network.compile import Complexes, Floats
-from northfell.core.network.linear import Factorised, SingularMatrix
+from northfell.core.network.linear import Factorised, SingularMatrix, solve_once
 from northfell.core.network.topology import Ints
 
 EXPONENTS = np.arange(3.0)  # of voltage: constant power, constant current, constant impedance
@@ -221,7 +221,7 @@ def newton(given: Given, v_start: Complexes, tolerance_pu: float, max_iterations
     iterations = halvings = 0
     while _largest(error) > tolerance_pu and iterations < max_iterations:
         try:
-            step = Factorised(jacobian.at(v, given, sizes)).solve(-error)
+            step = solve_once(jacobian.at(v, given, sizes), -error)
         except SingularMatrix:
             break
         iterations += 1

@@ -17,6 +17,7 @@ from northfell.core.studies.load_flow.settings import LoadFlowSettings
 
 Source = Infeed | SynchronousGenerator | Inverter
 LIMIT_SLACK_MVAR = 1e-6  # the iteration stops within this
+ROUNDING_MVA = 1e-8  # a power below it is what rounding left: it has no power factor, and nothing is brought by it
 
 
 @dataclass(frozen=True)
@@ -237,7 +238,7 @@ class Solved:
         np.add.at(both, at.bus[brings | also], -s[brings | also])
         brought = np.maximum(np.abs(active), np.abs(both))
         with np.errstate(divide="ignore", invalid="ignore"):
-            return np.where((brought > 0) & (self.u_kv > 0), brought / (math.sqrt(3) * self.u_kv) * 1000, math.nan)
+            return np.where((brought > ROUNDING_MVA) & (self.u_kv > 0), brought / (math.sqrt(3) * self.u_kv) * 1000, math.nan)
 
     def voltage(self, bus_id: str) -> complex:
         """Voltage of a bus [p.u.]; nan where not fed."""
