@@ -40,6 +40,7 @@ class Case:
     halvings: int = 0
     continued_from_nothing: bool = False
     _pattern: tuple[frozenset[int], Jacobian, Unknown | None] | None = None
+    _y: tuple[Complexes, Complexes, csr_array] | None = None  # ratios and steps, and what they make
 
     def __post_init__(self) -> None:
         self.ratio = self.net.branches.ratio.copy()
@@ -121,15 +122,22 @@ class Case:
 
     def given(self) -> Given:
         """The power balance of the fed nodes as the controls stand."""
-        z = self.sources.infeed_z[self.inner]
-        none = np.zeros(len(z))
-        ports = np.concatenate([self.two_port(), branch_two_ports(z.real, z.imag, none, none, np.ones(len(z), complex))])
-        shunt = np.zeros(self.n_all, complex)
-        np.add.at(shunt, self.net.node_of(self.net.shunts), np.conj(self.shunt))
-        used, f, t = self._fed_ends
-        y = node_admittance(int(self.fed.sum()), ports[used], f, t, shunt[self.fed])
+        y = self._admittance()
         pattern, unknown = self._pattern_of(y)
         return Given(y, self.generation()[self.fed], self.load[self.fed], pattern, self._follows if self.following else None, unknown)
+
+    def _admittance(self) -> csr_array:
+        """Of the fed nodes; made anew once a tap or a step has moved."""
+        if self._y is None or not (np.array_equal(self._y[0], self.ratio) and np.array_equal(self._y[1], self.shunt)):
+            z = self.sources.infeed_z[self.inner]
+            none = np.zeros(len(z))
+            ports = np.concatenate([self.two_port(), branch_two_ports(z.real, z.imag, none, none, np.ones(len(z), complex))])
+            shunt = np.zeros(self.n_all, complex)
+            np.add.at(shunt, self.net.node_of(self.net.shunts), np.conj(self.shunt))
+            used, f, t = self._fed_ends
+            y = node_admittance(int(self.fed.sum()), ports[used], f, t, shunt[self.fed])
+            self._y = self.ratio.copy(), self.shunt.copy(), y
+        return self._y[2]
 
     @cached_property
     def _fed_ends(self) -> tuple[np.ndarray, Ints, Ints]:

@@ -459,10 +459,9 @@ class ReactiveLimits:
 
 def _changers(case: Case, messages: list[str]) -> list[Changer]:
     net = case.net
-    fed = net.taking_part if any(getattr(e, "tap_changer", "off load") != "off load" for e in net.elements.values()) else set()
     found = []
-    for e in net.elements.values():
-        if not isinstance(e, Transformer | ThreeWindingTransformer) or e.tap_changer == "off load" or e.id not in fed:
+    for e in (e for e in net.elements.values() if isinstance(e, Transformer | ThreeWindingTransformer) and e.tap_changer != "off load"):
+        if e.id not in net.taking_part:
             continue
         assert e.tap_step_pct is not None  # asked for as missing data
         assert e.tap_lowest_pct is not None

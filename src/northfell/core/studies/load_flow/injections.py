@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from northfell.core.model.by_element import ByElement
 from northfell.core.model.elements import Consumer, InductionMotor, Inverter, Load, StaticLoad, SynchronousGenerator, SynchronousMotor
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
@@ -37,12 +38,21 @@ def load_power(net: Compiled) -> Complexes:
 
 
 def _one_load(net: Compiled, e: StaticLoad) -> complex:
-    return ((e.p_mw or 0) + 1j * (e.q_mvar or 0)) * e.drawn_factor * net.factor_of(e) / net.s_base_mva
+    return _DRAWN.of(e) * net.factor_of(e) / net.s_base_mva
+
+
+def _drawn(e: StaticLoad) -> complex:
+    """Power that a load draws at nominal voltage before the factors of a state [MVA]."""
+    return complex(e.p_mw or 0, e.q_mvar or 0) * e.drawn_factor
+
+
+_DRAWN: ByElement[StaticLoad, complex] = ByElement(_drawn)
+_SHARES: ByElement[StaticLoad, tuple[float, ...]] = ByElement(lambda e: (*e.shares[0], *e.shares[1]))
 
 
 def load_draws(net: Compiled) -> Complexes:
     """Power each load draws at nominal voltage by exponent of the voltage [p.u.], shape (load, 3); what follows other exponents is not in it."""
-    shares = np.array([e.shares for e in net.loads], float).reshape(-1, 2, 3)
+    shares = np.array([_SHARES.of(e) for e in net.loads], float).reshape(-1, 2, 3)
     s = load_power(net)[:, None]
     return np.asarray(s.real * shares[:, 0] + 1j * s.imag * shares[:, 1], complex)
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from northfell.core.model.by_element import ByElement
 from northfell.core.model.elements import (
     Bus,
     Changeover,
@@ -70,6 +71,10 @@ def rating_of(e: Element, emergency: bool = False) -> Rating | None:
 
     With `emergency`, the rating for the time of an emergency where there is one, else the continuous one.
     """
+    return _RATINGS[emergency].of(e)
+
+
+def _rating_of(e: Element, emergency: bool) -> Rating | None:
     if isinstance(e, Transformer):
         return _transformer_rating(e, emergency)
     if isinstance(e, ThreeWindingTransformer):
@@ -85,6 +90,11 @@ def rating_of(e: Element, emergency: bool = False) -> Rating | None:
     if isinstance(e, Bus):
         return Rating(e.i_rated_a, "A", "rated current of the bars")
     return None
+
+
+_RATINGS: dict[bool, ByElement[Element, Rating | None]] = {
+    False: ByElement(lambda e: _rating_of(e, emergency=False)), True: ByElement(lambda e: _rating_of(e, emergency=True)),
+}  # fmt: skip
 
 
 def _transformer_rating(e: Transformer, emergency: bool) -> Rating:
@@ -122,17 +132,16 @@ class Ratings:
 
 def ratings_of(terminals: Terminals, emergency: bool = False) -> Ratings:
     """The ratings of all elements, in the order of their terminals."""
-    n = len(terminals.elements)
-    of_terminal, rated_kv = np.full(len(terminals.bus), math.nan), np.full(len(terminals.bus), math.nan)
-    unit_mva, transformer, windings, taps_low = (np.zeros(n, bool) for _ in range(4))
-    on_high, on_low = np.zeros(len(terminals.bus), bool), np.zeros(len(terminals.bus), bool)
-    told: list[Rating | None] = [rating_of(e, emergency) if len(e.TERMINALS) > 1 else None for e in terminals.elements]
-    for k, (e, first, rating) in enumerate(zip(terminals.elements, terminals.first.tolist(), told, strict=True)):
-        if rating is None:
-            continue
-        value = math.nan if rating.value is None else rating.value
-        of_terminal[first : first + len(e.TERMINALS)] = value
-        unit_mva[k] = rating.unit == "MVA"
+    n, ends = len(terminals.elements), len(terminals.bus)
+    of = _RATINGS[emergency].of
+    told: list[Rating | None] = [of(e) if len(e.TERMINALS) > 1 else None for e in terminals.elements]
+    value = np.array([None if r is None else r.value for r in told], float)  # an empty one is None, of which NumPy makes nan
+    of_terminal = np.repeat(value, terminals.count)
+    unit_mva = np.array([r is not None and r.unit == "MVA" for r in told], bool)
+    rated_kv, on_high, on_low = np.full(ends, math.nan), np.zeros(ends, bool), np.zeros(ends, bool)
+    transformer, windings, taps_low = (np.zeros(n, bool) for _ in range(3))
+    for k in np.flatnonzero(unit_mva).tolist():
+        e, first = terminals.elements[k], int(terminals.first[k])
         if isinstance(e, Transformer | ThreeWindingTransformer):
             transformer[k], taps_low[k] = True, getattr(e, "tap_side", "high side") == "low side"
             for t, terminal in enumerate(e.TERMINALS, first):
