@@ -7,6 +7,9 @@ in MW) and a decimal comma; another quantity is refused with the units that woul
 import math
 import re
 
+import numpy as np
+from numpy.typing import NDArray
+
 from northfell.core.errors import InputRefused
 
 THIN_SPACE = "\u2009"
@@ -153,14 +156,31 @@ def significant(value: float, digits: int) -> int:
     return digits - 1 - math.floor(math.log10(abs(value))) if value else 0
 
 
+def shown_decimals(value: float, digits: int) -> int:
+    """The decimals with which :func:`figure` writes a number: the digits before the point are all written, and none are beyond the eighth decimal."""
+    return min(max(0, significant(value, digits)), 8)
+
+
 def figure(value: float | None, digits: int = 4) -> str:
     """A number to `digits` significant digits with thin spaces by thousands and a true minus; a dash when absent."""
     if value is None or not math.isfinite(value):
         return "–"
     if value == 0:
         return "0"
-    text = fixed(value, min(max(0, significant(value, digits)), 8))
+    text = fixed(value, shown_decimals(value, digits))
     return text if text.strip("0.") else "0"
+
+
+def as_written(values: NDArray[np.float64], decimals: int | None = None, digits: int = 4) -> NDArray[np.float64]:
+    """Numbers as far as :func:`fixed` or :func:`figure` write them, so that what is written the same compares as the same; what is absent too."""
+    there = np.isfinite(values)
+    if decimals is None:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            to = digits - 1 - np.floor(np.log10(np.abs(values)))
+        scale = 10.0 ** np.clip(np.where(there & (values != 0), to, 0), 0, 8)
+    else:
+        scale = np.array(10.0**decimals)
+    return np.where(there, np.rint(np.where(there, values, 0) * scale) / scale, np.inf)
 
 
 def fixed(value: float | None, decimals: int) -> str:

@@ -45,6 +45,14 @@ class Table:
         at = self.index(name)
         return [row[at] for row in self.rows]
 
+    def numbers(self, name: str) -> NDArray[np.float64]:
+        """A column of numbers as an array; nan where one is absent."""
+        return np.array(self.column(name), float)
+
+    def record(self, n: int) -> dict[str, Cell]:
+        """A row as a dictionary by column name."""
+        return dict(zip([c.name for c in self.columns], self.rows[n], strict=True))
+
     def records(self) -> Iterator[dict[str, Cell]]:
         """The rows as dictionaries by column name."""
         names = [c.name for c in self.columns]

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
-from northfell.core.quantities import fixed, significant
+from northfell.core.quantities import fixed, shown_decimals
 from northfell.core.tables import Table, inert_cell
 from northfell.drawing.shapes import Shape
 
@@ -89,8 +89,8 @@ def num(value: float | None, decimals: int | None = None, severity: str = "", ba
     if value is None or not math.isfinite(value):
         return CellShown(otherwise, -math.inf, severity, None, True)
     # sorted as it is read: a row that looks the same is the same, and is not sent again
-    reach = decimals if decimals is not None else significant(value, digits)
-    written, sort = fixed(value, min(max(reach, 0), 8)), round(value, reach)
+    reach = decimals if decimals is not None else shown_decimals(value, digits)
+    written, sort = fixed(value, reach), round(value, reach)
     if decimals is None and not written.strip("0."):
         written = "0"
     return CellShown(written, sort, severity, None if bar is None else round(bar, 2), True, False, value)
@@ -103,7 +103,7 @@ def written(value: float | None, decimals: int | None = None, digits: int = 4) -
     """
     if value is None or not math.isfinite(value):
         return None
-    return round(value, decimals if decimals is not None else significant(value, digits))
+    return round(value, decimals if decimals is not None else shown_decimals(value, digits))
 
 
 def over(cell: CellShown, other: bool = True) -> CellShown:

@@ -66,15 +66,15 @@ def branches_table(flow: Solved) -> Table:
     v, names = np.abs(flow.v), [net.name(b) for b in net.topology.bus_ids]
     one, emergency = flow.loadings(), flow.loadings(emergency=True)
     solved = {*net.branches.ids, *net.topology.closed_ids}  # not what stands open
-    told = [(flow.basis(e, k), flow.basis(e, k, emergency=True)) for e, k in zip(branches, of.tolist(), strict=True)]
+    told, other, bus = flow.bases(), flow.bases(emergency=True), at.bus.tolist()
     governs = (one.terminal[of] - first).tolist()
     cells = (
         [net.state] * len(of), [e.name for e in branches], [e.kind for e in branches],
-        [" → ".join(names[i] for i in at.bus[at.first[k] : at.first[k] + at.count[k]].tolist()) for k in of.tolist()], cells_of(one.pct[of]),
-        cells_of(s[first].real), cells_of(s[first].imag), cells_of(one.carries[of]), cells_of(one.rating[of]), [normal.unit for normal, _ in told],
-        [normal.basis for normal, _ in told], [e.TERMINALS[t] if t >= 0 else "" for e, t in zip(branches, governs, strict=True)], cells_of(loss.real),
+        [" → ".join([names[i] for i in bus[n : n + count]]) for n, count in zip(first.tolist(), at.count[of].tolist(), strict=True)], cells_of(one.pct[of]),
+        cells_of(s[first].real), cells_of(s[first].imag), cells_of(one.carries[of]), cells_of(one.rating[of]), [told[k].unit for k in of.tolist()],
+        [told[k].basis for k in of.tolist()], [e.TERMINALS[t] if t >= 0 else "" for e, t in zip(branches, governs, strict=True)], cells_of(loss.real),
         cells_of(loss.imag), cells_of(np.where([e.id in solved for e in branches], 100 * (v[at.bus[first]] - v[at.bus[last]]), math.nan)),
-        cells_of(emergency.pct[of]), [other.basis for _, other in told], [around.get(e.id) for e in branches],
+        cells_of(emergency.pct[of]), [other[k].basis for k in of.tolist()], [around.get(e.id) for e in branches],
     )  # fmt: skip
     columns = (
         ("state", "", "State"), ("name", "", "Name"), ("kind", "", "Kind"), ("between", "", "Between"), ("loading_pct", "%", "Loading"),

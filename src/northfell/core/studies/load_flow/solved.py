@@ -123,7 +123,8 @@ class Solved:
         """Complex power from the bus into each element, by element id and terminal [MVA]; nan where not fed."""
         net, at, s = self.net, self.net.terminals, self.s_terminal.tolist()
         ids = dict.fromkeys((*net.branches.ids, *(e.id for elements, _ in self._of_one_terminal() for e in elements), *net.topology.closed_ids))
-        return {i: s[at.of(i)] for i in ids}
+        first, last = at.first.tolist(), (at.first + at.count).tolist()
+        return {i: s[first[k] : last[k]] if (k := at.at.get(i, -1)) >= 0 else [] for i in ids}
 
     @property
     def junctions(self) -> Bools:
@@ -214,6 +215,15 @@ class Solved:
         if every.terminal[k] < 0 or not isinstance(element, Transformer | ThreeWindingTransformer):
             return rating
         return replace(rating, basis=f"{rating.basis}, by {'current' if every.by_current[k] else 'apparent power'}")
+
+    def bases(self, emergency: bool = False) -> list[Rating]:
+        """The same of every element, in the order of their terminals."""
+        ratings = self._ratings_in_emergency if emergency else self._ratings
+        none = Rating(None, "", "")
+        found = [r or rating_of(e, emergency) or none for r, e in zip(ratings.told, self.net.terminals.elements, strict=True)]
+        for k in np.flatnonzero(ratings.transformer).tolist():
+            found[k] = self.basis(self.net.terminals.elements[k], k, emergency)
+        return found
 
     @cached_property
     def by_tap(self) -> Floats:

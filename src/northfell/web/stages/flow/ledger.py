@@ -4,12 +4,14 @@ import math
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from northfell.app.results.studies import kept_as, requested
 from northfell.core.finding import VERDICTS
 from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Bus, Consumer, Element, InductionMotor, SynchronousMotor
 from northfell.core.model.network import Network
-from northfell.core.quantities import MINUS, entry, figure, fixed
+from northfell.core.quantities import MINUS, as_written, entry, figure, fixed
 from northfell.core.studies.load_flow import (
     LOAD_FLOW,
     MAXIMUM,
@@ -25,6 +27,7 @@ from northfell.core.studies.load_flow import (
 from northfell.core.studies.load_flow.maximum import MaximumLoading, maximum_table
 from northfell.core.studies.load_flow.motor_start import MotorStart
 from northfell.core.studies.load_flow.outages import outages_table
+from northfell.core.tables import Table
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.naming import Ends
 from northfell.web.shell.stage import Look
@@ -59,21 +62,17 @@ def branches(look: Look) -> Ledger:
     unknown, worst_of = AWAITED if every.unknown else "–", every.worst("loading")
     table, before = flow.table("branches"), _by_name(pinned, "branches")
     judged, at = loading_verdicts(flow, limits).tolist(), flow.net.terminals.at
+    id_of, columns = network.id_of_name, (table.column(name) for name in ("name", "rating", "rating_unit", "rating_basis"))
     rows = []
-    for record in table.records():
-        e = network.elements[network.id_of_name[record["name"]]]
+    for n, (name, *rated, writes) in enumerate(zip(*columns, _written(table), strict=True)):
+        e = network.elements[id_of[name]]
         between, severity, (worst, most) = ends.of(e), VERDICTS[judged[at[e.id]]] or "", worst_of.get(e.id, ("", None))
         over_all = (severity, worst, most, loading_severity(limits, e, most))
         if look.waits or before is not None:
-            rows.append(_branch(record, e, between, over_all, unknown, before))
-            continue
-        pct = record["loading_pct"]
-        writes = (
-            between, severity, worst, over_all[3], unknown, written(most, 1), written(pct, 1), written(pct and pct / 100, 2), written(record["p_mw"]),
-            written(record["q_mvar"]), written(record["carries"]), written(_kilo(record["loss_mw"])), written(record["drop_pct"], 2),
-            written(record["circulating_a"], digits=3), record["rating"], record["rating_unit"], record["rating_basis"],
-        )  # fmt: skip
-        rows.append(_BRANCHES.of(e, writes, _branch, record, e, between, over_all, unknown, None))
+            rows.append(_branch(table.record(n), e, between, over_all, unknown, before))
+        else:
+            beside = (between, severity, worst, over_all[3], unknown, written(most, 1), writes, rated)
+            rows.append(_BRANCHES.of(e, beside, lambda n, *given: _branch(table.record(n), *given), n, e, between, over_all, unknown, None))
     pins = [Head("Loading", "+/−", True), Head("P", "+/−", True), Head("Q", "+/−", True)] if before is not None else []
     heads = [
         *heads_of(table, "name kind between loading_pct p_mw q_mvar"), Head("Carries", "", True), *pins, Head("Worst", "%", True), Head("In state"),
@@ -81,6 +80,15 @@ def branches(look: Look) -> Ledger:
     ]  # fmt: skip
     spare = ("Circulating A", "Kind", "Losses kW", "Rating and its basis", "Carries", "Drop %", "Q Mvar", "In state")
     return Ledger([], heads, rows, export=table.name, spare=spare)
+
+
+def _written(table: Table) -> list[list[float]]:
+    """The numbers of each branch as far as they are written, in the order of the table."""
+    pct = table.numbers("loading_pct")
+    columns = [as_written(pct, 1), as_written(pct / 100, 2), as_written(1000 * table.numbers("loss_mw")), as_written(table.numbers("drop_pct"), 2)]
+    columns += [as_written(table.numbers(name)) for name in ("p_mw", "q_mvar", "carries")]
+    written_all: list[list[float]] = np.stack([*columns, as_written(table.numbers("circulating_a"), digits=3)], axis=1).tolist()
+    return written_all
 
 
 _BRANCHES: LastMade[Element, RowShown] = LastMade()

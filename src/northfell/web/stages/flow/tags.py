@@ -3,14 +3,16 @@
 import cmath
 import math
 from collections.abc import Callable
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 
 from northfell.core.finding import VERDICTS
+from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Compensation, Element, Switching
 from northfell.core.model.settings import Limits
-from northfell.core.quantities import MINUS, figure, fixed
+from northfell.core.quantities import MINUS, as_written, figure, fixed
 from northfell.core.studies.load_flow import LoadFlow, loading_limits, loading_severity, loading_verdicts, voltage_verdicts
 from northfell.drawing.words import Tag
 
@@ -53,18 +55,28 @@ def flow_tags(flow: LoadFlow, limits: Limits, chosen: tuple[str, ...] = USUAL, s
     shown, before = Quantities(flow), Quantities(pinned) if pinned is not None else None
     of_buses, of_elements = ([c for c in chosen if QUANTITIES[c][1] == what] for what in ("buses", "elements"))
     net, top, tags = flow.net, flow.net.topology, dict[str, Tag]()
-    v, judged, junction = np.abs(flow.v), voltage_verdicts(flow, limits).tolist(), flow.junctions.tolist()
-    for i, bus_id in enumerate(top.bus_ids):
-        if not junction[i] and math.isfinite(v[i]):
-            lines = _lines(of_buses, bus_id, shown.of_bus, before.of_bus if before else None)
-            shaded = voltage_shade(100 * (float(v[i]) - 1), limits) if shade == "voltage" else ""
-            tags[bus_id] = Tag(lines, VERDICTS[judged[i]] or "", shade=shaded)
+    v, judged = np.abs(flow.v), voltage_verdicts(flow, limits).tolist()
+    for i in np.flatnonzero(~flow.junctions & np.isfinite(v)).tolist():
+        bus = net.elements[top.bus_ids[i]]
+        severity, shaded = VERDICTS[judged[i]] or "", voltage_shade(100 * (float(v[i]) - 1), limits) if shade == "voltage" else ""
+        given_of_bus = (shown, before, bus.id, severity, shaded, of_buses)
+        beside = (shown.written_of_buses[i], severity, shaded, of_buses)
+        tags[bus.id] = _bus(*given_of_bus) if before else _BUS_TAGS.of(bus, beside, _bus, *given_of_bus)
     judged = loading_verdicts(flow, limits).tolist()
-    for k, e in enumerate(net.terminals.elements):
-        tag = _element(shown, before, e, k, VERDICTS[judged[k]] or "", limits, of_elements, shade)
+    for k, (e, writes) in enumerate(zip(net.terminals.elements, shown.written, strict=True)):
+        given = (shown, before, e, k, VERDICTS[judged[k]] or "", limits, of_elements, shade)
+        tag = _element(*given) if before else _TAGS.of(e, (writes, judged[k], limits, of_elements, shade == "loading" and shown.pct[k]), _element, *given)
         if tag is not None:
             tags[e.id] = tag
     return tags
+
+
+_TAGS: LastMade[Element, Tag | None] = LastMade()
+_BUS_TAGS: LastMade[Element, Tag] = LastMade()
+
+
+def _bus(shown: "Quantities", before: "Quantities | None", bus_id: str, severity: str, shaded: str, codes: list[str]) -> Tag:
+    return Tag(_lines(codes, bus_id, shown.of_bus, before.of_bus if before else None), severity, shade=shaded)
 
 
 def _element(
@@ -119,6 +131,24 @@ class Quantities:
         self._v: list[complex] = flow.v.tolist()
         self._kv: list[float] = flow.u_kv.tolist()
         self._drop = (100 * (v[at.bus[first]] - v[at.bus[last]])).tolist()
+
+    @cached_property
+    def written_of_buses(self) -> list[list[float]]:
+        """The numbers of each bus as far as any of them is written."""
+        v, angle = np.abs(np.array(self._v)), np.degrees(np.angle(np.array(self._v)))
+        columns = (as_written(np.array(self._kv)), as_written(v, 3), as_written(100 * (v - 1), 1), as_written(angle, 1))
+        found: list[list[float]] = np.stack(columns, axis=1).tolist()
+        return found
+
+    @cached_property
+    def written(self) -> list[list[float]]:
+        """The numbers of each element as far as any of them is written: what is the same here has the same tag."""
+        s, pct = np.array(self.s), np.array(self.pct)
+        columns = [as_written(one, digits=3) for one in (s.real, s.imag, np.abs(s), np.array(self._i), np.array(self._loss))]
+        factor = np.divide(np.abs(s.real), np.abs(s), out=np.full(len(s), np.nan), where=np.abs(s) > 0)
+        columns += [as_written(pct, 0), as_written(pct, 1), as_written(pct / 100, 2), as_written(factor, 3), as_written(np.array(self._drop), 2)]
+        found: list[list[float]] = np.stack([*columns, np.abs(s.real) < 1e-9], axis=1).tolist()
+        return found
 
     def of_bus(self, bus_id: str, code: str) -> Value | None:
         """A quantity of a bus; None where it has none."""
