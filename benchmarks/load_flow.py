@@ -16,6 +16,7 @@ from scipy.sparse import csc_array
 
 from benchmarks.synthetic import synthetic
 from northfell.core.network import Factorised, compile_network
+from northfell.core.network.linear import solve_once
 from northfell.core.studies import load_flow
 from northfell.core.studies.load_flow import newton
 from northfell.core.studies.load_flow.controls import Controls
@@ -34,40 +35,34 @@ def seconds(work: Callable[[], object], repeats: int) -> float:
     return statistics.median(times)
 
 
-class Recorded(Factorised):
-    """Keeps what was factorised and solved."""
-
+def bare_work(net: Any) -> tuple[list[Callable[[], None]], int]:
+    """The systems that the load flow of this network solves, and nothing else, by the solver that it uses and by SuperLU; and how many they are."""
     made: list[tuple[csc_array, np.ndarray]] = []
 
-    def __init__(self, matrix: Any, structurally_symmetric: bool = False) -> None:
-        super().__init__(matrix, structurally_symmetric)
-        self.matrix = matrix
+    def recorded(matrix: csc_array, rhs: np.ndarray) -> np.ndarray:
+        made.append((matrix, rhs))
+        return solve_once(matrix, rhs)
 
-    def solve(self, rhs: np.ndarray, transposed: bool = False) -> np.ndarray:
-        self.made.append((self.matrix, rhs))
-        return super().solve(rhs, transposed)
-
-
-def bare_work(net: Any) -> tuple[Callable[[], None], int]:
-    """The factorisations and solves that the load flow of this network makes, and nothing else; and how many they are."""
-    Recorded.made = []
-    real, newton.Factorised = newton.Factorised, Recorded  # type: ignore[misc]
+    newton.solve_once = recorded
     try:
         load_flow.run(net)
     finally:
-        newton.Factorised = real  # type: ignore[misc]
-    made = Recorded.made
+        newton.solve_once = solve_once
 
     def again() -> None:
         for matrix, rhs in made:
+            solve_once(matrix, rhs)
+
+    def by_superlu() -> None:
+        for matrix, rhs in made:
             Factorised(matrix).solve(rhs)
 
-    return again, len(made)
+    return [again, by_superlu], len(made)
 
 
 def main() -> None:
     most = int(sys.argv[1]) if len(sys.argv) > 1 else SIZES[-1]
-    print(" buses  compile s  make ready s  solve+controls s  tables s   bare s  solves  run/bare  (compile+run)/bare  memory MB")
+    print(" buses  compile s  make ready s  solve+controls s  tables s   bare s  by SuperLU s  solves  run/bare  (compile+run)/bare  run/SuperLU  memory MB")
     before: tuple[int, float] | None = None
     for n in (s for s in SIZES if s <= most):
         repeats = 5 if n <= 1000 else 3 if n <= 10_000 else 1
@@ -80,12 +75,12 @@ def main() -> None:
         flow = load_flow.run(net)
         tables = seconds(flow.tables, 1)
         again, count = bare_work(net)
-        bare = seconds(again, repeats)
+        bare, superlu = (seconds(one, repeats) for one in again)
         memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         buses = len(net.topology.bus_ids)
         print(
-            f"{buses:6d}  {compiling:9.3f}  {ready:12.3f}  {solving:16.3f}  {tables:8.3f}  {bare:7.4f}  {count:6d}  {running / bare:8.1f}  "
-            f"{(compiling + running) / bare:18.1f}  {memory:9.0f}"
+            f"{buses:6d}  {compiling:9.3f}  {ready:12.3f}  {solving:16.3f}  {tables:8.3f}  {bare:7.4f}  {superlu:12.4f}  {count:6d}  "
+            f"{running / bare:8.1f}  {(compiling + running) / bare:18.1f}  {running / superlu:11.1f}  {memory:9.0f}"
         )
         if before:
             exponent = math.log((compiling + running) / before[1]) / math.log(buses / before[0])

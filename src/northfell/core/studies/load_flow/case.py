@@ -40,6 +40,7 @@ class Case:
     halvings: int = 0
     continued_from_nothing: bool = False
     _pattern: tuple[frozenset[int], Jacobian, Unknown | None] | None = None
+    _load: tuple[Complexes, Complexes, Complexes] | None = None  # what is drawn one by one, and by node
     _y: tuple[Complexes, Complexes, csr_array] | None = None  # ratios and steps, and what they make
 
     def __post_init__(self) -> None:
@@ -71,10 +72,12 @@ class Case:
     @property
     def load(self) -> Complexes:
         """Power drawn at 1 p.u. by node and exponent of voltage."""
-        load = np.zeros((self.n_all, len(EXPONENTS)), complex)
-        np.add.at(load, self.net.node_of(self.net.loads), self.loads_draw)
-        np.add.at(load, self.net.node_of(self.net.motors), self.motors_draw)
-        return load
+        if self._load is None or not (np.array_equal(self._load[0], self.loads_draw) and np.array_equal(self._load[1], self.motors_draw)):
+            load = np.zeros((self.n_all, len(EXPONENTS)), complex)
+            np.add.at(load, self.net.node_of(self.net.loads), self.loads_draw)
+            np.add.at(load, self.net.node_of(self.net.motors), self.motors_draw)
+            self._load = self.loads_draw.copy(), self.motors_draw.copy(), load
+        return self._load[2]
 
     @cached_property
     def set_points(self) -> Complexes:

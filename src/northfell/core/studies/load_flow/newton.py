@@ -33,7 +33,7 @@ class Outcome:
 
 def power_drawn(v_abs: Floats, load: Complexes) -> Complexes:
     """Load at each node for a voltage magnitude; `load` has shape (node, exponent)."""
-    drawn: Complexes = (load * v_abs[:, None] ** EXPONENTS).sum(axis=1)
+    drawn: Complexes = load[:, 0] + load[:, 1] * v_abs + load[:, 2] * v_abs**2
     return drawn
 
 
@@ -168,8 +168,7 @@ class Jacobian:
         by_angle = -1j * across
         by_angle[self.diagonal] += 1j * v * np.conj(current)
         by_magnitude = across / v_abs[self.column]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            slope = (load[:, 1:] * EXPONENTS[1:] * v_abs[:, None] ** (EXPONENTS[1:] - 1)).sum(axis=1)
+        slope = load[:, 1] + 2 * load[:, 2] * v_abs
         if given.follows is not None:
             slope -= given.follows(v_abs)[1]
         by_size: list[Floats] = []
