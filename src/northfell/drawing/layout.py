@@ -2,7 +2,7 @@
 
 Radial parts are trees. A branch that closes a loop hangs at its deeper bus, and its wire goes up to the other; a switch that ties two
 neighbours in a row stands between them. A board with many ways hangs them on two shelves where that makes the sheet less wide: the
-lines of the lower one pass between what hangs on the upper. Room is taken by what is drawn: symbols, names, the values of a study.
+lines of the lower one pass between what hangs on the upper; or on several, in columns, beside which the lines run down. Room is taken by what is drawn: symbols, names, the values of a study.
 """
 
 import math
@@ -20,6 +20,8 @@ VALUES = 7.0  # steps that the value tag of a study may take
 WIDEST = 2400.0  # of a sheet, in steps: a network that takes more is parted
 WIDE = 1.7  # how much wider than high a sheet is meant to be
 END_HEIGHT, LOOP_HEIGHT = 9.0, 10.0
+MOST_SHELVES = 8  # one below the other on one board
+BETTER = 0.85  # of the size so far, which another way of hanging must stay below
 GAP = 8.0  # between neighbours in a row that a switch ties
 
 
@@ -175,12 +177,7 @@ class _Tree:
                 left, right = max(left, self.nodes[item.child].left), max(right, self.nodes[item.child].right)
             item.left, item.right = math.ceil(left), math.ceil(right)
         self._deepen(node)
-        taken = self._shelve(node, 1)
-        if sum(bool(item.child) for item in node.items) >= 4 and taken > WIDE * node.height:
-            one = taken, node.height
-            taken = self._shelve(node, 2)
-            if max(taken, WIDE * node.height) > max(one[0], WIDE * one[1]):
-                taken = self._shelve(node, 1)
+        taken = self._hang(node)
         if getattr(bus, "bus_kind", "") == "junction":
             node.anchor = node.items[0].at if node.items else 0.0
             node.left, node.right = max(node.anchor, 1.0), max(taken - node.anchor, 1.0)
@@ -209,6 +206,69 @@ class _Tree:
         node.step += 2.5
         if loops:
             node.step = max(node.step, END_HEIGHT) + min(4 + 0.5 * loops, 14.0)
+
+    def _hang(self, node: _Node) -> float:
+        """Put what hangs on a bus below it so that the sheet is as little wider than it is meant to be as can be; returns the width it takes."""
+        taken = self._shelve(node, 1)
+        further = sum(bool(item.child) for item in node.items)
+        if further < 3 or taken <= WIDE * node.height:
+            return taken
+        best, hang, shelves = max(taken, WIDE * node.height), self._shelve, 1
+        for way, many in ((self._shelve, 2), *((self._stack, k) for k in range(2, MOST_SHELVES + 1))):
+            taken = way(node, many)
+            if (size := max(taken, WIDE * node.height)) < BETTER * best:
+                best, hang, shelves = size, way, many
+        taken = hang(node, shelves)
+        if hang == self._shelve:
+            return taken
+        for n, item in enumerate(node.items):
+            if n % shelves and item.child:
+                self._lean(item.child)
+        return taken
+
+    def _stack(self, node: _Node, shelves: int) -> float:
+        """Put what hangs on a bus in columns of several shelves: the line of each passes to the right of what stands above it in its column."""
+        reach = [self._lean_reach(item) if n % shelves else (item.left, item.right) for n, item in enumerate(node.items)]
+        heights = [self._height(node, item) for item in node.items]
+        rows = [max(heights[shelf::shelves], default=0.0) for shelf in range(shelves)]
+        start = end = 0.0
+        for n, (item, (left, right)) in enumerate(zip(node.items, reach, strict=True)):
+            shelf = n % shelves
+            if shelf == 0:
+                start = end
+            item.at, item.drop = max(start + left, end + 1 if shelf else 0.0), sum(rows[:shelf]) + shelf
+            end = item.at + right
+        node.height = max(item.drop + height for item, height in zip(node.items, heights, strict=True))
+        return end
+
+    def _lean_reach(self, item: _Item) -> tuple[float, float]:
+        """The reach of what hangs on a bus to both sides of its line, where that comes to the right end of the board that it leads to."""
+        left, right = self._reach(item.element) if item.leads else (1.0, 1.0)
+        node = self.nodes.get(item.child)
+        if node is None:
+            return item.left, item.right
+        if node.bar:
+            shift = max(node.bar - 2 - node.anchor, 0.0)
+            further = node.left + shift, node.right - shift
+        elif len(node.items) == 1:
+            further = self._lean_reach(node.items[0])
+        else:
+            further = node.left, node.right
+        return float(math.ceil(max(left, further[0]))), float(math.ceil(max(right, further[1])))
+
+    def _lean(self, bus_id: str) -> None:
+        """Let the line from above come to the right end of a board, or of that to which a junction leads."""
+        node = self.nodes[bus_id]
+        if node.bar:
+            shift = max(node.bar - 2 - node.anchor, 0.0)
+            node.anchor, node.left, node.right = node.anchor + shift, node.left + shift, node.right - shift
+        elif len(node.items) == 1:
+            (item,) = node.items
+            item.left, item.right = self._lean_reach(item)
+            item.at = node.anchor = node.left = item.left
+            node.right = item.right
+            if item.child:
+                self._lean(item.child)
 
     def _shelve(self, node: _Node, shelves: int) -> float:
         """Put what hangs on a bus side by side, on one shelf or alternately on two; returns the width it takes."""

@@ -19,6 +19,7 @@ from northfell.drawing.words import DATA, DATA_SIZE, NAME, NAME_SIZE, NO_TAG, SI
 WIRE = Style(cls="w")
 BAR = Style(cls="bar")
 MARGIN, LEGEND = 18.0, 40.0  # room below for the legend
+NAMES_PART, LEGEND_PART = 0.03, 0.075  # of the height of a sheet, above and below it, since neither is written smaller on a large one
 SMALLEST = (640.0, 360.0)
 
 
@@ -100,12 +101,13 @@ def _in_order(elements: Mapping[str, Element], placed: Mapping[str, Placement]) 
 
 
 def _view(groups: list[Group]) -> tuple[float, float, float, float]:
-    """What holds all groups, with a margin, and room for the legend below."""
+    """What holds all groups, with a margin, and room for the legend below; of a large sheet also above, for names that are written larger from afar."""
     if not groups:
         return (0, 0, 600, 400 + LEGEND)
     boxes = [g.extent for g in groups]
-    left, top = min(b[0] for b in boxes) - MARGIN, min(b[1] for b in boxes) - MARGIN
-    right, bottom = max(b[2] for b in boxes) + MARGIN, max(b[3] for b in boxes) + MARGIN
+    left, top = min(b[0] for b in boxes) - MARGIN, min(b[1] for b in boxes)
+    right, bottom = max(b[2] for b in boxes) + MARGIN, max(b[3] for b in boxes)
+    top, bottom = top - max(MARGIN, NAMES_PART * (bottom - top)), bottom + max(MARGIN, LEGEND_PART * (bottom - top) - LEGEND)
     wider, higher = max(SMALLEST[0] - right + left, 0.0), max(SMALLEST[1] - bottom + top, 0.0)  # a few symbols are not blown up
     return (left - wider / 2, top - higher / 2, right - left + wider, bottom - top + higher + LEGEND)
 

@@ -33,18 +33,39 @@ function dress(svg = sheet()) {
   if (up !== far && up !== 1) svg.style.setProperty("--up", up.toFixed(3));
   far = up;
   if (up === 1) return;
-  for (const symbol of fresh ?? svg.children) if (symbol.matches("a.el.bus[data-bar]")) fitted(symbol, up);
+  const boards = [...fresh ?? svg.children].filter((symbol) => symbol.matches("a.el.bus[data-bar]"));
+  if (!fresh) crowd(boards, up); // words that would stand on each other are left out but for those of the longest board
+  for (const board of boards) fitted(board, up);
+}
+
+// The length of words as they are written near by, from where they begin.
+const reach = (text, start) => Number(text.getAttribute("x")) + 0.62 * Number(text.getAttribute("font-size") ?? NAME) * text.textContent.length - start;
+const length = (board) => Number(board.dataset.bar.split(",")[2]);
+let rooms = new Map(); // by board: how far its words may reach, 0 where they would stand on those of a longer one
+
+function crowd(boards, up) {
+  const rows = new Map();
+  rooms = new Map();
+  for (const board of boards.sort((a, b) => b.classList.contains("selected") - a.classList.contains("selected") || length(b) - length(a))) {
+    const texts = [...board.querySelectorAll(".words text")];
+    if (!texts.length) continue;
+    const [x, y] = ["x", "y"].map((at) => Number(texts[0].getAttribute(at))), row = Math.floor(y / (NAME * up));
+    const beside = [row - 1, row, row + 1].flatMap((n) => rows.get(n) ?? []).filter((one) => Math.abs(y - one.y) < NAME * up);
+    const room = beside.some((one) => one.x <= x && x < one.right) ? 0 : Math.min(length(board) + 12, ...beside.filter((one) => one.x > x).map((one) => one.x - x - 4 * up));
+    rooms.set(board.dataset.element, room);
+    const fits = texts.map((text) => up * reach(text, x)).filter((end) => end <= room);
+    if (fits.length) rows.set(row, [...rows.get(row) ?? [], { x, y, right: x + Math.max(...fits) + 8 * up }]);
+  }
 }
 
 function fitted(board, up) {
   const words = board.querySelector(".words"), texts = [...words?.querySelectorAll("text") ?? []];
   if (!texts.length) return;
-  const room = Number(board.dataset.bar.split(",")[2]) + 12, start = Number(texts[0].getAttribute("x"));
-  const end = (text) => Number(text.getAttribute("x")) + 0.62 * Number(text.getAttribute("font-size") ?? NAME) * text.textContent.length - start;
-  const fits = texts.map((text) => end(text) * up <= room);
+  const room = board.classList.contains("selected") ? length(board) + 12 : rooms.get(board.dataset.element) ?? 0, start = Number(texts[0].getAttribute("x"));
+  const fits = texts.map((text) => reach(text, start) * up <= room);
   texts.forEach((text, n) => text.classList.toggle("left-out", !fits[n] || !fits[Math.min(n + (n % 2), texts.length - 1)])); // a value stays with its unit
   const mark = words.querySelector(".wedge"), last = texts.findLastIndex((text) => !text.classList.contains("left-out"));
-  if (mark) mark.style.setProperty("--back", `${last < 0 ? 0 : Math.min(0, end(texts[last]) + start + 6 - Number(mark.getAttribute("points").split(/[ ,]/)[0]))}px`);
+  if (mark) mark.style.setProperty("--back", `${last < 0 ? 0 : Math.min(0, reach(texts[last], start) + start + 6 - Number(mark.getAttribute("points").split(/[ ,]/)[0]))}px`);
 }
 
 export function fit() {
