@@ -1,10 +1,20 @@
 """What is seen: words that can be read at every zoom, tables that fit their place, figures that are not current marked so."""
 
+import re
 import time
+from contextlib import closing
 
 import pytest
+from benchmarks.synthetic import synthetic
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from tests.browser.test_walk import walk  # noqa: F401
+
+from northfell.app.project.installation import FILE
+from northfell.app.project.projects import create_project
+from northfell.core.model.network import Sheet
+from northfell.drawing.layout import laid_out
+from northfell.store import connect
 
 pytestmark = pytest.mark.browser
 
@@ -124,3 +134,55 @@ def test_looks_that_cross_each_other_leave_one_whole_look(walk):  # noqa: F811
         assert [one.get_attribute("data-element") for one in walk.all("#sheet a.el.selected")] == [title]
         assert [one.get_attribute("data-element") for one in walk.all(".rows tr[aria-selected]")] == [title]
         assert all(f"/elements/{title}/" in one.get_attribute("hx-post") for one in walk.all("#card .field input[hx-post]"))
+
+
+NAMES = """return [...document.querySelectorAll('#sheet a.el.bus[data-bar] .words text')].filter((t) => getComputedStyle(t).display !== 'none')
+  .map((t) => { const b = t.getBoundingClientRect(); return [b.left, b.top, b.right, b.bottom, t.closest('a').dataset.element]; })"""
+
+
+def test_a_network_of_thousand_elements_is_looked_through(walk, tmp_path):  # noqa: F811
+    """From afar no name stands on another; the ledger holds all rows, sorts, filters and scrolls them, and shows what an edit changed far down."""
+    network = synthetic(300)
+    sheet = Sheet(name="s", placements=laid_out(network.elements))
+    with closing(connect(tmp_path / FILE)) as db:
+        project = create_project(db, network.model_copy(update={"sheets": [sheet]}))
+    walk.open(f"/projects/{project}/network?selected=E3-3-13")
+    boxes = walk.browser.execute_script(NAMES)
+    assert len({box[4] for box in boxes}) > 20
+    apart = lambda a, b: a[2] - 1 <= b[0] or b[2] - 1 <= a[0] or a[3] - 4 <= b[1] or b[3] - 4 <= a[1]  # noqa: E731  left, top, right, bottom
+    over = [(a, b) for n, a in enumerate(boxes) for b in boxes[n + 1 :] if a[4] != b[4] and not apart(a, b)]
+    assert over == []
+    view = [float(v) for v in walk.one("#sheet").get_dom_attribute("viewBox").split()]
+    assert 1.2 < view[2] / view[3] < 2.4  # a sheet that is looked at whole
+
+    def rows():
+        return walk.browser.execute_script("return [...document.querySelectorAll('#ledger .rows tbody tr')].map((r) => r.cells[1].innerText)")
+
+    total = len(network.elements)
+    assert f"Elements {total}" in walk.one("#ledger nav").text
+    walk.until(lambda: 50 <= len(rows()) <= 400)  # those near what is seen
+    scroll = "const r = document.querySelector('.rows'); r.scrollTop = arguments[0] * r.scrollHeight;"
+    walk.browser.execute_script(scroll, 1)
+    walk.until(lambda: list(network.elements)[-1] in rows())
+    assert network.elements["H0"].name not in rows()
+    walk.enter("0.123 MW", "#field-p_mw")
+    walk.until(lambda: walk.one("#field-p_mw").get_attribute("value") == "0.123")
+    assert any("0.123 MW" in row.text for row in walk.all('.rows tr[data-element="E3-3-13"]'))  # it stood in the page
+    walk.browser.execute_script(scroll, 0)
+    walk.until(lambda: rows()[0] == "H0")
+    walk.enter("0.125 MW", "#field-p_mw")
+    walk.until(lambda: walk.one("#field-p_mw").get_attribute("value") == "0.125")
+    walk.one("#filter-rows").send_keys("E3-3-13")
+    walk.until(lambda: rows() == ["E3-3-13"])
+    assert "0.125 MW" in walk.one('.rows tr[data-element="E3-3-13"]').text  # it had been out of the page
+    walk.enter(Keys.DELETE, "#filter-rows")
+    walk.until(lambda: len(rows()) >= 50)
+    for _ in range(2):
+        next(h for h in walk.all(".rows th") if h.text.startswith("Name")).click()
+    walk.until(lambda: rows()[0] == sorted_names(network)[-1])
+
+
+def sorted_names(network):
+    """As the ledger sorts them: numbers within names by their size."""
+    parts = lambda name: [(int(p), "") if p.isdigit() else (-1, p.lower()) for p in re.findall(r"\d+|\D", name)]  # noqa: E731
+    return sorted((e.name for e in network.elements.values()), key=parts)

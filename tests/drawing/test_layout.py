@@ -114,3 +114,19 @@ def test_planned_and_leaving_elements_and_the_projects_units_show():
     (group,) = [g for g in draw({**network.elements, "C11": leaving}, network.sheets[0], {}, {}).groups if g.element == "C11"]
     assert sum(s.style.cls == "s hatch" for s in group.shapes) == 4
     assert "to-be-removed" in group.cls.split()
+
+
+def test_a_wide_network_takes_the_shape_of_a_sheet():
+    """A board with many long ways hangs them in columns, the line of each clear of what stands above it."""
+    raw = [{"kind": "bus", "name": "S", "v_nominal_kv": 33.0}, {"kind": "infeed", "name": "G", "bus": "S"}]
+    for n in range(12):
+        raw += [{"kind": "bus", "name": f"B{n}"}, {"kind": "cable", "name": f"W{n}", "from_bus": "S", "to_bus": f"B{n}"}]
+        raw += [{"kind": "load", "name": f"E{n}-{k}", "bus": f"B{n}"} for k in range(9)]
+    elements = network_of(raw).elements
+    places = laid_out(elements)
+    assert lying_on_each_other(elements, places) == []
+    drawing = draw(elements, Sheet(name="s", placements=places), {}, {})
+    obstacles = Obstacles({i: stand.box for i, stand in drawing.standing.stands.items()})
+    assert [key for key, way in drawing.standing.ways.items() for a, b in itertools.pairwise(way) if obstacles.crossed(a, b, key[0])] == []
+    assert 1.2 < drawing.view[2] / drawing.view[3] < 2.4
+    assert len({places[f"B{n}"].y for n in range(12)}) > 2
