@@ -75,8 +75,8 @@ document.addEventListener("pointerup", () => { grip = false; });
 // Columns keep the widths that the table gave them: what it would do anew for every row that changes, for all of thousands.
 // Where there is not room for all, the spare ones are left out, and told; which ones stand is a choice that is kept.
 const root = document.documentElement;
-const sheetOfHidden = new CSSStyleSheet();
-document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheetOfHidden];
+const sheetOfColumns = new CSSStyleSheet();
+document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheetOfColumns];
 const CHARACTER = 8; // pixels
 let laid = ""; // the table that was measured
 let measured = []; // its heads
@@ -87,7 +87,7 @@ const ofLong = () => all()[0]?.querySelector("td.long")?.cellIndex;
 
 function measure(here) {
   root.classList.remove("laid");
-  sheetOfHidden.replaceSync("");
+  sheetOfColumns.replaceSync("");
   root.classList.add("measuring"); // the first rows, each column as narrow as what stands in it
   const heads = [...here.tHead.rows[0].cells].map((cell) => ({ told: cell.dataset.column ?? "", spare: cell.dataset.spare, width: Math.ceil(cell.getBoundingClientRect().width) }));
   const room = here.parentElement.clientWidth - 32;
@@ -119,9 +119,9 @@ function lay() {
   for (const head of spare) if (width() > room) head.shown = false;
   const shown = heads.filter((head) => head.shown), long = ofLong();
   const wide = heads[long]?.shown ? heads[long] : shown.at(-1), more = Math.min(Math.max(Math.floor((room - width()) / shown.length), 0), 28);
-  root.style.setProperty("--columns", shown.map((head) => (head === wide ? `minmax(${head.width}px, 1fr)` : `${head.width + (head.told ? more : 0)}px`)).join(" "));
-  root.style.setProperty("--least", `${width()}px`);
-  sheetOfHidden.replaceSync(heads.map((head, n) => (head.shown ? "" : `.rows > table tr > :nth-child(${n + 1}) { display: none; }`)).join(" "));
+  const columns = shown.map((head) => (head === wide ? `minmax(${head.width}px, 1fr)` : `${head.width + (head.told ? more : 0)}px`)).join(" ");
+  const hidden = heads.map((head, n) => (head.shown ? "" : `.rows > table :is(td, th):nth-child(${n + 1}) { display: none; }`)).join(" ");
+  sheetOfColumns.replaceSync(`.rows { --columns: ${columns}; --least: ${width()}px; } ${hidden}`); // of the page, all of it would inherit them
   root.classList.add("laid");
   laid = known(here.parentElement);
   measured = heads;
@@ -164,7 +164,7 @@ function shown() {
 document.addEventListener("rows-entered", () => whenIdle(outgrown));
 document.addEventListener("htmx:after:swap", shown);
 window.addEventListener("resize", anew);
-document.fonts?.ready.then(anew);
+if (document.fonts?.status !== "loaded") document.fonts?.ready.then(anew);
 shown();
 
 // The table as a spreadsheet takes it: the rows in sight in their order, with every digit, which the server has.

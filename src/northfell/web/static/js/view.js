@@ -14,6 +14,9 @@ export function show(svg, box) {
 // From afar words would be too small to read: a board then shows its name, voltage and verdict as large as one reads, all else its mark.
 // What does not fit its board is left out. Near by everything is drawn.
 const NEAREST = 0.52, NAME = 14, READ = 11.5; // scale from which all words are drawn; units of a name; pixels at which it is read from afar
+// said of what is written larger alone: of the sheet, each of its tens of thousands of parts would inherit it
+const LARGER = ".far :is(.bus, .selected) > .words, .far .el > .words > .wedge", larger = new CSSStyleSheet();
+document.adoptedStyleSheets = [...document.adoptedStyleSheets, larger];
 let size = [0, 0]; // of the sheet's place, in pixels: known without asking the page for it
 let far = 1;
 let dressed = null; // the sheet whose boards stand as `far` has it
@@ -30,7 +33,7 @@ function dress(svg = sheet()) {
   svg.classList.toggle("far", up !== 1);
   const fresh = svg === dressed && up === far ? arrived : null;
   [dressed, arrived] = [svg, []];
-  if (up !== far && up !== 1) svg.style.setProperty("--up", up.toFixed(3));
+  if (up !== far && up !== 1) larger.replaceSync(`${LARGER} { --up: ${up.toFixed(3)}; }`);
   far = up;
   if (up === 1) return;
   const boards = [...fresh ?? svg.children].filter((symbol) => symbol.matches("a.el.bus[data-bar]"));
@@ -125,9 +128,7 @@ document.addEventListener("htmx:before:swap", (event) => {
     const fresh = task.fragment?.querySelector?.("#sheet");
     if (!fresh) continue;
     restore(fresh);
-    if (far === 1) continue;
-    fresh.classList.add("far");
-    fresh.style.setProperty("--up", far.toFixed(3));
+    fresh.classList.toggle("far", far !== 1);
   }
 });
 document.addEventListener("htmx:after:swap", () => {
