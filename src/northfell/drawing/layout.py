@@ -2,7 +2,8 @@
 
 Radial parts are trees. A branch that closes a loop hangs at its deeper bus, and its wire goes up to the other; a switch that ties two
 neighbours in a row stands between them. A board with many ways hangs them on two shelves where that makes the sheet less wide: the
-lines of the lower one pass between what hangs on the upper; or on several, in columns, beside which the lines run down. Room is taken by what is drawn: symbols, names, the values of a study.
+lines of the lower one pass between what hangs on the upper; or on several, in columns, beside which the lines run down.
+Room is taken by what is drawn: symbols, names, the values of a study.
 """
 
 import math

@@ -7,12 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import network_of
+from tests.core.studies.trip_order.test_trip_order import two_sources
 
 from northfell.app.results.studies import StateResults
 from northfell.core.errors import InputRefused, NotFound
 from northfell.core.model.network import OperatingState, element_from
+from northfell.core.network import compile_network
 from northfell.core.studies import Asked
-from northfell.core.studies.arc_flash import ARC_FLASH, explain_energy
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlashSettings, explain_energy, run
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.demo import skerrow_water
 
@@ -273,3 +275,52 @@ def test_an_own_share_reduces_the_current_by_it_and_the_highest_location_is_name
                     assert made.result == pytest.approx(getattr(one.variant(case, variant), quantity), rel=1e-9)
                     assert made.unit == ("cal/cm²" if quantity == "energy_cal_cm2" or math.isinf(made.result) else "mm")
                     assert made.title.startswith("Incident energy" if quantity == "energy_cal_cm2" else "Arc-flash boundary")
+
+
+ENCLOSED = {
+    "electrode_configuration": "VCB",
+    "gap_mm": 104.0,
+    "working_distance_mm": 910.0,
+    "box_height_mm": 1140.0,
+    "box_width_mm": 760.0,
+    "box_depth_mm": 760.0,
+}
+
+
+def test_sources_cut_off_one_after_the_other_leave_the_device_what_is_left():
+    """Q3 (very inverse) first sees both sources, and Q1 takes one away at 0.56 s: it needs the rest of its time at what is left, and the arc burns on."""
+    elements = [e | (ENCLOSED if e["name"] == "F" else {}) for e in two_sources()]
+    net = compile_network(network_of(elements), "Normal", "short_circuit")
+    study = run(net, ArcFlashSettings(two_second_rule=False))
+    (place,) = study.locations
+    box = eq.Enclosure("VCB", 104.0, 1140.0, 760.0, 760.0)
+    for one in place.variants:
+        factor = one.factor
+        i1, i2 = (factor * eq.arcing_current_ka(11.0, i, box) for i in (10.0, 5.0))
+        whole = 13.5 / (i1 - 1)
+        cleared = 0.56 + (1 - 0.56 / whole) * 13.5 / (i2 - 1) + 0.06
+        assert one.opens_at_s == pytest.approx(cleared, rel=1e-4)
+        assert one.followed.by_the_first_s == pytest.approx(whole + 0.06, rel=1e-4)
+        first, then = (eq.incident_energy_j_cm2(11.0, i, box, 910.0, 1000.0, factor) for i in (10.0, 5.0))
+        assert one.energy_j_cm2 == pytest.approx(0.56 * first + (cleared - 0.56) * then, rel=1e-4)
+        assert one.energy_j_cm2 > 1.05 * (whole + 0.06) * first  # what the first current alone would have called the energy
+        assert one.device == "Q3"
+        assert [d.device for d in place.devices if (d.case, d.variant) == (one.case, one.variant)] == ["Q1", "Q3"]
+    assert any("one after the other" in line for line in place.warnings)
+    made = explain_energy(study, place, place.worst)
+    assert made.result == pytest.approx(place.worst.energy_cal_cm2, rel=1e-9)
+    assert any("event by event" in line.equation for line in made.steps)
+    capped = run(net, ArcFlashSettings(two_second_rule=True)).locations[0].worst
+    assert capped.arc_time_s == pytest.approx(2.0)
+    assert capped.energy_j_cm2 == pytest.approx(0.56 * first + 1.44 * then, rel=0.35)
+    never = [e | ({"i_pickup_a": 6000.0} if e["name"] == "B3" else {}) for e in elements]
+    stays = run(compile_network(network_of(never), "Normal", "short_circuit"), ArcFlashSettings(two_second_rule=False)).locations[0]
+    assert math.isinf(stays.worst.energy_j_cm2)  # it would pick up with both sources only
+    assert any("once other sources are cut off" in line for line in stays.warnings)
+
+
+def test_one_source_needs_no_following():
+    """With one source, or sources that no device parts, what every device sees first is what it sees until the end."""
+    elements = [e | (ENCLOSED if e["name"] == "F" else {}) for e in two_sources() if e["name"] not in ("G2", "Q2", "B2")]
+    study = run(compile_network(network_of(elements), "Normal", "short_circuit"), ArcFlashSettings(two_second_rule=False))
+    assert all(one.followed is None and one.counts_s == one.arc_time_s for one in study.locations[0].variants)

@@ -9,6 +9,7 @@ from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.studies.arc_flash.equations import CAL
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
+from northfell.core.studies.protection import Interval
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Cell, Table, build
 
@@ -32,10 +33,25 @@ class Variant:
     i_device_ka: float
     energy_j_cm2: float
     boundary_mm: float
+    followed: "Followed | None" = None  # where sources are cut off one after the other, and what is left makes it worse than the first current does
+
+    @property
+    def counts_s(self) -> float:
+        """How long the first arcing current gives the same energy: as long as the arc lasts, unless it grew less meanwhile."""
+        return self.followed.counts_s if self.followed else self.arc_time_s
 
     @property
     def energy_cal_cm2(self) -> float:
         return self.energy_j_cm2 / CAL
+
+
+@dataclass(frozen=True)
+class Followed:
+    """An arc whose sources are cut off one after the other, interval by interval."""
+
+    intervals: tuple[Interval, ...]  # up to the end of the exposure
+    counts_s: float
+    by_the_first_s: float  # when the last source would be cut off if every device kept the current that it sees first
 
 
 @dataclass(frozen=True)

@@ -15,9 +15,9 @@ from northfell.core.network.lacking import told as lacking_told
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
-from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Location, Variant
+from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Device, Zones, devices_of, lacking_of
+from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, devices_of, follow, lacking_of
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "arc_flash"
@@ -25,7 +25,9 @@ NO_DEVICE = "no protective device stands between this place and a source"
 ONE_CASE = "the fast stage is reached in one case only: a little less current clears much slower"
 NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
+ONE_BY_ONE = "sources are cut off one after the other"  # code: what is left drives the devices slower
 V_RANGE_KV = (0.208, 15.0)
+SAME_S, SAME = 1e-6, 1e-9  # times, and parts of an energy, that are taken as the same
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,28 @@ class _Tried:
         carried = [d for d in devices if d in closed]
         self.i_device_ka = {d: share * np.stack([np.abs(f.of(d)[0, :, 0]) for f in flows], axis=1)[:, :, None] for d in carried}
         self.opens_at_s = {d: devices[d].opens_at_s(1000 * i) for d, i in self.i_device_ka.items()}
+        self.faults, self._solved = faults, Solved()
+        top = net.topology
+        apart = {
+            (int(top.island_of_node[top.node_of_bus[bus]]), zone) for bus, zone in enumerate(zones.zone_of_bus) if zone in zones.sources and top.fed_bus(bus)
+        }
+        self._islands = [island for island, _ in apart]  # once for each part of it that has a source
+
+    def one_after_the_other(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
+        """Whether something opens before a place is cut off that may change what the devices left see: there are several sources, which devices part."""
+        top = self.faults.net.topology
+        several = self._islands.count(int(top.island_of_node[top.node_of_bus[place.faulted]])) > 1
+        return several and any(float(t[at]) < until_s - SAME_S for t in self.opens_at_s.values())
+
+    def followed(self, place: Place, bus: Bus, case: str, factor: float) -> TripOrder:
+        """What opens one after the other for an arc at a place, each device by what is left."""
+
+        def arc_ka(ibf_ka: float) -> float:
+            i_arc_ka = factor * _arcing_current_ka(bus, ibf_ka)
+            return ibf_ka if math.isnan(i_arc_ka) else i_arc_ka  # too little for the model: taken as bolted
+
+        asked = Asked(self.faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka)
+        return follow(self.faults, asked, lambda net: short_circuit.run(net, self.faults.settings), self.devices, self._solved)
 
 
 def places_of(net: Compiled) -> list[Place]:
@@ -205,7 +229,10 @@ def _location(net: Compiled, settings: ArcFlashSettings, tried: _Tried, place: P
 def _variant(
     settings: ArcFlashSettings, tried: _Tried, place: Place, bus: Bus, at: tuple[int, int, int], case: str, variant: str
 ) -> tuple[Variant, list[DeviceTime]]:
-    """One of the four: full or reduced current, maximum or minimum case. The current is held until the last source is cut off."""
+    """One of the four: full or reduced current, maximum or minimum case. The current is held until the last source is cut off.
+
+    Where several sources are cut off one after the other, the devices left are followed with what they then see; the worse of both counts.
+    """
     voc, box, distance = bus.v_nominal_kv or math.nan, enclosure_of(bus), bus.working_distance_mm or math.nan
     ibf, factor = float(tried.ibf_ka[at[0], at[1]]), 1.0 if variant == "full" else tried.factor[at[0]]
     interest = tried.zones.devices_of_interest(place.faulted)
@@ -218,6 +245,11 @@ def _variant(
         clearing = tried.devices[device].clearing(i_ka * 1000)
         return DeviceTime(case, variant, device, i_ka, clearing.t_s, clearing.stage, clearing.fast)
 
+    energy = eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
+    if math.isfinite(t) and t == isolation.t_s and tried.one_after_the_other(place, at, isolation.t_s):
+        order = tried.followed(place, bus, case, factor)
+        if (worse := _worse(settings, order, (voc, ibf, box, distance, factor), energy, isolation.t_s)) is not None:
+            return _by_what_is_left(tried, at, order, worse, case, variant, (voc, ibf, box, distance, factor), isolation.first_met)
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
     times = [opening(d) for d in listed if d in tried.i_device_ka]
     deciding = next((d for d in times if d.device == decides), None)
@@ -233,10 +265,66 @@ def _variant(
         stage=deciding.stage if deciding else "",
         fast=deciding.fast if deciding else False,
         i_device_ka=deciding.i_device_ka if deciding else math.nan,
-        energy_j_cm2=eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf,
+        energy_j_cm2=energy,
         boundary_mm=eq.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
     )
     return one, times
+
+
+Arc = tuple[float, float, eq.Enclosure, float, float]  # voltage [kV], bolted current [kA], enclosure, working distance [mm], factor of the arcing current
+
+
+def _worse(settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float, t_s: float) -> Followed | None:
+    r"""The arc interval by interval, where it then brings more energy, or lasts longer, than with every device at the current that it sees first.
+
+    .. math:: E = \sum_k e(I_k)\,\Delta t_k, \qquad t_{counts} = E / e(I_1)
+    """
+    voc, ibf, box, distance, factor = arc
+    end = exposure_s(settings, order.cleared_s)
+    if math.isinf(end):
+        return Followed(order.intervals, math.inf, t_s)
+    first = eq.incident_energy_j_cm2(voc, ibf, box, distance, 1000.0, factor)
+    total = 0.0
+    kept = []
+    for one in order.intervals:
+        lasts = min(one.to_s, end) - one.from_s
+        if lasts <= 0:
+            break
+        kept.append(replace(one, to_s=one.from_s + lasts))
+        total += lasts * _rate(arc, one.i_bolted_ka, first)
+    if total <= energy * (1 + SAME) and end <= exposure_s(settings, t_s) + SAME_S:
+        return None
+    return Followed(tuple(kept), float(max(total, energy) / first), t_s)
+
+
+def _rate(arc: Arc, ibf_ka: float, first: float) -> float:
+    """Energy in a second with a bolted current [J/cm²]; where the model gives none for so little, that of the first current."""
+    voc, _, box, distance, factor = arc
+    try:
+        found = eq.incident_energy_j_cm2(voc, ibf_ka, box, distance, 1000.0, factor)
+    except InputRefused:
+        return first
+    return found if math.isfinite(found) else first
+
+
+def _by_what_is_left(
+    tried: _Tried, at: tuple[int, int, int], order: TripOrder, worse: Followed, case: str, variant: str, arc: Arc, first_met: tuple[str, ...]
+) -> tuple[Variant, list[DeviceTime]]:
+    """The variant whose sources are cut off one after the other; the last to open decides."""
+    voc, ibf, box, distance, factor = arc
+    opened = [DeviceTime(case, variant, s.device, s.i_a / 1000, s.t_s, s.reason, fast=False) for s in order.steps]
+    stay = [d for d in first_met if d in tried.i_device_ka and d not in {s.device for s in order.steps}]
+    opened += [DeviceTime(case, variant, d, float(tried.i_device_ka[d][at]), math.inf, "", fast=False) for d in stay]
+    last = opened[-1] if stay and math.isinf(order.cleared_s) else next((d for d in reversed(opened) if math.isfinite(d.opens_at_s)), None)
+    ended = math.isfinite(worse.counts_s)
+    one = Variant(
+        case=case, variant=variant, i_bolted_ka=ibf, i_arc_ka=float(tried.i_arc_ka[at]), factor=factor, opens_at_s=order.cleared_s,
+        arc_time_s=worse.intervals[-1].to_s if ended else math.inf, device=last.device if last else None, stage=last.stage if last else "", fast=False,
+        i_device_ka=last.i_device_ka if last else math.nan,
+        energy_j_cm2=eq.incident_energy_j_cm2(voc, ibf, box, distance, worse.counts_s * 1000, factor) if ended else math.inf,
+        boundary_mm=eq.boundary_mm(voc, ibf, box, worse.counts_s * 1000, factor) if ended else math.inf, followed=worse,
+    )  # fmt: skip
+    return one, opened
 
 
 def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus, found: list[Variant]) -> list[Message]:
@@ -250,11 +338,19 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))
     elif math.isinf(slow.opens_at_s):
         line = f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case"
+        line += " once other sources are cut off" if slow.followed else ""
         told.append(Message(line, "does not operate", slow.device or "", grave=True))
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
         told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", "clears in # s; exposure taken as # s"))
     if len({v.device for v in found}) == 1 and any(v.fast for v in found) and len({v.stage for v in found if v.device}) > 1:
         told.append(Message(ONE_CASE, ONE_CASE))
+    for v in found:
+        if v.followed and v.device and math.isfinite(v.opens_at_s):
+            by_first = f"{v.followed.by_the_first_s:.3g} s by the current it sees first"
+            opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, {by_first}"
+            line = f"sources are cut off one after the other: {opens} ({v.variant} current, {v.case}imum case)"
+            told.append(Message(line, ONE_BY_ONE, v.device))
+            break
     if bus.main is None and place.side == "load" and bus.bus_kind == "switchboard":
         told.append(Message(NO_MAIN, NO_MAIN))
     return told

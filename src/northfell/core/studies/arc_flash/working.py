@@ -102,6 +102,8 @@ def _arcing_current(w: Working, box: eq.Enclosure, voc: float, ibf: float) -> fl
 def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_arc: float) -> float:
     """Clearing of the deciding device, with its curve's own working, and the two-second rule. Returns ms."""
     net = study.net
+    if one.followed:
+        return _arc_time_by_intervals(w, study, location, one)
     if one.device is not None:
         flow = study.faults.flows([location.faulted], one.case)
         through = abs(complex(flow.of(one.device)[0, 0, 0]))
@@ -132,6 +134,27 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     else:
         w.step("Arc duration", "T", "tc", f(one.opens_at_s), t * 1000, "ms", "two-second rule not in force")
     return t * 1000
+
+
+def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one: Variant) -> float:
+    """Sources cut off one after the other: what flows in each interval, and how long the first current would bring the same energy. Returns ms."""
+    net, followed = study.net, one.followed
+    assert followed is not None
+    solved = "network solved anew after each opening"
+    for k, i in enumerate(followed.intervals, 1):
+        w.given(f"I{k}", f"arcing current from {f(i.from_s)} to {f(i.to_s)} s, of {f(i.i_bolted_ka)} kA bolted", i.i_fault_ka, "kA", solved)
+    for d in location.devices:
+        if (d.case, d.variant) == (one.case, one.variant):
+            w.given(f"t({net.name(d.device)})", f"{net.name(d.device)} opens, by {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage)
+    note = f"With every device at the current it sees first it would be {f(followed.by_the_first_s)} s."
+    name = net.name(one.device) if one.device else "no device"
+    w.step("Last source cut off", "tc", "event by event, each device by what it sees", name, one.opens_at_s, "s", "", note)
+    rule = "two-second rule in force" if study.settings.two_second_rule else "two-second rule not in force"
+    w.step("Arc duration", "T", "the end of the last interval", rule, one.arc_time_s * 1000, "ms", f"{METHOD}, 6.9")
+    return w.step(
+        "Duration that counts", "T1", "Σ e(Ik)·Δtk / e(I1)", "e(I): energy in a second with a current, by the equations below", one.counts_s * 1000, "ms",
+        "", "The first current brings the same energy in this time: energy grows evenly with time.",
+    )  # fmt: skip
 
 
 def _correction(w: Working, box: eq.Enclosure, voc: float) -> float:

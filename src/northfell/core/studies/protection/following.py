@@ -39,7 +39,8 @@ class Interval:
 
     from_s: float
     to_s: float  # infinite for the last one of a fault that nobody cuts off
-    i_fault_ka: float
+    i_bolted_ka: float
+    i_fault_ka: float  # the bolted one, or that of an arc
     of_sources: Mapping[str, float]  # what each source brings, at the voltage of the fault [kA]
     of_devices: Mapping[str, float]  # through each device that sees some of it [A]
 
@@ -81,7 +82,10 @@ class Asked:
 Solve = Callable[[Compiled], ShortCircuit]
 
 
-def follow(faults: ShortCircuit, asked: Asked, solve: Solve, devices: Mapping[str, Device] | None = None) -> TripOrder:
+Solved = dict[frozenset[str], ShortCircuit]  # by the devices that are open
+
+
+def follow(faults: ShortCircuit, asked: Asked, solve: Solve, devices: Mapping[str, Device] | None = None, solved: Solved | None = None) -> TripOrder:
     """Follow a fault at a bus until no source feeds it any more.
 
     Parameters
@@ -94,8 +98,10 @@ def follow(faults: ShortCircuit, asked: Asked, solve: Solve, devices: Mapping[st
         Faults of a network after something has opened.
     devices : mapping, optional
         By the id of their switch; those of the state where they are not given.
+    solved : dict, optional
+        What was solved already, for who follows several faults of a state; it is added to.
     """
-    loop = _Loop(faults, asked, solve, dict(devices if devices is not None else devices_of(faults.net.elements)))
+    loop = _Loop(faults, asked, solve, dict(devices if devices is not None else devices_of(faults.net.elements)), {} if solved is None else solved)
     return loop.run()
 
 
@@ -105,6 +111,7 @@ class _Loop:
     asked: Asked
     solve: Solve
     devices: dict[str, Device]
+    solved: Solved
     now: float = 0.0
     steps: list[Step] = field(default_factory=list)
     intervals: list[Interval] = field(default_factory=list)
@@ -200,12 +207,16 @@ class _Loop:
             i = self.share * float(self.flows.largest_of(e.id)[0, 0]) * float(net.v_nominal_kv[at] / net.v_nominal_kv[bus])
             if i > LEAST_KA:
                 brings[e.id] = i
-        return Interval(self.now, until, self.share * self.bolted_ka, brings, {d: float(i.phase_a) for d, i in i_a.items() if i.phase_a > 1000 * LEAST_KA})
+        of_devices = {d: float(i.phase_a) for d, i in i_a.items() if i.phase_a > 1000 * LEAST_KA}
+        return Interval(self.now, until, self.bolted_ka, self.share * self.bolted_ka, brings, of_devices)
 
     def _without(self, net: Compiled) -> ShortCircuit:
         """Faults with everything open that has opened."""
+        if (known := self.solved.get(frozenset(self.opened))) is not None:
+            return known
         elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in self.opened else e for i, e in net.elements.items()}
-        return self.solve(compile_network(net.network, net.state, "short_circuit", elements=elements))
+        found = self.solved[frozenset(self.opened)] = self.solve(compile_network(net.network, net.state, "short_circuit", elements=elements))
+        return found
 
 
 def order_of(steps: Sequence[Step]) -> dict[str, int]:
