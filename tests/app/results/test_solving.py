@@ -186,3 +186,16 @@ def test_figures_of_versions_before_stand_for_states_that_wait_and_for_no_others
     assert over.waiting == set(network.state_names[1:])
     assert over.by_state[network.state_names[1]] == before.over(LOAD_FLOW).by_state[network.state_names[1]]
     assert not over.unknown
+
+
+def test_figures_are_taken_over_while_another_state_is_looked_at():
+    """An answer takes over what is known of the version before, while another answer looks at one more state of it."""
+
+    class Looked(StateResults):
+        def knows(self, study):
+            results.at("Night filling")
+            return super().knows(study)
+
+    results = Results(skerrow_water())
+    results.states["Normal"] = Looked(results.network, "Normal")
+    assert set(results.last_known()) == {study.key for study in STUDIES}

@@ -181,8 +181,9 @@ class Results:
     def last_known(self) -> dict[str, dict[str, Compared]]:
         """By study and state the newest figures that are known, of this version or of one before: nothing is solved for them."""
         found: dict[str, dict[str, Compared]] = {}
+        solved = dict(self.states)  # as they are now: others may be added meanwhile
         for study in STUDIES:
-            known = {state: one.compared(study) for state, one in self.states.items() if one.knows(study)}
+            known = {state: one.compared(study) for state, one in solved.items() if one.knows(study)}
             kept = {state: figures for state, figures in self.earlier.get(study.key, {}).items() if state not in known}
             found[study.key] = kept | {state: figures for state, figures in known.items() if figures is not None}
         return found

@@ -19,7 +19,7 @@ MARKS = {  # as the macro of the templates draws them
 _kept: Kept[tuple[object, ...], str] = Kept(20_000)
 
 
-_LAST: LastMade[RowShown, str] = LastMade(20_000)
+_LAST: LastMade[RowShown, str] = LastMade()
 
 
 def rows_html(rows: list[RowShown], view: View) -> list[str]:
