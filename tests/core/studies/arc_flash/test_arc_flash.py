@@ -14,7 +14,7 @@ from northfell.core.errors import InputRefused, NotFound
 from northfell.core.model.network import OperatingState, element_from
 from northfell.core.network import compile_network
 from northfell.core.studies import Asked
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlashSettings, explain_energy, run
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlashSettings, enclosure_of, explain_energy, run
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.demo import skerrow_water
 
@@ -306,7 +306,7 @@ def test_sources_cut_off_one_after_the_other_leave_the_device_what_is_left():
         assert one.energy_j_cm2 > 1.05 * (whole + 0.06) * first  # what the first current alone would have called the energy
         assert one.device == "Q3"
         assert [d.device for d in place.devices if (d.case, d.variant) == (one.case, one.variant)] == ["Q1", "Q3"]
-    assert any("one after the other" in line for line in place.warnings)
+    assert any("open one after the other" in line for line in place.warnings)
     made = explain_energy(study, place, place.worst)
     assert made.result == pytest.approx(place.worst.energy_cal_cm2, rel=1e-9)
     assert any("event by event" in line.equation for line in made.steps)
@@ -316,11 +316,32 @@ def test_sources_cut_off_one_after_the_other_leave_the_device_what_is_left():
     never = [e | ({"i_pickup_a": 6000.0} if e["name"] == "B3" else {}) for e in elements]
     stays = run(compile_network(network_of(never), "Normal", "short_circuit"), ArcFlashSettings(two_second_rule=False)).locations[0]
     assert math.isinf(stays.worst.energy_j_cm2)  # it would pick up with both sources only
-    assert any("once other sources are cut off" in line for line in stays.warnings)
+    assert any("once other ways have opened" in line for line in stays.warnings)
 
 
-def test_one_source_needs_no_following():
-    """With one source, or sources that no device parts, what every device sees first is what it sees until the end."""
+def test_a_parallel_way_that_opens_early_leaves_the_device_less():
+    """One source through two cables, of which Q1 takes one away at 0.56 s: Q3 needs the rest of its time at what the other cable brings."""
+    cable = {"kind": "cable", "length_m": 1000.0, "r_ohm_per_km": 0.2, "x_ohm_per_km": 1.2, "t_end_degc": 90.0}
+    elements = [e for e in two_sources() if e["name"] not in ("G2", "S1", "S2")]
+    elements = [{**e, "bus": "S"} if e["name"] == "G1" else {**e, "from_bus": f"C{e['name'][1]}"} if e["name"] in ("Q1", "Q2") else e for e in elements]
+    elements = [e | ({"ik_max_ka": 40.0, "ik_min_ka": 40.0} if e["name"] == "G1" else ENCLOSED if e["name"] == "F" else {}) for e in elements]
+    elements = [{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in ("S", "C1", "C2")] + elements
+    elements += [{**cable, "name": f"W{k}", "from_bus": "S", "to_bus": f"C{k}"} for k in (1, 2)]
+    study = run(compile_network(network_of(elements), "Normal", "short_circuit"), ArcFlashSettings(two_second_rule=False))
+    one = study.locations[0].worst
+    assert one.followed is not None
+    first, then = (i.i_fault_ka for i in one.followed.intervals)
+    whole = 13.5 / (first - 1)
+    assert one.followed.by_the_first_s == pytest.approx(whole + 0.06, rel=1e-6)
+    assert one.opens_at_s == pytest.approx(0.56 + (1 - 0.56 / whole) * 13.5 / (then - 1) + 0.06, rel=1e-6)
+    assert first > 1.5 * then
+    assert one.energy_j_cm2 > eq.incident_energy_j_cm2(
+        11.0, one.i_bolted_ka, enclosure_of(study.bus(study.locations[0])), 910.0, 1000 * (whole + 0.06), one.factor
+    )
+
+
+def test_one_way_to_one_source_needs_no_following():
+    """What every device sees first is what it sees until the end."""
     elements = [e | (ENCLOSED if e["name"] == "F" else {}) for e in two_sources() if e["name"] not in ("G2", "Q2", "B2")]
     study = run(compile_network(network_of(elements), "Normal", "short_circuit"), ArcFlashSettings(two_second_rule=False))
     assert all(one.followed is None and one.counts_s == one.arc_time_s for one in study.locations[0].variants)

@@ -33,7 +33,7 @@ class Variant:
     i_device_ka: float
     energy_j_cm2: float
     boundary_mm: float
-    followed: "Followed | None" = None  # where sources are cut off one after the other, and what is left makes it worse than the first current does
+    followed: "Followed | None" = None  # where ways to the sources open one after the other, and what is left makes it worse than the first current does
 
     @property
     def counts_s(self) -> float:
@@ -47,7 +47,7 @@ class Variant:
 
 @dataclass(frozen=True)
 class Followed:
-    """An arc whose sources are cut off one after the other, interval by interval."""
+    """An arc whose ways to the sources open one after the other, interval by interval."""
 
     intervals: tuple[Interval, ...]  # up to the end of the exposure
     counts_s: float

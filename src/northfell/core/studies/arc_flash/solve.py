@@ -25,7 +25,7 @@ NO_DEVICE = "no protective device stands between this place and a source"
 ONE_CASE = "the fast stage is reached in one case only: a little less current clears much slower"
 NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
-ONE_BY_ONE = "sources are cut off one after the other"  # code: what is left drives the devices slower
+ONE_BY_ONE = "ways to the sources open one after the other"  # code: what is left drives the devices slower
 V_RANGE_KV = (0.208, 15.0)
 SAME_S, SAME = 1e-6, 1e-9  # times, and parts of an energy, that are taken as the same
 
@@ -109,17 +109,11 @@ class _Tried:
         self.i_device_ka = {d: share * np.stack([np.abs(f.of(d)[0, :, 0]) for f in flows], axis=1)[:, :, None] for d in carried}
         self.opens_at_s = {d: devices[d].opens_at_s(1000 * i) for d, i in self.i_device_ka.items()}
         self.faults, self._solved = faults, Solved()
-        top = net.topology
-        apart = {
-            (int(top.island_of_node[top.node_of_bus[bus]]), zone) for bus, zone in enumerate(zones.zone_of_bus) if zone in zones.sources and top.fed_bus(bus)
-        }
-        self._islands = [island for island, _ in apart]  # once for each part of it that has a source
 
     def one_after_the_other(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
-        """Whether something opens before a place is cut off that may change what the devices left see: there are several sources, which devices part."""
-        top = self.faults.net.topology
-        several = self._islands.count(int(top.island_of_node[top.node_of_bus[place.faulted]])) > 1
-        return several and any(float(t[at]) < until_s - SAME_S for t in self.opens_at_s.values())
+        """Whether something on the ways to the sources opens before a place is cut off: what the devices left see is another current then."""
+        interest = self.zones.devices_of_interest(place.faulted)
+        return any(float(self.opens_at_s[d][at]) < until_s - SAME_S for d in interest if d in self.opens_at_s)
 
     def followed(self, place: Place, bus: Bus, case: str, factor: float) -> TripOrder:
         """What opens one after the other for an arc at a place, each device by what is left."""
@@ -231,7 +225,7 @@ def _variant(
 ) -> tuple[Variant, list[DeviceTime]]:
     """One of the four: full or reduced current, maximum or minimum case. The current is held until the last source is cut off.
 
-    Where several sources are cut off one after the other, the devices left are followed with what they then see; the worse of both counts.
+    Where ways to the sources open one after the other, the devices left are followed with what they then see; the worse of both counts.
     """
     voc, box, distance = bus.v_nominal_kv or math.nan, enclosure_of(bus), bus.working_distance_mm or math.nan
     ibf, factor = float(tried.ibf_ka[at[0], at[1]]), 1.0 if variant == "full" else tried.factor[at[0]]
@@ -310,7 +304,7 @@ def _rate(arc: Arc, ibf_ka: float, first: float) -> float:
 def _by_what_is_left(
     tried: _Tried, at: tuple[int, int, int], order: TripOrder, worse: Followed, case: str, variant: str, arc: Arc, first_met: tuple[str, ...]
 ) -> tuple[Variant, list[DeviceTime]]:
-    """The variant whose sources are cut off one after the other; the last to open decides."""
+    """The variant whose ways to the sources open one after the other; the last to open decides."""
     voc, ibf, box, distance, factor = arc
     opened = [DeviceTime(case, variant, s.device, s.i_a / 1000, s.t_s, s.reason, fast=False) for s in order.steps]
     stay = [d for d in first_met if d in tried.i_device_ka and d not in {s.device for s in order.steps}]
@@ -338,7 +332,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))
     elif math.isinf(slow.opens_at_s):
         line = f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case"
-        line += " once other sources are cut off" if slow.followed else ""
+        line += " once other ways have opened" if slow.followed else ""
         told.append(Message(line, "does not operate", slow.device or "", grave=True))
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
         told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", "clears in # s; exposure taken as # s"))
@@ -348,7 +342,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         if v.followed and v.device and math.isfinite(v.opens_at_s):
             by_first = f"{v.followed.by_the_first_s:.3g} s by the current it sees first"
             opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, {by_first}"
-            line = f"sources are cut off one after the other: {opens} ({v.variant} current, {v.case}imum case)"
+            line = f"{ONE_BY_ONE}: {opens} ({v.variant} current, {v.case}imum case)"
             told.append(Message(line, ONE_BY_ONE, v.device))
             break
     if bus.main is None and place.side == "load" and bus.bus_kind == "switchboard":

@@ -137,7 +137,7 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
 
 
 def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one: Variant) -> float:
-    """Sources cut off one after the other: what flows in each interval, and how long the first current would bring the same energy. Returns ms."""
+    """Ways to the sources that open one after the other: what flows in each interval, and how long the first current would do for its energy. Returns ms."""
     net, followed = study.net, one.followed
     assert followed is not None
     solved = "network solved anew after each opening"

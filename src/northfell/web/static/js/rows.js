@@ -108,7 +108,10 @@ function replace(row) {
   rows[row.n] = row;
   if (at < 0) return;
   shown[at] = row;
-  if (before.isConnected) before.replaceWith(row);
+  if (!before.isConnected) return;
+  const focused = before.contains(document.activeElement);
+  before.replaceWith(row);
+  if (focused) row.querySelector("a")?.focus({ preventScroll: true });
 }
 
 // Rows that changed and stand in the page, once nothing else waits.
