@@ -56,8 +56,18 @@ def test_proposed_settings_are_kept_whole_or_alone_and_show_what_was_found(clien
 
 def test_the_order_of_opening_by_fault_and_case(client):  # noqa: F811
     page = client.get("/projects/1/coordination?selected=Filter+hall&tab=order&fault=ll").text
-    assert "ll at Filter hall, maximum currents, bolted: cut off after" in page
+    assert "Fault at Filter hall: ll, maximum currents, bolted, slow edges; cut off after" in page
     assert "Q25" in page
+    assert "If Q25 fails" in page
+    failing = client.get("/projects/1/coordination?selected=Filter+hall&tab=order&fault=ll&failed=Q25").text
+    times = [float(re.search(r"; cut off after ([0-9.]+) s", one)[1]) for one in (page, failing)]
+    assert times[1] > times[0]  # what stands above it cuts the fault off, later
+    assert "slow edges, Q25 does not open" in failing
+    assert "All devices open" in failing
+    assert "If Q25 fails" not in failing
+    unknown = client.get("/projects/1/coordination?selected=Filter+hall&tab=order&failed=%3Cnobody%3E")
+    assert unknown.status_code == 200
+    assert "<nobody>" not in unknown.text
     assert "is not fed" in client.get("/projects/1/coordination?selected=P4+feeder&tab=order").text or "cut off after" in page
 
 

@@ -39,9 +39,10 @@ class View:
     fault: str = "3ph"  # type of fault that is looked at
     case: str = "max"
     ends: str = ""  # "ends": junctions are listed as boards are
+    failed: str = ""  # the device that does not open, in a trip order
 
     def _encoded(self, **more: str) -> str:
-        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin", "fault", "case", "ends")
+        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin", "fault", "case", "ends", "failed")
         pairs = {**{name: getattr(self, name) for name in names}, **more}
         return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in USUAL})
 
@@ -93,9 +94,10 @@ def _from_query(
     fault: Annotated[str, Query(pattern="^(3ph|ll|llg|lg)$")] = "3ph",
     case: Annotated[str, Query(pattern="^(max|min)$")] = "max",
     ends: Annotated[str, Query(pattern="^(ends|none)?$")] = "",
+    failed: Annotated[str, Query(max_length=200)] = "",
 ) -> View:
     tab = tab if tab in TABS.get(stage, ()) else ""
-    return View(project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack, fault, case, ends)
+    return View(project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack, fault, case, ends, failed)
 
 
 Looking = Annotated[View, Depends(_from_query)]

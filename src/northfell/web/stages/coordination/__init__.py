@@ -6,13 +6,13 @@ from northfell.core.studies.coordination import COORDINATION
 from northfell.core.studies.trip_order import TRIP_ORDER
 from northfell.web.shell.stage import Look, Stage, Tab
 from northfell.web.stages.coordination import ledger, proposing, setting
-from northfell.web.stages.coordination.card import coordination_figures
+from northfell.web.stages.coordination.card import coordination_figures, opening
 from northfell.web.stages.coordination.sheet import sheet_shown
 from northfell.web.stages.coordination.tags import coordination_tags
 
 
 def _says(look: Look) -> dict[str, Any]:
-    return {"curves": sheet_shown(look)}
+    return {"curves": sheet_shown(look), "opening": opening(look)}
 
 
 COORDINATION_STAGE = Stage(

@@ -3,16 +3,17 @@
 import math
 from urllib.parse import urlencode
 
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Bus, Element
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, RULES, Coordination, Rule, seconds
 from northfell.core.studies.protection import TripOrder
-from northfell.core.studies.trip_order import TRIP_ORDER, TripOrders
+from northfell.core.studies.trip_order import TRIP_ORDER, TripOrders, TripOrderSettings
 from northfell.web.shell.figures import Figure, Section
 from northfell.web.shell.stage import Look
 from northfell.web.stages.coordination.sheet import device_of, gap_text
 
+MOST_ASKED = 3  # devices of which a card asks what happens if they do not open
 NEITHER = "Select a breaker, fuse or relay to see its curves and rules, or a bus to see what opens first for a fault there."
 
 
@@ -65,7 +66,29 @@ def order_of_look(look: Look, e: Bus) -> tuple[TripOrders, TripOrder]:
     """
     orders: TripOrders = look.result(TRIP_ORDER)
     at = orders.net.topology.bus_index[e.id]
-    return orders, orders.at(at, orders.settings.model_copy(update={"fault": look.view.fault, "case": look.view.case}))
+    return orders, orders.at(at, followed_as(look, orders))
+
+
+def followed_as(look: Look, orders: TripOrders) -> TripOrderSettings:
+    """How the fault that is looked at is followed: the settings of the project, with its type, its currents, and who is taken to fail."""
+    chosen = {"fault": look.view.fault, "case": look.view.case}
+    failing = look.network.elements.get(look.view.failed)
+    return orders.settings.model_copy(update=chosen | ({"failed": failing.name} if failing else {}))
+
+
+def told_of(settings: TripOrderSettings) -> str:
+    """The same in words."""
+    failing = f", {settings.failed} does not open" if settings.failed else ""
+    return f"{settings.fault}, {settings.case}imum currents, {settings.current}, {settings.edge} edges{failing}"
+
+
+def opening(look: Look) -> list[Element]:
+    """The devices that open for the fault at the selected bus: who may be asked what happens if one of them does not."""
+    try:
+        orders, order = order_of_look(look, look.element) if isinstance(look.element, Bus) else (None, None)
+    except (CannotRun, NoSolution):
+        return []
+    return [orders.net.elements[s.device] for s in order.steps[:MOST_ASKED]] if orders and order else []
 
 
 def order_section(look: Look, e: Bus) -> Section:
@@ -82,4 +105,4 @@ def order_section(look: Look, e: Bus) -> Section:
     cleared = math.isfinite(order.cleared_s)
     figures.append(Figure("Cut off", figure(order.cleared_s, 3) if cleared else "never", "s" if cleared else "", "" if cleared else "breach"))
     message = " ".join(order.told)
-    return Section(f"What opens first, {look.view.fault}, {look.view.case}imum", figures, orders.settings.current, message)
+    return Section(f"What opens first: {told_of(followed_as(look, orders))}", figures, message=message)

@@ -9,7 +9,7 @@ from northfell.core.studies.coordination import COORDINATION, RULES, Coordinatio
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, num, over, shown, text
-from northfell.web.stages.coordination.card import order_of_look
+from northfell.web.stages.coordination.card import followed_as, order_of_look, told_of
 from northfell.web.stages.coordination.sheet import gap_text
 
 
@@ -96,6 +96,6 @@ def order_table(look: Look) -> Ledger:
     for k, s in enumerate(order.steps, 1):
         figures = num(s.i_a / 1000, digits=3), num(until.get(s.t_s), digits=3)
         rows.append(RowShown(s.device, [num(float(k), 0), num(s.t_s, digits=3), text(orders.net.name(s.device)), text(s.reason), *figures]))
-    where = f"{look.view.fault} at {look.element.name}, {look.view.case}imum currents, {orders.settings.current}"
+    where = f"Fault at {look.element.name}: {told_of(followed_as(look, orders))}"
     ends = f"cut off after {order.cleared_s:.4g} s" if math.isfinite(order.cleared_s) else "not cut off"
-    return Ledger([], heads, rows, empty="No device opens.", note=f"{where}: {ends}. {' '.join(order.told)}")
+    return Ledger([], heads, rows, empty="No device opens.", note=f"{where}; {ends}. {' '.join(order.told)}")
