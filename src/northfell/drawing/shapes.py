@@ -188,15 +188,19 @@ class Group:
     def svg(self) -> str:
         """The content of the group; kept, since a group is drawn once and shown often."""
         words = f'<g class="words">{svg_of(self.words)}</g>' if self.words else ""
-        return svg_of(self.shapes) + words
+        return joined_svg_of(self.shapes) + words
 
 
 def svg_of(shapes: Iterable[Shape]) -> str:
-    """Their text in their order; strokes of one style that follow each other are one path, so that a large sheet has fewer things to paint."""
+    return "".join(shape.svg() for shape in shapes)
+
+
+def joined_svg_of(shapes: Iterable[Shape]) -> str:
+    """The same, but strokes of one style that follow each other are one path, so that a large sheet has fewer things to paint."""
     parts = []
     for style, run in groupby(shapes, lambda shape: isinstance(shape, Line) and shape.style):
         alike = list(run)
-        parts.append(_path(alike, style) if style and len(alike) > 1 else "".join(shape.svg() for shape in alike))
+        parts.append(_path(alike, style) if style and len(alike) > 1 else svg_of(alike))
     return "".join(parts)
 
 
