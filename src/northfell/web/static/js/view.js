@@ -20,6 +20,7 @@ document.adoptedStyleSheets = [...document.adoptedStyleSheets, larger];
 let size = [0, 0]; // of the sheet's place, in pixels: known without asking the page for it
 let far = 1;
 let dressed = null; // the sheet whose boards stand as `far` has it
+let chosen = ""; // what was selected then: its words take their room
 let arrived = []; // symbols put on it since; null for all
 
 export function arrive(symbols) {
@@ -31,24 +32,47 @@ function dress(svg = sheet()) {
   const [, , w, h] = numbers(svg.getAttribute("viewBox"));
   const scale = Math.min(size[0] / w, size[1] / h), up = scale < NEAREST ? READ / (NAME * scale) : 1;
   svg.classList.toggle("far", up !== 1);
-  const fresh = svg === dressed && up === far ? arrived : null;
-  [dressed, arrived] = [svg, []];
+  const fresh = svg === dressed && up === far && chosen === desk()?.dataset.element ? arrived : null;
+  [dressed, arrived, chosen] = [svg, [], desk()?.dataset.element];
   if (up !== far && up !== 1) larger.replaceSync(`${LARGER} { --up: ${up.toFixed(3)}; }`);
   far = up;
   if (up === 1) return;
   const boards = [...fresh ?? svg.children].filter((symbol) => symbol.matches("a.el.bus[data-bar]"));
-  if (!fresh) crowd(boards, up); // words that would stand on each other are left out but for those of the longest board
+  if (!fresh) crowd(boards, svg.querySelector(":scope > a.el.selected:not(.bus)"), up); // words that would stand on each other are left out but for those of the longest board
   for (const board of boards) fitted(board, up);
 }
 
-// The length of words as they are written near by, from where they begin.
-const reach = (text, start) => Number(text.getAttribute("x")) + 0.62 * Number(text.getAttribute("font-size") ?? NAME) * text.textContent.length - start;
+// The length of words as they are written near by, from where they begin; measured beside the page, which need not be laid out for it.
+const pen = document.createElement("canvas").getContext("2d"), lengths = new Map();
+const reach = (text, start) => Number(text.getAttribute("x")) + written(text.textContent, Number(text.getAttribute("font-size") ?? NAME), text.classList.contains("m")) - start;
+
+function written(words, size, mono) {
+  if (mono) return 0.62 * size * words.length;
+  const key = `${size} ${words}`;
+  if (!lengths.has(key)) {
+    pen.font = `700 ${size}px ${getComputedStyle(document.body).fontFamily}`;
+    lengths.set(key, 1.04 * pen.measureText(words).width); // a little more, as long as the letters are still on their way
+  }
+  return lengths.get(key);
+}
+
 const length = (board) => Number(board.dataset.bar.split(",")[2]);
 let rooms = new Map(); // by board: how far its words may reach, 0 where they would stand on those of a longer one
 
-function crowd(boards, up) {
+function crowd(boards, selected, up) {
   const rows = new Map();
+  const occupy = (x, y, right) => {
+    const row = Math.floor(y / (NAME * up));
+    rows.set(row, [...rows.get(row) ?? [], { x, y, right }]);
+  };
   rooms = new Map();
+  const words = [...selected?.querySelectorAll(".words > text") ?? []];
+  const [left, bottom] = [Math.min(...words.map((text) => Number(text.getAttribute("x")))), Math.max(...words.map((text) => Number(text.getAttribute("y"))))];
+  for (const text of words) { // written larger about their lower left corner
+    const x = left + up * (Number(text.getAttribute("x")) - left), wide = up * reach(text, Number(text.getAttribute("x")));
+    const from = text.getAttribute("text-anchor") === "middle" ? x - wide / 2 : x;
+    occupy(from, bottom - up * (bottom - Number(text.getAttribute("y"))), from + wide + 22 * up); // a mark may stand behind
+  }
   for (const board of boards.sort((a, b) => b.classList.contains("selected") - a.classList.contains("selected") || length(b) - length(a))) {
     const texts = [...board.querySelectorAll(".words text")];
     if (!texts.length) continue;
@@ -57,7 +81,7 @@ function crowd(boards, up) {
     const room = beside.some((one) => one.x <= x && x < one.right) ? 0 : Math.min(length(board) + 12, ...beside.filter((one) => one.x > x).map((one) => one.x - x - 4 * up));
     rooms.set(board.dataset.element, room);
     const fits = texts.map((text) => up * reach(text, x)).filter((end) => end <= room);
-    if (fits.length) rows.set(row, [...rows.get(row) ?? [], { x, y, right: x + Math.max(...fits) + 8 * up }]);
+    if (fits.length) occupy(x, y, x + Math.max(...fits) + 8 * up);
   }
 }
 
