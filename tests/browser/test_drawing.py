@@ -277,6 +277,8 @@ def test_two_windows_keep_in_step_and_history_goes_back_after_a_restart(hand):
     hand.changes(lambda: next(b for b in hand.all(".rows .btn") if b.text == "Back to here").click())
     assert hand.one("#field-length_m").get_attribute("value") == "410"
     assert "undone" in hand.one(".rows").text
+    hand.changes(lambda: next(b for b in hand.all(".rows .btn") if b.text == "Redo to here").click())  # of a row that has just come
+    assert hand.one("#field-length_m").get_attribute("value") == "500"
 
 
 def test_projects_are_named_filed_copied_and_deleted_with_undo(hand):
@@ -284,21 +286,32 @@ def test_projects_are_named_filed_copied_and_deleted_with_undo(hand):
     hand.typed("infeed 33 kV 10 kA")
     hand.browser.get(hand.application.address)
 
-    def menu(project: str):
-        card = next(p for p in hand.all(".project") if project in p.text)
-        card.find_element(By.CSS_SELECTOR, ".menu summary").click()
-        return card
+    def menu(project: str, work):
+        """Work in the menu of a project; begun again where its card was made anew meanwhile."""
 
-    card = menu("Harbour")
-    name = card.find_elements(By.NAME, "value")[0]
-    name.clear()
-    name.send_keys("North quay", Keys.ENTER)
+        def tried():
+            card = next(p for p in hand.all(".project") if project in p.text)
+            hand.browser.execute_script("arguments[0].open = true", card.find_element(By.CSS_SELECTOR, ".menu"))
+            work(card)
+            return True
+
+        hand.until(tried)
+
+    def typed(card, n: int, text: str):
+        field = card.find_elements(By.NAME, "value")[n]
+        field.clear()
+        field.send_keys(text, Keys.ENTER)
+
+    def pressed(card, label: str):
+        next(b for b in card.find_elements(By.CSS_SELECTOR, "button") if b.text == label).click()
+
+    menu("Harbour", lambda card: typed(card, 0, "North quay"))
     hand.until(lambda: "North quay" in hand.one(".page").text)
-    menu("North quay").find_elements(By.NAME, "value")[1].send_keys("Ports", Keys.ENTER)
+    menu("North quay", lambda card: typed(card, 1, "Ports"))
     hand.until(lambda: any(h.text == "Ports" for h in hand.all("h2.folder")))
-    next(b for b in menu("North quay").find_elements(By.CSS_SELECTOR, "button") if b.text == "Duplicate").click()
+    menu("North quay", lambda card: pressed(card, "Duplicate"))
     hand.until(lambda: "North quay copy" in hand.one(".page").text)
-    next(b for b in menu("North quay copy").find_elements(By.CSS_SELECTOR, "button") if b.text == "Delete").click()
+    menu("North quay copy", lambda card: pressed(card, "Delete"))
     hand.until(lambda: "North quay copy was deleted." in hand.one(".page").text)
     assert len(hand.all(".project")) == 3  # the two examples and the one that is left
     hand.one(".note-box .btn").click()
@@ -306,9 +319,7 @@ def test_projects_are_named_filed_copied_and_deleted_with_undo(hand):
     with urllib.request.urlopen(f"{hand.application.address}/projects/4/export.northfell") as answer:
         whole = northfell_zip.read(answer.read())
     assert [json.loads(c.acts)[0]["act"] for c in whole.history] == ["add"]
-    menu_of = next(p for p in hand.all(".project") if "North quay copy" in p.text)
-    menu_of.find_element(By.CSS_SELECTOR, ".menu summary").click()
-    next(b for b in menu_of.find_elements(By.CSS_SELECTOR, "button") if b.text == "Delete").click()
+    menu("North quay copy", lambda card: pressed(card, "Delete"))
     hand.until(lambda: "North quay copy was deleted." in hand.one(".page").text)
     hand.browser.get(f"{hand.application.address}/?deleted=true")
     next(b for b in hand.all("button") if b.text == "Delete for good").click()  # the other button of the same form would bring it back

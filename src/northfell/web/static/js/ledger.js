@@ -1,5 +1,5 @@
 import { here } from "./post.js";
-import { all, arrange, inSight, table, take, whenIdle } from "./rows.js";
+import { all, arrange, heed, inSight, table, take, whenIdle } from "./rows.js";
 
 // The ledger: sort by a column, filter by text, set its height, fold it. Numbers sort by what is shown, whatever their unit.
 const remember = sessionStorage;
@@ -158,6 +158,7 @@ const outgrown = (fresh) => { if (fresh.some((row) => [...row.cells].some((cell)
 
 function shown() {
   restore();
+  heed();
   lay();
   whenIdle(outgrown);
 }

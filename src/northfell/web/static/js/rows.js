@@ -114,6 +114,11 @@ function replace(row) {
   if (focused) row.querySelector("a")?.focus({ preventScroll: true });
 }
 
+// Buttons of rows that an answer brought ask the server by themselves, once it is in place.
+export function heed() {
+  if (heeded) for (const body of near) window.htmx.process(body);
+}
+
 // Rows that changed and stand in the page, once nothing else waits.
 export function whenIdle(work) {
   later(() => {
