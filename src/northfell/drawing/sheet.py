@@ -104,9 +104,8 @@ def _view(groups: list[Group]) -> tuple[float, float, float, float]:
     """What holds all groups, with a margin, and room for the legend below; of a large sheet also above, for names that are written larger from afar."""
     if not groups:
         return (0, 0, 600, 400 + LEGEND)
-    boxes = [g.extent for g in groups]
-    left, top = min(b[0] for b in boxes) - MARGIN, min(b[1] for b in boxes)
-    right, bottom = max(b[2] for b in boxes) + MARGIN, max(b[3] for b in boxes)
+    lefts, tops, rights, bottoms = zip(*[g.extent for g in groups], strict=True)
+    left, top, right, bottom = min(lefts) - MARGIN, min(tops), max(rights) + MARGIN, max(bottoms)
     top, bottom = top - max(MARGIN, NAMES_PART * (bottom - top)), bottom + max(MARGIN, LEGEND_PART * (bottom - top) - LEGEND)
     wider, higher = max(SMALLEST[0] - right + left, 0.0), max(SMALLEST[1] - bottom + top, 0.0)  # a few symbols are not blown up
     return (left - wider / 2, top - higher / 2, right - left + wider, bottom - top + higher + LEGEND)

@@ -13,6 +13,7 @@ Takahashi, Fagan and Chin, "Formation of a sparse bus impedance matrix and its a
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from northfell.core.network.topology import Ints
 
 Complexes = NDArray[np.complex128]
 BLOCK = 256  # right-hand sides at a time where columns are solved for: bounds the memory
+PATTERNS = 8  # kept: positive and zero sequence of a few networks
 NEAR = 1e-8  # how near an entry must be to that of a solved column
 
 
@@ -33,6 +35,7 @@ class _Batch:
     columns: Ints  # (column,)
     entries: Ints  # (column, entry) numbers of their entries
     rows: Ints  # (column, entry)
+    places: tuple[Ints, Ints]  # (pair,) of the two among the entries of a column
     pairs: Ints  # (column, pair) number of the entry that lies in the column of one of their rows, in the row of another
 
 
@@ -41,6 +44,7 @@ class Entries:
     """Entries of an inverse in the pattern of the factors: between any two nodes that an element joins."""
 
     position: Ints  # (node,) where it stands in the factors
+    begins: Ints  # (column + 1,) where those of a column begin in the next three
     keys: Ints  # column·n + row of those below the diagonal, ascending
     below: Complexes  # Z[row, column] of them
     above: Complexes  # Z[column, row]
@@ -55,79 +59,76 @@ class Entries:
         return np.asarray(np.where(r == c, self.diagonal[r], beside), complex)
 
 
-class Inverses:
-    """Diagonals of the inverses of matrices; what follows from their pattern alone is found once for those of the same pattern."""
+def diagonal(factor: Factorised, n: int, wanted: Ints) -> Complexes:
+    """The diagonal of the inverse at some places, nan elsewhere.
 
-    def __init__(self) -> None:
-        self._pattern: tuple[Ints, Ints] | None = None
-        self._batches: list[_Batch] | None = None
+    Where the factors do not have symmetric pivots, or an entry is not that of a solved column, the columns are solved for.
+    """
+    found = entries(factor, wanted)
+    if found is None:
+        return _by_columns(factor, n, wanted)
+    made = np.full(n, np.nan, complex)
+    made[wanted] = found.diagonal[found.position[wanted]]
+    return made
 
-    def diagonal(self, factor: Factorised, n: int, wanted: Ints) -> Complexes:
-        """The diagonal of the inverse at some places, nan elsewhere.
 
-        Where the factors do not have symmetric pivots, or an entry is not that of a solved column, the columns are solved for.
-        """
-        diagonal = np.full(n, np.nan, complex)
-        if not len(wanted):
-            return diagonal
-        found = self.entries(factor, wanted)
-        if found is None:
-            return _by_columns(factor, n, wanted)
-        diagonal[wanted] = found.diagonal[found.position[wanted]]
-        return diagonal
+def entries(factor: Factorised, wanted: Ints) -> Entries | None:
+    """The entries of the inverse between nodes that are joined, of which some nodes are wanted.
 
-    def entries(self, factor: Factorised, wanted: Ints) -> Entries | None:
-        """The entries of the inverse between nodes that are joined, of which some nodes are wanted.
-
-        None where the factors do not have symmetric pivots, or an entry in the columns of three of the nodes is not that of the solved column.
-        """
-        found = self._selected(factor.factors)
-        if found is None or self._pattern is None or not len(wanted):
+    None where the factors do not have symmetric pivots, or an entry in the columns of three of the nodes is not that of the solved column.
+    """
+    found = _selected(factor.factors) if len(wanted) else None
+    if found is None:
+        return None
+    node_at = np.argsort(found.position)
+    tried = wanted[np.unique([0, len(wanted) // 2, int(np.argmax(np.abs(found.diagonal[found.position[wanted]])))])]
+    solved = _columns(factor, len(node_at), tried)
+    for k, node in enumerate(tried):
+        at = found.position[node]
+        rows = node_at[np.append(found.keys[found.begins[at] : found.begins[at + 1]] % len(node_at), at)]
+        apart = np.abs(found.at(rows, np.full(len(rows), node)) - solved[rows, k])
+        if not np.all(apart <= NEAR * np.abs(solved[node, k])):
             return None
-        begins, below = self._pattern
-        node_at = np.argsort(found.position)
-        tried = wanted[np.unique([0, len(wanted) // 2, int(np.argmax(np.abs(found.diagonal[found.position[wanted]])))])]
-        solved = _columns(factor, len(node_at), tried)
-        for k, node in enumerate(tried):
-            at = found.position[node]
-            rows = node_at[np.append(below[begins[at] : begins[at + 1]], at)]
-            apart = np.abs(found.at(rows, np.full(len(rows), node)) - solved[rows, k])
-            if not np.all(apart <= NEAR * np.abs(solved[node, k])):
-                return None
-        return found
+    return found
 
-    def _selected(self, lu: Any) -> Entries | None:
-        n = lu.shape[0]
-        if n == 0 or not np.array_equal(lu.perm_r, lu.perm_c):
-            return None
-        lower, upper = lu.L.tocsc(), lu.U.tocsr()
-        d = upper.diagonal()
-        lower.sort_indices()
-        upper.sort_indices()
-        below, above = _off_diagonal(lower, n), _off_diagonal(upper, n)
-        if not (np.array_equal(below[0], above[0]) and np.array_equal(below[1], above[1])):
-            return None
-        if self._pattern is None or not all(np.array_equal(a, b) for a, b in zip(self._pattern, below[:2], strict=True)):
-            self._pattern, self._batches = below[:2], _batches(below[0], below[1], n)
-        if self._batches is None:
-            return None
-        low, up = below[2], above[2] / np.repeat(d, np.diff(above[0]))
-        of_column, of_row, z = np.zeros(len(low), complex), np.zeros(len(low), complex), np.zeros(n, complex)
-        for batch in self._batches:
-            m = batch.rows.shape[1]
-            z[batch.columns] = 1 / d[batch.columns]
-            if not m:
-                continue
-            among = np.zeros((len(batch.columns), m, m), complex)
-            a, b = np.triu_indices(m, 1)
-            among[:, b, a], among[:, a, b] = of_column[batch.pairs], of_row[batch.pairs]
-            among[:, np.arange(m), np.arange(m)] = z[batch.rows]
-            u = up[batch.entries]
-            column = -(among @ low[batch.entries][:, :, None])[:, :, 0]
-            of_column[batch.entries], of_row[batch.entries] = column, -(u[:, None, :] @ among)[:, 0]
-            z[batch.columns] -= np.sum(u * column, axis=1)
-        keys = np.repeat(np.arange(n), np.diff(self._pattern[0])) * n + self._pattern[1]
-        return Entries(lu.perm_c.astype(np.intp), keys, of_column, of_row, z)
+
+def _selected(lu: Any) -> Entries | None:
+    n = lu.shape[0]
+    if n == 0 or not np.array_equal(lu.perm_r, lu.perm_c):
+        return None
+    lower, upper = lu.L.tocsc(), lu.U.tocsr()
+    d = upper.diagonal()
+    lower.sort_indices()
+    upper.sort_indices()
+    below, above = _off_diagonal(lower, n), _off_diagonal(upper, n)
+    if not (np.array_equal(below[0], above[0]) and np.array_equal(below[1], above[1])):
+        return None
+    batches = _batches_of(below[0].tobytes(), below[1].tobytes(), n)
+    if batches is None:
+        return None
+    low, up = below[2], above[2] / np.repeat(d, np.diff(above[0]))
+    of_column, of_row, z = np.zeros(len(low), complex), np.zeros(len(low), complex), np.zeros(n, complex)
+    for batch in batches:
+        m = batch.rows.shape[1]
+        z[batch.columns] = 1 / d[batch.columns]
+        if not m:
+            continue
+        among = np.zeros((len(batch.columns), m, m), complex)
+        a, b = batch.places
+        among[:, b, a], among[:, a, b] = of_column[batch.pairs], of_row[batch.pairs]
+        among[:, np.arange(m), np.arange(m)] = z[batch.rows]
+        u = up[batch.entries]
+        column = -(among @ low[batch.entries][:, :, None])[:, :, 0]
+        of_column[batch.entries], of_row[batch.entries] = column, -(u[:, None, :] @ among)[:, 0]
+        z[batch.columns] -= np.sum(u * column, axis=1)
+    keys = np.repeat(np.arange(n), np.diff(below[0])) * n + below[1]
+    return Entries(lu.perm_c.astype(np.intp), below[0], keys, of_column, of_row, z)
+
+
+@lru_cache(maxsize=PATTERNS)
+def _batches_of(begins: bytes, rows: bytes, n: int) -> list[_Batch] | None:
+    """What follows from the pattern alone, which an edit of values leaves as it is."""
+    return _batches(np.frombuffer(begins, np.intp), np.frombuffer(rows, np.intp), n)
 
 
 def _off_diagonal(factor: Any, n: int) -> tuple[Ints, Ints, Complexes]:
@@ -159,7 +160,7 @@ def _batches(begins: Ints, rows: Ints, n: int) -> list[_Batch] | None:
         pairs = np.searchsorted(keys, wanted)
         if pairs.size and (pairs.max() >= len(keys) or not np.array_equal(keys[pairs], wanted)):
             return None
-        made.append(_Batch(columns, entries, at, pairs))
+        made.append(_Batch(columns, entries, at, (a, b), pairs))
     return made
 
 

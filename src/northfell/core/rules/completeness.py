@@ -109,6 +109,11 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: str) ->
     return found
 
 
+def lacking_for(elements: Mapping[str, Element], element: Element) -> list[str]:
+    """The studies for which one element lacks something."""
+    return [study for study in _MAY_LACK.of(element) if missing_of(elements, element, study)]
+
+
 def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element] | None = None) -> list[Missing]:
     """What the elements (or some `among` them) lack for the study, in the order of the network."""
     may_lack = _MAY_LACK.of  # asked here too, as of tens of thousands of elements next to none lack anything
@@ -117,10 +122,19 @@ def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element
 
 def assumed_count(elements: Mapping[str, Element], study: str) -> int:
     """On how many assumed values the study rests."""
+    return assumed_counts(elements, [study])[0]
+
+
+def assumed_counts(elements: Mapping[str, Element], studies: Iterable[str]) -> list[int]:
+    """The same for several."""
+    resting = [e for e in elements.values() if e.assumed and e.in_service]
+    return [_assumed_among(resting, elements, study) for study in studies]
+
+
+def _assumed_among(resting: list[Element], elements: Mapping[str, Element], study: str) -> int:
     return sum(
         1
-        for element in elements.values()
-        if element.in_service and element.assumed
+        for element in resting
         for p in (*_asked_for(type(element), study), *_wanted_for(type(element), study))
         if p.name in element.assumed and _is_needed(elements, element, p)
     )

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from northfell.core.model.adjacency import Adjacency
+from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Network
 
@@ -19,10 +20,15 @@ class Ends:
 
     def __init__(self, elements: Mapping[str, Element], adjacency: Adjacency) -> None:
         self._elements, self._at = elements, adjacency.at
+        called = [e.name for e in elements.values()], [is_end(elements[bus]) for bus in adjacency.at]
+        self._told = _TOLD.of(adjacency, called, dict)
 
     def of(self, e: Element) -> str:
         """Such as “33 kV intake → 11 kV board A”."""
-        return " → ".join(self._name(bus_id, e) for bus_id in e.buses)
+        told = self._told.get(e.id)
+        if told is None:
+            told = self._told[e.id] = " → ".join([self._name(bus_id, e) for bus_id in e.buses])
+        return told
 
     def _name(self, bus_id: str, coming_from: Element) -> str:
         seen: set[str] = set()
@@ -39,6 +45,9 @@ class Ends:
                 return coming_from.name
             bus_id = next(b for b in coming_from.buses if b != bus_id)
         return self._elements[bus_id].name
+
+
+_TOLD: LastMade[Adjacency, dict[str, str]] = LastMade()  # by element, while nothing is connected or called otherwise
 
 
 def free_proposal_name(network: Network, title: str) -> str:

@@ -116,9 +116,12 @@ DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others t
 
 def heads_of(table: Table, names: str) -> list[Head]:
     """Heads from the columns of a table: the same labels and units as in its files."""
-    columns = {c.name: c for c in table.columns}
-    numbers = {c.name for i, c in enumerate(table.columns) if any(isinstance(row[i], int | float) and not isinstance(row[i], bool) for row in table.rows)}
-    return [Head(columns[n].label, columns[n].unit, n in numbers) for n in names.split()]
+    columns = {c.name: (i, c) for i, c in enumerate(table.columns)}
+    return [Head(c.label, c.unit, any(_is_number(row[i]) for row in table.rows)) for i, c in (columns[n] for n in names.split())]
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
 
 
 def cell_of(record: dict[str, Any], name: str, severity: str = "", otherwise: str = "–") -> CellShown:

@@ -18,7 +18,7 @@ from northfell.app.results.pins import Pin
 from northfell.app.results.studies import Results, findings_in
 from northfell.core.errors import CannotRun, NorthfellError, NotFound, code_of
 from northfell.core.model.network import Network
-from northfell.core.rules.completeness import assumed_count
+from northfell.core.rules.completeness import assumed_count, assumed_counts
 from northfell.core.rules.typical import FILLABLE
 from northfell.core.shorthand.reading import EXAMPLES
 from northfell.core.studies import STUDIES
@@ -264,8 +264,7 @@ def _of_the_stage(results: Results, stage: Stage, state: str) -> list[Finding]:
 
 def _most_assumed(network: Network, state: str) -> int:
     """On how many assumed values the study rests that rests on most."""
-    elements = network.in_state(state)
-    return max(assumed_count(elements, study.key) for study in STUDIES)
+    return max(assumed_counts(network.in_state(state), [study.key for study in STUDIES]))
 
 
 def problem_of(results: Results, view: View) -> list[str]:

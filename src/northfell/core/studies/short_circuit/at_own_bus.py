@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from northfell.core.network import switch_currents
+from northfell.core.network import selected, switch_currents
 from northfell.core.network.compile import Complexes
 from northfell.core.network.selected import Entries
 from northfell.core.network.sequences import SequenceNetwork
@@ -25,7 +25,7 @@ def at_own_bus(one: Case, fault: str = "3ph") -> Complexes | None:
     terminals = np.zeros((len(net.terminals.bus), len(networks)), complex)
     known, raw = replace_nan(found.sequences_pu), replace_nan(found.raw_pu)
     for s, network in enumerate(networks):
-        entries = (one.shared.zero_inverses if s == 2 else one.shared.inverses).entries(network.factor, one.fed)
+        entries = selected.entries(network.factor, one.fed)
         if entries is None:
             return None
         of_node = np.zeros(network.n, complex)  # current of the fault by node: the same at all of its buses

@@ -9,7 +9,7 @@ import numpy as np
 from northfell.core.model.elements import Element
 from northfell.core.network import Compiled, switch_currents
 from northfell.core.network.compile import Complexes, Floats
-from northfell.core.network.selected import BLOCK, Inverses
+from northfell.core.network.selected import BLOCK, diagonal
 from northfell.core.network.sequences import SequenceNetwork, Wires, as_phases, no_load_voltages, sequence_network
 from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
@@ -64,11 +64,9 @@ class Flows:
 
 @dataclass
 class Shared:
-    """What the cases of a state have in common: patterns of the inverses, and columns of the zero sequence."""
+    """What the cases of a state have in common: what the zero sequence is made of."""
 
     net: Compiled
-    inverses: Inverses = field(default_factory=Inverses)
-    zero_inverses: Inverses = field(default_factory=Inverses)
 
     @cached_property
     def conductors(self) -> Conductors:
@@ -141,9 +139,9 @@ class Case:
         """Nodes of buses that are fed."""
         return np.flatnonzero(self.net.topology.fed_node)
 
-    def diagonal(self, network: SequenceNetwork, zero: bool = False) -> Complexes:
+    def diagonal(self, network: SequenceNetwork) -> Complexes:
         """Impedance of a network at every bus [p.u.]."""
-        return self.at_bus((self.shared.zero_inverses if zero else self.shared.inverses).diagonal(network.factor, network.n, self.fed))
+        return self.at_bus(diagonal(network.factor, network.n, self.fed))
 
     @cached_property
     def z1_pu(self) -> Complexes:
@@ -161,7 +159,7 @@ class Case:
     @cached_property
     def z0_pu(self) -> Complexes:
         """Not known where something is not known of the zero sequence, and very large where nothing ties a part to earth."""
-        z = self._with_inside(self.diagonal(self.zero.network, zero=True), "z0_pu")
+        z = self._with_inside(self.diagonal(self.zero.network), "z0_pu")
         return np.where(self.lacking_zero, np.nan, z)
 
     @cached_property

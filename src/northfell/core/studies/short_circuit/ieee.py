@@ -146,7 +146,7 @@ class IeeeCase(Case):
         z = self.zero.network
         paths = replace(z.paths, z=_alone(z.paths.z, what))
         alive = np.concatenate([self.nodes.alive, np.ones(z.n - len(self.nodes.alive), bool)])
-        return self.diagonal(sequence_network(z.n, replace(z.wires, z=_alone(z.wires.z, what)), paths, alive), zero=True)
+        return self.diagonal(sequence_network(z.n, replace(z.wires, z=_alone(z.wires.z, what)), paths, alive))
 
     def x_over_r(self, fault: str = "3ph") -> Floats:
         """X/R by separate reduction; of faults to earth the sums over the sequences."""

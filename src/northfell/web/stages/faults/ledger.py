@@ -9,7 +9,7 @@ import numpy as np
 from northfell.app.results.studies import requested
 from northfell.core.model.by_element import LastMade
 from northfell.core.model.elements import Conductor, Element
-from northfell.core.quantities import MINUS, figure
+from northfell.core.quantities import MINUS, as_written, figure
 from northfell.core.studies.duty import DUTY, NOT_ASSESSED, Duties, Duty
 from northfell.core.studies.short_circuit import ALONG, OPEN, PLACES, SHORT_CIRCUIT, TO_EARTH, Along, IecCase, OpenConductors, ShortCircuit, as_phases
 from northfell.web.shell.figures import AWAITED
@@ -46,17 +46,17 @@ def faults_table(look: Look) -> Ledger:
     earth = np.asarray(faults.figures("i_earth_ka", fault, case), float)
     ratio, z = np.asarray(faults.figures("x_over_r", fault, case), float), np.abs(np.asarray(faults.figures("z1_ohm", fault, case)))
     pinned = _pinned(look, fault, case)
-    rows = []
-    for b in listed_buses(look, faults):
+    listed, rows = listed_buses(look, faults), []
+    figures = np.stack([np.asarray(faults.net.v_nominal_kv, float), *columns, earth, ratio, z, beside], axis=1)[listed]
+    for b, values, writes in zip(listed, figures.tolist(), as_written(figures).tolist(), strict=True):
         e = faults.net.elements[faults.net.topology.bus_ids[b]]
         worst, most = worst_of.get(e.id, ("", None))
-        values = (float(faults.net.v_nominal_kv[b]), *(float(c[b]) for c in columns), float(earth[b]), float(ratio[b]), float(z[b]), float(beside[b]))
         before = pinned.get(e.id) if pinned is not None else None
         if look.waits or pinned is not None:
             rows.append(_fault_row(e, values, most, worst, unknown, fault, pinned is not None, before))
             continue
-        writes = (*(written(v) for v in values), written(most), worst, unknown, fault)
-        rows.append(_ROWS.of(e, writes, _fault_row, e, values, most, worst, unknown, fault, False, None))
+        beside_it = (writes, written(most), worst, unknown, fault)
+        rows.append(_ROWS.of(e, beside_it, _fault_row, e, values, most, worst, unknown, fault, False, None))
     heads = [Head("Bus"), Head("Kind"), Head("Un", "kV", True), *(Head(told, "kA", True) for _, told in names)]
     heads += [Head("To earth", "kA", True)] if fault in TO_EARTH else []
     heads += [Head("I″k", "+/−", True)] if pinned is not None else []
@@ -69,7 +69,7 @@ _ROWS: LastMade[Element, RowShown] = LastMade()
 
 
 def _fault_row(
-    e: Element, values: tuple[float, ...], most: float | None, worst: str, unknown: str, fault: str, compared: bool, before: float | None
+    e: Element, values: list[float], most: float | None, worst: str, unknown: str, fault: str, compared: bool, before: float | None
 ) -> RowShown:  # fmt: skip
     un, *currents, earth, ratio, z, beside = values
     cells = [text(e.name), text(getattr(e, "bus_kind", "")), num(un), *(num(v) for v in currents)]

@@ -5,7 +5,7 @@ from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element
 from northfell.core.model.settings import UnitSettings
 from northfell.core.quantities import entry
-from northfell.core.rules.completeness import missing_of
+from northfell.core.rules.completeness import lacking_for
 from northfell.core.studies import STUDIES
 from northfell.drawing.words import short_data
 from northfell.web.shell.naming import ENDS, Ends, is_end
@@ -16,9 +16,9 @@ from northfell.web.shell.table_cells import Head, Ledger, RowShown, kind_name, n
 def elements_table(look: Look) -> Ledger:
     network, view = look.network, look.view
     elements = network.in_state(view.state)
-    rows, ends = [], Ends(elements, network.adjacency)
+    rows, ends, label_of = [], Ends(elements, network.adjacency), {study.key: study.label for study in STUDIES}
     for e in elements.values():
-        lacking = tuple(sorted({study.label for study in STUDIES if missing_of(elements, e, study.key)}))
+        lacking = tuple(sorted({label_of[key] for key in lacking_for(elements, e) if key in label_of}))
         if view.ends != ENDS and e.id != view.selected and not lacking and is_end(e):  # elements that meet there say what they lead to
             continue
         beside = (ends.of(e), network.settings.units, lacking)
