@@ -70,13 +70,8 @@ def topology_of(elements: Mapping[str, Element]) -> Topology:
 
     branches = [e for e in elements.values() if len(e.TERMINALS) > 1 and not isinstance(e, Switching | Changeover) and live[e.id]]
     branch_from, branch_to = _indices([(e.buses[0], other) for e in branches for other in e.buses[1:]], index)
-    island, n_islands = _components(node[branch_from], node[branch_to], n_nodes)
-
-    fed_island = np.zeros(n_islands, bool)
-    for e in elements.values():
-        if e.feeds and live[e.id]:
-            fed_island[island[node[index[e.buses[0]]]]] = True
-
+    feeding = np.array([index[e.buses[0]] for e in elements.values() if e.feeds and live[e.id]], np.intp)
+    island, fed_node = islands_of(node[branch_from], node[branch_to], node[feeding], n_nodes)
     up = np.array([bus_up[b] for b in bus_ids], bool)
     return Topology(
         bus_ids=bus_ids,
@@ -84,13 +79,21 @@ def topology_of(elements: Mapping[str, Element]) -> Topology:
         node_of_bus=np.where(up, node, -1),
         n_nodes=n_nodes,
         island_of_node=island,
-        fed_node=fed_island[island] if n_nodes else np.zeros(0, bool),
+        fed_node=fed_node,
         closed_ids=tuple(e.id for e in closed),
         closed_from=closed_from,
         closed_to=closed_to,
         closed_terminals=closed_terminals,
         live=live,
     )
+
+
+def islands_of(branch_from: Ints, branch_to: Ints, feeding: Ints, n_nodes: int) -> tuple[Ints, NDArray[np.bool_]]:
+    """The island of each node, and whether it is fed: from the nodes at the ends of branches, and those of the sources that keep an island up."""
+    island, n_islands = _components(branch_from, branch_to, n_nodes)
+    fed_island = np.zeros(n_islands, bool)
+    fed_island[island[feeding]] = True
+    return island, fed_island[island]
 
 
 def same_connections(one: Mapping[str, Element], other: Mapping[str, Element]) -> bool:

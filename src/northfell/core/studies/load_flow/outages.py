@@ -8,7 +8,7 @@ import numpy as np
 from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Changeover, Element, Infeed, Inverter, Switching, SynchronousGenerator
 from northfell.core.model.network import Network
-from northfell.core.network import compile_network
+from northfell.core.network import compile_network, without_one
 from northfell.core.studies.load_flow.result import LoadFlow
 from northfell.core.studies.load_flow.solve import run
 from northfell.core.tables import Cell, Table, build
@@ -55,9 +55,12 @@ def each_out(network: Network, state: str, told: Callable[[int, int], None] | No
 
 
 def _without(network: Network, state: str, element: Element, base: LoadFlow) -> Outage:
-    elements = {**network.in_state(state), element.id: element.model_copy(update={"in_service": False})}
     try:
-        flow = run(compile_network(network, state, elements=elements))
+        net = without_one(base.net, element)
+        if net is None:
+            out = {element.id: element.model_copy(update={"in_service": False})}
+            net = compile_network(network, state, elements={**network.in_state(state), **out})
+        flow = run(net, near=base)
     except NoSolution as error:
         return Outage(element, str(error))
     except CannotRun as error:
@@ -79,13 +82,9 @@ def _without(network: Network, state: str, element: Element, base: LoadFlow) -> 
 
 def _lost(base: LoadFlow, flow: LoadFlow) -> list[tuple[Element, float]]:
     """Consumers that were fed before and are not now, with what they drew [MW]."""
-    found: list[tuple[Element, float]] = []
-    for e in (*base.net.loads, *base.net.motors):
-        p = base.terminal_power[e.id][0].real
-        now = flow.terminal_power.get(e.id, [complex(np.nan)])[0].real
-        if np.isfinite(p) and p > 0 and not np.isfinite(now):
-            found.append((e, float(p)))
-    return found
+    consumers = (*base.net.loads, *base.net.motors)  # the same without a branch or a source
+    drawn, now = (np.concatenate([one.s_load, one.s_motor]).real * base.net.s_base_mva for one in (base, flow))
+    return [(consumers[k], float(drawn[k])) for k in np.flatnonzero((drawn > 0) & ~np.isfinite(now)).tolist()]
 
 
 def outages_table(state: str, outages: list[Outage]) -> Table:
