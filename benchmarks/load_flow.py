@@ -15,10 +15,10 @@ import numpy as np
 from scipy.sparse import csc_array
 
 from benchmarks.synthetic import synthetic
-from northfell.core.network import Factorised, compile_network
+from northfell.core.network import Factorised, compile_network, without_one
 from northfell.core.network.linear import solve_once
 from northfell.core.studies import load_flow
-from northfell.core.studies.load_flow import newton
+from northfell.core.studies.load_flow import newton, outages
 from northfell.core.studies.load_flow.controls import Controls
 from northfell.core.studies.load_flow.solve import case_of
 
@@ -35,7 +35,7 @@ def seconds(work: Callable[[], object], repeats: int) -> float:
     return statistics.median(times)
 
 
-def bare_work(net: Any) -> tuple[list[Callable[[], None]], int]:
+def bare_work(net: Any, near: Any = None) -> tuple[list[Callable[[], None]], int]:
     """The systems that the load flow of this network solves, and nothing else, by the solver that it uses and by SuperLU; and how many they are."""
     made: list[tuple[csc_array, np.ndarray]] = []
 
@@ -45,7 +45,7 @@ def bare_work(net: Any) -> tuple[list[Callable[[], None]], int]:
 
     newton.solve_once = recorded
     try:
-        load_flow.run(net)
+        load_flow.run(net, near=near)
     finally:
         newton.solve_once = solve_once
 
@@ -58,6 +58,17 @@ def bare_work(net: Any) -> tuple[list[Callable[[], None]], int]:
             Factorised(matrix).solve(rhs)
 
     return [again, by_superlu], len(made)
+
+
+def each_out_times(n: int, every: int = 37) -> None:
+    """Some of the elements out in turn: the time of each beside the systems that it solves."""
+    network = synthetic(n)
+    base = load_flow.run(compile_network(network, "Normal"))
+    those = [e for e in outages.candidates(network, "Normal") if e.id in base.net.taking_part]
+    some = those[::every]
+    each = seconds(lambda: [outages.outage(network, "Normal", e, base) for e in some], 3) / len(some)
+    bare = sum(seconds(bare_work(without_one(base.net, e), base)[0][0], 3) for e in some) / len(some)
+    print(f"each of {len(those)} elements out, {n} buses: {1000 * each:.1f} ms, {each / bare:.1f} times its bare solves ({1000 * bare:.1f} ms)")
 
 
 def main() -> None:
@@ -86,6 +97,7 @@ def main() -> None:
             exponent = math.log((compiling + running) / before[1]) / math.log(buses / before[0])
             print(f"        growth of compile and run: exponent {exponent:.2f}")
         before = buses, compiling + running
+    each_out_times(min(most, 1000))
 
 
 if __name__ == "__main__":

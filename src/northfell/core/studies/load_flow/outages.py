@@ -49,12 +49,13 @@ def each_out(network: Network, state: str, told: Callable[[int, int], None] | No
     base = run(compile_network(network, state))
     those = [e for e in candidates(network, state) if e.id in base.net.taking_part][part::parts]
     for n, element in enumerate(those):
-        yield _without(network, state, element, base)
+        yield outage(network, state, element, base)
         if told:
             told(n + 1, len(those))
 
 
-def _without(network: Network, state: str, element: Element, base: LoadFlow) -> Outage:
+def outage(network: Network, state: str, element: Element, base: LoadFlow) -> Outage:
+    """The network with one element out, beside the solution with it."""
     try:
         net = without_one(base.net, element)
         if net is None:
