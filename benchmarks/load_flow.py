@@ -35,7 +35,7 @@ def seconds(work: Callable[[], object], repeats: int) -> float:
     return statistics.median(times)
 
 
-def bare_work(net: Any, near: Any = None) -> tuple[list[Callable[[], None]], int]:
+def bare_work(net: Any) -> tuple[list[Callable[[], None]], int]:
     """The systems that the load flow of this network solves, and nothing else, by the solver that it uses and by SuperLU; and how many they are."""
     made: list[tuple[csc_array, np.ndarray]] = []
 
@@ -45,7 +45,7 @@ def bare_work(net: Any, near: Any = None) -> tuple[list[Callable[[], None]], int
 
     newton.solve_once = recorded
     try:
-        load_flow.run(net, near=near)
+        load_flow.run(net)
     finally:
         newton.solve_once = solve_once
 
@@ -67,7 +67,7 @@ def each_out_times(n: int, every: int = 37) -> None:
     those = [e for e in outages.candidates(network, "Normal") if e.id in base.net.taking_part]
     some = those[::every]
     each = seconds(lambda: [outages.outage(network, "Normal", e, base) for e in some], 3) / len(some)
-    bare = sum(seconds(bare_work(without_one(base.net, e), base)[0][0], 3) for e in some) / len(some)
+    bare = sum(seconds(bare_work(without_one(base.net, e))[0][0], 3) for e in some) / len(some)
     print(f"each of {len(those)} elements out, {n} buses: {1000 * each:.1f} ms, {each / bare:.1f} times its bare solves ({1000 * bare:.1f} ms)")
 
 

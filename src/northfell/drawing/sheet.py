@@ -166,6 +166,7 @@ class _Painter:
         classes += ["selected"] if look.selected else []
         classes += ["lacking"] if look.missing else []
         classes += [look.tag.tone] if look.tag.tone else []
+        classes += ["shaded"] if look.tag.shade else []
         classes += [e.status.replace(" ", "-")] if e.status != "existing" else []
         state = "" if look.fed else ", not fed"
         state += f", {e.status}" if e.status != "existing" else ""

@@ -117,11 +117,13 @@ DECIMALS = {"v_pu": 4, "angle_deg": 1, "loading_pct": 1, "kappa": 3}  # others t
 def heads_of(table: Table, names: str) -> list[Head]:
     """Heads from the columns of a table: the same labels and units as in its files."""
     columns = {c.name: (i, c) for i, c in enumerate(table.columns)}
-    return [Head(c.label, c.unit, any(_is_number(row[i]) for row in table.rows)) for i, c in (columns[n] for n in names.split())]
+    return [Head(c.label, c.unit, _of_numbers(table, i)) for i, c in (columns[n] for n in names.split())]
 
 
-def _is_number(value: object) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
+def _of_numbers(table: Table, column: int) -> bool:
+    """Whether the first value that is there is a number."""
+    first = next((row[column] for row in table.rows if row[column] is not None), None)
+    return isinstance(first, int | float) and not isinstance(first, bool)
 
 
 def cell_of(record: dict[str, Any], name: str, severity: str = "", otherwise: str = "–") -> CellShown:

@@ -39,7 +39,6 @@ class Case:
     iterations: int = 0
     halvings: int = 0
     continued_from_nothing: bool = False
-    near: Complexes | None = None  # (bus,) voltages of nearly the same network, nan where it was not fed
     _pattern: tuple[frozenset[int], Jacobian, Unknown | None] | None = None
     _load: tuple[Complexes, Complexes, Complexes] | None = None  # what is drawn one by one, and by node
     _y: tuple[Complexes, Complexes, csr_array] | None = None  # ratios and steps, and what they make
@@ -214,14 +213,6 @@ class Case:
         v[held] = v_held
         return self.with_held(v)
 
-    def near_start(self) -> Complexes | None:
-        """The voltages of nearly the same network, where there is one; those of a flat start where it was not fed."""
-        if self.near is None:
-            return None
-        v_node, bus = self.by_node(self.start()), np.flatnonzero(np.isfinite(self.near) & (self.net.topology.node_of_bus >= 0))
-        v_node[self.net.topology.node_of_bus[bus]] = self.near[bus]
-        return v_node[self.fed]
-
     def with_held(self, v: Complexes) -> Complexes:
         """The same start with the magnitudes that are held now."""
         v = v.copy()
@@ -238,7 +229,6 @@ class Case:
         NoSolution
             With what was tried and the buses of the largest mismatches.
         """
-        warm = self.near_start() if warm is None else warm
         given, v = self.given(), self.start() if warm is None else self.with_held(warm)
         count, island = connected_components(_pattern(given.y), directed=False)
         if count == 1:

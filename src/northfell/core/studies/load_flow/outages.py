@@ -61,7 +61,7 @@ def outage(network: Network, state: str, element: Element, base: LoadFlow) -> Ou
         if net is None:
             out = {element.id: element.model_copy(update={"in_service": False})}
             net = compile_network(network, state, elements={**network.in_state(state), **out})
-        flow = run(net, near=base)
+        flow = run(net)
     except NoSolution as error:
         return Outage(element, str(error))
     except CannotRun as error:

@@ -13,10 +13,8 @@ from northfell.core.studies.load_flow.settings import LoadFlowSettings
 from northfell.core.studies.load_flow.sources import STUDY, sources_of
 
 
-def run(net: Compiled, settings: LoadFlowSettings | None = None, near: LoadFlow | None = None) -> LoadFlow:
+def run(net: Compiled, settings: LoadFlowSettings | None = None) -> LoadFlow:
     """Balanced load flow of a compiled state. Each island stands for itself: one that lacks something, or has no solution, is kept back and told.
-
-    With `near`, a solution of nearly the same network, the iteration begins at its voltages.
 
     Raises
     ------
@@ -26,7 +24,6 @@ def run(net: Compiled, settings: LoadFlowSettings | None = None, near: LoadFlow 
         If no method finds voltages at which the power balances.
     """
     case = case_of(net, settings)
-    case.near = None if near is None else near.v
     try:
         return carried_by(case)
     except NoSolution as error:

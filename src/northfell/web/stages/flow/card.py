@@ -4,7 +4,7 @@ import cmath
 import math
 from urllib.parse import urlencode
 
-from northfell.core.model.elements import Bus, Element, Relay, Switching
+from northfell.core.model.elements import Bus, CapacitorBank, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow, loading_severity, stages_of, voltage_severity
@@ -78,9 +78,9 @@ def _bus_voltage(flow: LoadFlow, e: Bus, network: Network) -> list[Figure]:
 
 def _controlled(flow: LoadFlow, e: Element) -> list[Figure]:
     """Where controls came to rest: the tap, the steps that are in, the reactive range of a machine."""
-    if (tap := taps(flow).get(e.id)) is not None and getattr(e, "tap_changer", "off load") != "off load":
+    if getattr(e, "tap_changer", "off load") != "off load" and (tap := taps(flow).get(e.id)) is not None:
         return [Figure("Tap found", fixed(tap, 2), "%", note=f"given {getattr(e, 'tap_pct', 0.0):g} %, {getattr(e, 'tap_changer', '')}")]
-    if (steps := steps_in(flow).get(e.id)) is not None:
+    if isinstance(e, CapacitorBank) and (steps := steps_in(flow).get(e.id)) is not None:
         return [Figure("Steps in", str(steps), note=f"of {getattr(e, 'steps', steps)}, switching {getattr(e, 'switching', 'fixed')}")]
     if e.id in flow.ranges:
         low, high = flow.ranges[e.id]
