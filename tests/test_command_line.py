@@ -80,6 +80,14 @@ def test_all_states_and_settings(run, demo):
     assert {row[0] for row in answer["tables"]["locations"]["rows"]} == set(answer["state"])
 
 
+def test_a_setting_of_a_study_that_is_used_needs_no_group(run, demo):
+    """Duty rests on the currents of short circuit: the school by which it is judged is theirs."""
+    _, answer = run("run", "duty", demo, "--set", "school=ieee")
+    assert answer["settings"]["short_circuit"]["school"] == "ieee"
+    methods = {row[-1] for row in answer["tables"]["duties"]["rows"]}
+    assert all("IEEE" in method for method in methods)
+
+
 def test_bad_input_is_exit_1_with_json_all_the_same(run, demo, tmp_path):
     bad = tmp_path / "bad.json"
     bad.write_text(demo.read_text().replace('"length_m": 640.0', '"length_m": -640.0'))
@@ -90,6 +98,7 @@ def test_bad_input_is_exit_1_with_json_all_the_same(run, demo, tmp_path):
         (("run", "load_flow", demo, "--state", "Night"), "There is no operating state “Night”"),
         (("run", "load_flow", demo, "--set", "speed=9"), "Settings: setting is “load_flow.speed”"),
         (("run", "load_flow", demo, "--set", "speed"), "accepted is KEY=VALUE"),
+        (("run", "duty", demo, "--set", "speed=9"), "Settings: setting is “duty.speed”"),
         (("run", "load_flow", tmp_path / "none.json"), "a file that can be read"),
         (("run", "load_flow", tmp_path / "x.doc"), "ends in .northfell.json, .xlsx or .cdf, or a folder of CSV files"),
         (("run", "short_circuit", CDF), "v_nominal_kv is empty"),

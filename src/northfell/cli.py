@@ -332,9 +332,15 @@ def _with_settings(network: Network, study: str, pairs: list[str]) -> Network:
             value = json.loads(text)
         except ValueError:
             value = text
-        path = key if "." in key or key in type(settings).model_fields else f"{study}.{key}"
+        path = key if "." in key or key in type(settings).model_fields else f"{_owner(study, key)}.{key}"
         settings = settings_with(settings, path, value)
     return network.model_copy(update={"settings": settings})
+
+
+def _owner(study: str, setting: str) -> str:
+    """The study whose setting is meant: the one that is run, else one whose results it uses."""
+    asked = study_of(study)
+    return next((one for one in (study, *asked.uses) if setting in study_of(one).settings.model_fields), study)
 
 
 def _write_result(path: Path, text: str, tables: list[Table]) -> None:
