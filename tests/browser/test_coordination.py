@@ -92,3 +92,25 @@ def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
     walk.until(lambda: "tab=order" in walk.browser.current_url)
     walk.until(lambda: any("Q311" in row.text for row in walk.all(".rows tbody tr")))
     assert "1." in walk.one('#sheet a[data-element="Q311"]').text
+
+
+def test_a_path_is_kept_under_a_name_and_opened_from_the_menu(walk):  # noqa: F811
+    walk.open("/projects/1/coordination?selected=Q25")
+    walk.until(lambda: walk.all("#curve-sheet .tc"))
+    drawn = {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")}
+    walk.one("#kept-curves summary").click()
+    walk.one("#new-curves").send_keys("Intake path\n")
+    walk.until(lambda: walk.one("#curves header strong").text == "Intake path")
+    assert {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} == drawn
+    walk.select("Q31")
+    walk.until(lambda: walk.all("#stands-on"))
+    assert walk.one("#curves header strong").text == "Intake path"
+    walk.one("#stands-on summary").click()
+    walk.one('#stands-on input[value="Intake path"]').click()
+    walk.one("#stands-on button").click()
+    walk.until(lambda: {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} == drawn - {"Q31"})
+    walk.open("/projects/1/coordination")
+    walk.one("#kept-curves summary").click()
+    next(a for a in walk.all("#kept-curves a") if a.text == "Intake path").click()
+    walk.until(lambda: {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} == drawn - {"Q31"})
+    assert "curves=Intake" in walk.browser.current_url

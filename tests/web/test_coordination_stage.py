@@ -125,3 +125,50 @@ def test_all_tables_of_the_stage_leave_in_every_form(client, form, begins):  # n
         answer = client.get(f"/projects/1/results.{form}?stage=coordination{over}")
         assert answer.status_code == 200
         assert answer.content.startswith(begins)
+
+
+def test_a_path_is_kept_opened_without_a_selection_and_drawn_where_nothing_is_fed(client, database):  # noqa: F811
+    kept = post(client, "curves/kept/keep?stage=coordination&selected=Q25", value="Intake <path>")
+    assert kept.status_code == 200
+    (sheet,) = network(database).curves
+    assert sheet.name == "Intake <path>"
+    assert sheet.devices[-1] == "Q1"
+    here = "/projects/1/coordination?curves=Intake+%3Cpath%3E"
+    page = client.get(here).text
+    assert "Intake &lt;path&gt;" in page
+    assert "<path>" not in page
+    assert all(f'data-device="{d}"' in page for d in sheet.devices)
+    assert "tc-handle" not in page  # no device is selected
+    assert "tc-handle" in client.get(f"{here}&selected=Q25").text
+    dead = client.get(f"{here}&state=Standby+generator+alone").text
+    assert all(f'data-device="{d}"' in dead for d in sheet.devices)
+    assert client.get("/projects/1/curves.pdf?curves=Intake+%3Cpath%3E").content.startswith(b"%PDF")
+    assert "Intake &lt;path&gt;" in client.get("/projects/1/curves.svg?curves=Intake+%3Cpath%3E").text
+    tried = client.get("/projects/1/curves/try?curves=Intake+%3Cpath%3E&selected=Q25&element=B25&field=time_multiplier&value=0.9").text
+    assert 'data-value="0.9"' in tried
+    assert all(f'data-device="{d}"' in tried for d in sheet.devices)
+
+
+def test_a_device_stands_on_the_sheets_that_are_ticked_and_a_relay_by_its_breaker(client, database):  # noqa: F811
+    for version, name in ((1, "One"), (2, "Two")):
+        assert post(client, "curves/kept/keep?stage=coordination", version, value=name).status_code == 200
+    put = client.post(
+        "/projects/1/curves/kept/stand/Q26?stage=coordination&selected=B26", data={"version": 3, "on": ["One", "Two"]}, headers={"hx-request": "true"}
+    )
+    assert "On 2 of 2 sheets" in put.text
+    assert {c.name: c.devices for c in network(database).curves} == {"One": ["Q26"], "Two": ["Q26"]}
+    assert post(client, "curves/kept/shift?stage=coordination&curves=Two", 4, by=-1).status_code == 200
+    drawn = post(client, "curves/kept/show?stage=coordination&curves=Two", 5, faults="lg", axis="own")
+    assert "A, of each device" in drawn.text
+    assert [c.name for c in network(database).curves] == ["Two", "One"]
+    refused = post(client, "curves/kept/show?stage=coordination&curves=Two", 6, faults="3ph", v_ref="3 m")
+    assert refused.status_code == 422
+    assert "kV" in refused.text
+    assert post(client, "curves/kept/rename?stage=coordination&curves=Two", 6, value="One").status_code == 422
+    gone = post(client, "curves/kept/remove?stage=coordination&curves=Two", 6)
+    assert [c.name for c in network(database).curves] == ["One"]
+    assert 'id="curves" hidden' in gone.text
+    empty = post(client, "curves/kept/stand/Q26?stage=coordination&curves=One", 7)
+    assert "Nothing stands on this sheet yet" in empty.text
+    assert client.get("/projects/1/curves.pdf?curves=One").status_code == 404
+    assert client.get("/projects/1/coordination?curves=no+such").status_code == 200

@@ -109,6 +109,8 @@ def draw_sheet(
         shapes += band_shapes(axes, curve.band)
         shapes += _name(axes, curve, taken)
         groups.append((curve.device, f"tc tone-{k % TONES}{' chosen' if curve.chosen else ''}", shapes))
+    for limit in limits:
+        ground += _limit_name(axes, limit, taken)
     for gap in gaps:
         ground += _too_short(axes, gap, curves[gap.below].band, curves[gap.above].band)
         over += _gap(axes, gap, taken)
@@ -130,14 +132,24 @@ def _seen(axes: Axes, i_a: float, t_s: float) -> bool:
 
 
 def _limit(axes: Axes, limit: Limit) -> list[Shape]:
+    return [Line(tuple(part), Style(cls=f"tc-{limit.kind}")) for part in _parts(axes, limit)]
+
+
+def _parts(axes: Axes, limit: Limit) -> list[list[tuple[float, float]]]:
+    """What of its line stands inside the frame."""
     known = np.isfinite(limit.t_s) & np.isfinite(limit.i_a) & (limit.t_s > 0)
-    points = [axes.at(float(i), float(t)) for i, t in zip(limit.i_a[known], limit.t_s[known], strict=True)]
-    shapes: list[Shape] = [Line(tuple(part), Style(cls=f"tc-{limit.kind}")) for part in _clipped(axes, points)]
-    if shapes:
-        x, y = max((p for part in _clipped(axes, points) for p in part), key=lambda p: p[1])
-        inside = x + 4 + width_of(limit.name, 10) < axes.x + axes.w
-        shapes.append(Text(x + 4 if inside else x - 4, y - 4, limit.name, Style(cls="d"), 10, "start" if inside else "end"))
-    return shapes
+    return _clipped(axes, [axes.at(float(i), float(t)) for i, t in zip(limit.i_a[known], limit.t_s[known], strict=True)])
+
+
+def _limit_name(axes: Axes, limit: Limit, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
+    """The name beside the lower end of the line, above or below what stands there already."""
+    parts = _parts(axes, limit)
+    if not parts:
+        return []
+    x, y = max((p for part in parts for p in part), key=lambda p: p[1])
+    w = width_of(limit.name, 10) + 2
+    x = x + 4 if x + 4 + w < axes.x + axes.w else x - 4 - w
+    return [Text(x, _free(taken, x, y - 4 - 9, w, LINE) + 9, limit.name, Style(cls="d"), 10)]
 
 
 def _clipped(axes: Axes, points: Sequence[tuple[float, float]]) -> list[list[tuple[float, float]]]:

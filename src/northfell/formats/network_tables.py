@@ -1,4 +1,4 @@
-"""A network as plain tables, one for each kind of element and each table of theirs, one each for states, sheets, settings and own catalogue entries.
+"""A network as plain tables, one for each kind of element and each table of theirs, one each for states, sheets, settings, …
 
 Workbooks and folders of CSV files hold these tables. They come back without loss: numbers to the last digit, elements in their order.
 Reading refuses what it cannot take with table, row and column, and takes a table with fewer columns as saying nothing of the others.
@@ -19,9 +19,10 @@ from northfell.formats import northfell_json
 
 Cells = Sequence[Sequence[Any]]  # rows of text, numbers, booleans and None; the first row is the head
 RECORDS = ("assumed", "origins", "catalogue")  # beside the parameters of an element, as JSON text
-OTHERS = ("network", "states", "sheets", "settings", "own entries")
+OTHERS = ("network", "states", "sheets", "curves", "settings", "own entries")
 STATE_HEAD = ("state", "element", "field", "value")
 SHEET_HEAD = ("sheet", "element", *Placement.model_fields)
+CURVES_HEAD = ("curves", "device", "fault", "v_ref_kv", "own_amperes")
 ENTRY_HEAD = ("name", "kind", "family", "source", "made_from", "values")
 MOST_REASONS = 100
 OF_ELEMENTS = {p.name: p for cls in KINDS.values() for p in parameters_of(cls) if p.form == "table"}  # tables with a row's element in their first column
@@ -52,6 +53,9 @@ def tables_of(network: Network) -> dict[str, list[list[Any]]]:
     for sheet in network.sheets:
         sheets += [[sheet.name, names[i], *p.model_dump().values()] for i, p in sheet.placements.items()] or [[sheet.name, ""]]
     tables["sheets"] = sheets
+    curves = [[c.name, names.get(d), c.fault, c.v_ref_kv, c.own_amperes] for c in network.curves for d in c.devices or [""]]
+    if curves:
+        tables["curves"] = [list(CURVES_HEAD), *curves]
     tables["settings"] = [["setting", "value"], *([path, _json(value)] for path, value in _flat(network.settings.model_dump()))]
     tables["own entries"] = [list(ENTRY_HEAD), *([e.name, e.kind, e.family, e.source, e.made_from, _json(e.values)] for e in network.entries)]
     return tables
@@ -96,6 +100,7 @@ class Read:
     elements: dict[str, dict[str, Any]] = field(default_factory=dict)
     states: list[dict[str, Any]] | None = None
     sheets: list[dict[str, Any]] | None = None
+    curves: list[dict[str, Any]] | None = None
     settings: dict[str, Any] | None = None
     entries: list[dict[str, Any]] | None = None
 
@@ -120,6 +125,8 @@ def read(tables: Mapping[str, Cells]) -> Read:
         found.states = _states(tables["states"], refused)
     if tables.get("sheets"):
         found.sheets = _sheets(tables["sheets"], refused)
+    if tables.get("curves"):
+        found.curves = _curves(tables["curves"], refused)
     if tables.get("settings"):
         found.settings = _settings(tables["settings"], refused)
     if tables.get("own entries"):
@@ -150,7 +157,7 @@ def network_of(tables: Mapping[str, Cells]) -> Network:
     data = {
         "format": northfell_json.FORMAT, "format_version": northfell_json.FORMAT_VERSION, "name": found.name or "Unnamed network",
         "settings": found.settings or {}, "elements": list(found.elements.values()), "states": found.states or [], "sheets": found.sheets or [],
-        "catalogue": found.entries or [],
+        "catalogue": found.entries or [], "curves": found.curves or [],
     }  # fmt: skip
     return northfell_json.read(json.dumps(data))
 
@@ -339,6 +346,21 @@ def _sheets(cells: Cells, refused: list[InputRefused]) -> list[dict[str, Any]]:
                 else:
                     place[key] = int(number) if whole else number
         sheet["placements"][str(r["element"])] = place
+    return list(sheets.values())
+
+
+def _curves(cells: Cells, refused: list[InputRefused]) -> list[dict[str, Any]]:
+    """Sheets of curves: a row for each device, of which the first says the rest."""
+    sheets: dict[str, dict[str, Any]] = {}
+    for n, r in enumerate(_records("curves", cells, ("curves", "device"), refused), 2):
+        own, fault = str(r.get("own_amperes") or "").lower() in ("true", "yes", "1"), str(r.get("fault") or "3ph")
+        sheet = sheets.setdefault(str(r["curves"]), {"name": str(r["curves"]), "devices": [], "fault": fault, "v_ref_kv": None, "own_amperes": own})
+        if r.get("v_ref_kv") not in (None, ""):
+            sheet["v_ref_kv"] = _number_text(r["v_ref_kv"], -1)
+            if sheet["v_ref_kv"] <= 0:
+                refused.append(InputRefused("v_ref_kv", str(r["v_ref_kv"])[:40], "a number above 0", where=f"Table curves, row {n}"))
+        if r["device"] not in (None, ""):
+            sheet["devices"].append(str(r["device"]))
     return list(sheets.values())
 
 

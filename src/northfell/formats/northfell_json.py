@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import KINDS, Element
+from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.model.network import (  # fmt: skip
     MOST_ELEMENTS,
     MOST_ENTRIES,
@@ -30,7 +31,7 @@ from northfell.core.model.settings import ProjectSettings
 FORMAT = "northfell-network"
 FORMAT_VERSION = 1
 MOST_BYTES = 32 * 1024 * 1024
-PARTS = ("format", "format_version", "name", "settings", "elements", "states", "sheets", "catalogue")
+PARTS = ("format", "format_version", "name", "settings", "elements", "states", "sheets", "catalogue", "curves")
 
 
 def write(network: Network) -> str:
@@ -45,8 +46,13 @@ def write(network: Network) -> str:
         "states": [_state_out(s, names) for s in network.states],
         "sheets": [{"name": s.name, "placements": {names[i]: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}} for s in network.sheets],
         **({"catalogue": [e.model_dump() for e in network.entries]} if network.entries else {}),
+        **({"curves": [_curves_out(c, names) for c in network.curves]} if network.curves else {}),
     }
     return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def _curves_out(kept: KeptCurves, names: dict[str, str]) -> dict[str, Any]:
+    return {**kept.model_dump(exclude_defaults=True), "devices": [names[d] for d in kept.devices]}
 
 
 def _state_out(state: OperatingState, names: dict[str, str]) -> dict[str, Any]:
@@ -114,13 +120,15 @@ def read(text: str | bytes) -> Network:
     refused += found
     entries, found = _records(data.get("catalogue", []), OwnEntry, "catalogue")
     refused += found + [breach for one in entries for breach in entry_breaches(one)]
+    curves, found = _records(data.get("curves", []), KeptCurves, "curves")
+    refused += found
     if refused:
         raise NetworkRefused(refused)
     try:
         network = Network(name=name)
     except ValidationError as error:
         raise NetworkRefused(refusals_from(error, Network, data, "File")) from None
-    network = network.model_copy(update={"elements": elements, "settings": settings, "states": states, "sheets": sheets, "entries": entries})
+    network = network.model_copy(update={"elements": elements, "settings": settings, "states": states, "sheets": sheets, "entries": entries, "curves": curves})
     check_network(network)
     return network
 
@@ -217,7 +225,7 @@ def schema() -> dict[str, Any]:
     settings = ProjectSettings.model_json_schema(ref_template="#/$defs/{model}")
     definitions.update(settings.pop("$defs", {}))
     definitions["ProjectSettings"] = settings
-    for record in (OperatingState, Sheet, OwnEntry):
+    for record in (OperatingState, Sheet, OwnEntry, KeptCurves):
         one = record.model_json_schema(ref_template="#/$defs/{model}")
         definitions.update(one.pop("$defs", {}))
         definitions[record.__name__] = one
@@ -238,6 +246,7 @@ def schema() -> dict[str, Any]:
             "states": {"type": "array", "items": {"$ref": "#/$defs/OperatingState"}},
             "sheets": {"type": "array", "items": {"$ref": "#/$defs/Sheet"}},
             "catalogue": {"type": "array", "items": {"$ref": "#/$defs/OwnEntry"}},
+            "curves": {"type": "array", "items": {"$ref": "#/$defs/KeptCurves"}},
         },
         "$defs": definitions,
     }

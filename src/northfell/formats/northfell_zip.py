@@ -16,7 +16,7 @@ from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.changes import ACTS, acts_of
-from northfell.core.model.kept_beside import Acknowledged, Proposal
+from northfell.core.model.kept_beside import Acknowledged, KeptCurves, Proposal
 from northfell.core.model.network import MOST_ELEMENTS, MOST_SHEETS, Network, OperatingState, OwnEntry, Sheet, check_network, element_from
 from northfell.core.model.own_entries import entry_breaches
 from northfell.core.model.settings import ProjectSettings
@@ -61,7 +61,7 @@ def write(project: WholeProject) -> bytes:
         "elements": [e.model_dump(exclude_defaults=True) | {"kind": e.kind} for e in n.elements.values()], "states": [s.model_dump() for s in n.states],
         "sheets": [{"name": s.name, "placements": {i: p.model_dump(exclude_defaults=True) for i, p in s.placements.items()}} for s in n.sheets],
         "entries": [e.model_dump() for e in n.entries], "proposals": [p.model_dump() for p in n.proposals],
-        "acknowledged": [a.model_dump() for a in n.acknowledged],
+        "acknowledged": [a.model_dump() for a in n.acknowledged], "curves": [c.model_dump() for c in n.curves],
     }  # fmt: skip
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as pack:
@@ -142,6 +142,7 @@ def _whole(kept: dict[str, Any], changes: Any) -> WholeProject:
         settings=ProjectSettings.model_validate(kept["settings"]), entries=[OwnEntry.model_validate(e) for e in kept.get("entries", [])],
         proposals=[Proposal.model_validate(p) for p in kept.get("proposals", [])],
         acknowledged=[Acknowledged.model_validate(a) for a in kept.get("acknowledged", [])],
+        curves=[KeptCurves.model_validate(c) for c in kept.get("curves", [])],
     ).model_copy(update={"elements": {e.id: e for e in elements}})  # fmt: skip
     if len(network.elements) < len(elements):
         raise _refused("elements", "ids that differ")

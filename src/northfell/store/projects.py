@@ -11,7 +11,7 @@ from pydantic import BaseModel, ValidationError
 
 from northfell.core.errors import NotFound, StaleVersion, Unreadable
 from northfell.core.model.elements import ELEMENT
-from northfell.core.model.kept_beside import Acknowledged, Proposal, ProposedChange
+from northfell.core.model.kept_beside import Acknowledged, KeptCurves, Proposal, ProposedChange
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Sheet
 from northfell.core.model.settings import ProjectSettings
 
@@ -130,13 +130,14 @@ def readable_of(db: Connection, project_id: int) -> tuple[Network, list[Fault]]:
         entries=listed("Catalogue entry", "own_entry", OwnEntry.model_validate_json),
         proposals=[p.model_copy(update={"changes": proposed.get(p.name, [])}) for p in proposals],
         acknowledged=listed("Acknowledged finding", "acknowledged", Acknowledged.model_validate_json),
+        curves=listed("Sheet of curves", "kept_curves", KeptCurves.model_validate_json),
     )
     return network, faults
 
 
 def as_it_stands(db: Connection, project_id: int) -> dict[str, Any]:
     """Everything kept of a project, unread: for whoever must repair it by hand."""
-    tables = ("element", "operating_state", "sheet", "own_entry", "proposal", "proposed_change", "acknowledged", "change")
+    tables = ("element", "operating_state", "sheet", "own_entry", "proposal", "proposed_change", "acknowledged", "kept_curves", "change")
     told: dict[str, Any] = {"project": dict(db.execute("SELECT * FROM project WHERE id = ?", (project_id,)).fetchone() or {})}
     for table in tables:
         told[table] = [dict(row) for row in db.execute(f"SELECT * FROM {table} WHERE project_id = ?", (project_id,))]
@@ -152,7 +153,7 @@ def write_network(db: Connection, project_id: int, old: Network, new: Network) -
     _insert_elements(db, project_id, old, new)
     for table, before, after in (
         ("operating_state", old.states, new.states), ("sheet", old.sheets, new.sheets), ("own_entry", old.entries, new.entries),
-        ("acknowledged", old.acknowledged, new.acknowledged),
+        ("acknowledged", old.acknowledged, new.acknowledged), ("kept_curves", old.curves, new.curves),
     ):  # fmt: skip
         _write_list(db, table, project_id, before, after)
     if old.proposals is not new.proposals:

@@ -118,3 +118,10 @@ CREATE TABLE proposed_change (
     body TEXT NOT NULL CHECK (json_valid(body)),
     PRIMARY KEY (project_id, proposal, position)
 ) STRICT, WITHOUT ROWID;
+
+CREATE TABLE kept_curves (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    position INTEGER NOT NULL,
+    body TEXT NOT NULL CHECK (json_valid(body)),
+    PRIMARY KEY (project_id, position)
+) STRICT, WITHOUT ROWID;

@@ -5,9 +5,10 @@ from typing import Any
 from pydantic import ValidationError
 
 from northfell.core.errors import InputRefused, NetworkRefused
-from northfell.core.model.changes import KEPT_WHOLE, Add, Change, Move, PutEntry, PutSetting, PutSheet, PutState, Set
+from northfell.core.model.changes import KEPT_WHOLE, Add, Change, Move, PutCurves, PutEntry, PutSetting, PutSheet, PutState, Set
 from northfell.core.model.declare.rows import plain
 from northfell.core.model.elements import KINDS, Element
+from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, OperatingState, OwnEntry, Placement, Sheet, references_of, refusals_from
 from northfell.core.model.settings import ProjectSettings
@@ -17,7 +18,7 @@ KEPT = ("kind", "name", "assumed", "origins", "catalogue")
 
 
 def merged(network: Network, found: Read) -> Change:
-    """The change that takes over what tables say and a network does not: values, new elements, states, places, settings, entries."""
+    """The change that takes over what tables say and a network does not: values, new elements, states, places, curves, settings, entries."""
     names = Names(network)
     ids = {**network.id_of_name, **{name: names.new_id(name) for name in found.elements if name not in network.id_of_name}}
     acts: list[Any] = []
@@ -29,6 +30,7 @@ def merged(network: Network, found: Read) -> Change:
         acts += _element(element, _by_id(raw, ids), ids[name])
     acts.sort(key=lambda act: not (isinstance(act, Add) and act.element["kind"] == "bus"))  # what others stand at comes first
     acts += [*_entries(network, found), *_settings(network, found), *_sheets(network, found, ids), *_states(network, found, ids)]
+    acts += _curves(network, found, ids)
     count = sum(isinstance(act, Set | Add) for act in acts)
     return Change(f"Tables imported: {count} element{'s' if count != 1 else ''} changed or added", tuple(acts))
 
@@ -95,6 +97,17 @@ def _sheets(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
             new = _record(Placement, place, f"Table sheets, {name}")
             if places.get(element_id) != new:
                 acts.append(Move(sheet=raw["name"], id=element_id, to=new))
+    return acts
+
+
+def _curves(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
+    old = {c.name: c for c in network.curves}
+    acts: list[Any] = []
+    for raw in found.curves or ():
+        devices = [_known(name, ids, f"Table curves, {raw['name']}") for name in raw["devices"]]
+        new = _record(KeptCurves, {**raw, "devices": devices}, "Table curves")
+        if old.get(new.name) != new:
+            acts.append(PutCurves(name=new.name if new.name in old else "", to=new))
     return acts
 
 

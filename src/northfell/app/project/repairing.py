@@ -46,6 +46,7 @@ def repair(db: Connection, project_id: int) -> Repaired:
             "elements": elements,
             "states": [s.model_copy(update={"differences": {i: v for i, v in s.differences.items() if i in elements}}) for s in network.states],
             "sheets": [s.model_copy(update={"placements": {i: p for i, p in s.placements.items() if i in elements}}) for s in network.sheets],
+            "curves": [c.model_copy(update={"devices": [d for d in c.devices if d in elements]}) for c in network.curves],
             "proposals": [],
         }
     )

@@ -1,13 +1,14 @@
-"""What is kept beside a network: proposals, which are changes not made yet, and findings that someone has taken note of."""
+"""What is kept beside a network: proposals, which are changes not made yet, findings that someone has taken note of, and sheets of curves."""
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from northfell.core.model.elements import Name
+from northfell.core.model.elements import Name, Reference
 from northfell.core.model.elements.base import RECORD, Prose
 
 MOST_CHANGES = 500  # in one proposal
+MOST_DEVICES = 40  # on one sheet of curves
 
 
 class ProposedChange(BaseModel):
@@ -37,3 +38,18 @@ class Acknowledged(BaseModel):
     beyond: float = 0.0  # how far the figure stood when it was acknowledged, in parts of its limit
     severity: str = Field(default="close", max_length=20)
     told: Prose = Field(default="", max_length=400)  # what the finding said then
+
+
+class KeptCurves(BaseModel):
+    """A sheet of time-current curves that is kept under a name: its devices, from below to the source."""
+
+    model_config = RECORD
+    name: Name
+    devices: list[Reference] = Field(default_factory=list, max_length=MOST_DEVICES)  # ids of breakers and fuses
+    fault: Literal["3ph", "lg"] = "3ph"  # between phases, or to earth
+    v_ref_kv: float | None = Field(default=None, gt=0, le=1200)  # voltage of the axis of currents; None: that of the last device
+    own_amperes: bool = False  # each device in its own amperes, whatever the voltage
+
+    def without(self, device: str) -> "KeptCurves":
+        """The same without a device."""
+        return self.model_copy(update={"devices": [d for d in self.devices if d != device]})

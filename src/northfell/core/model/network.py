@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.adjacency import Adjacency
 from northfell.core.model.declare.parameters import Parameter, parameter, parameters_of
-from northfell.core.model.elements import ELEMENT, ORIGINS, Consumer, Element, Name
-from northfell.core.model.kept_beside import Acknowledged, Proposal
+from northfell.core.model.elements import ELEMENT, ORIGINS, Breaker, Consumer, Element, Fuse, Name
+from northfell.core.model.kept_beside import Acknowledged, KeptCurves, Proposal
 from northfell.core.model.own_entries import OwnEntry
 from northfell.core.model.settings import ProjectSettings
 from northfell.core.model.validation import element_from, refusals_from, title_of
@@ -74,6 +74,7 @@ class Network(_Record):
     entries: list[OwnEntry] = Field(default_factory=list)  # catalogue entries of the project's own
     proposals: list[Proposal] = Field(default_factory=list)  # changes kept beside the network
     acknowledged: list[Acknowledged] = Field(default_factory=list)  # findings that were taken note of
+    curves: list[KeptCurves] = Field(default_factory=list)  # sheets of curves, in their order
 
     @property
     def state_names(self) -> list[str]:
@@ -221,12 +222,26 @@ def _list_breaches(network: Network) -> Iterator[InputRefused]:
     """Names that stand twice among sheets and entries, lists that are too long, and places of what is not there."""
     yield from (InputRefused("name", n, "a name that no other entry has", where="Catalogue") for n in _twice(one.name for one in network.entries))
     yield from (InputRefused("name", n, "a name that no other sheet has", where="Sheets") for n in _twice(s.name for s in network.sheets))
-    for what, held, most in (("sheets", network.sheets, MOST_SHEETS), ("states", network.states, MOST_STATES), ("entries", network.entries, MOST_ENTRIES)):
+    for what, held, most in (
+        ("sheets", network.sheets, MOST_SHEETS), ("states", network.states, MOST_STATES), ("entries", network.entries, MOST_ENTRIES),
+        ("curves", network.curves, MOST_SHEETS),
+    ):  # fmt: skip
         if len(held) > most:
             yield InputRefused(what, len(held), f"at most {most}", where="Network")
     for sheet in network.sheets:
         for element_id in sheet.placements.keys() - network.elements.keys():
             yield InputRefused("placements", element_id, "an element of the network", where=f"Sheet {sheet.name}")
+    yield from _curve_breaches(network)
+
+
+def _curve_breaches(network: Network) -> Iterator[InputRefused]:
+    yield from (InputRefused("name", n, "a name that no other sheet of curves has", where="Curves") for n in _twice(c.name for c in network.curves))
+    for kept in network.curves:
+        for device in kept.devices:
+            e = network.elements.get(device)
+            if e is None or not isinstance(e, Breaker | Fuse):
+                yield InputRefused("devices", e.name if e else device, "a breaker or a fuse of the network", where=f"Curves {kept.name}")
+        yield from (InputRefused("devices", device, "each device once", where=f"Curves {kept.name}") for device in _twice(kept.devices))
 
 
 def _twice(names: Iterable[str]) -> list[str]:

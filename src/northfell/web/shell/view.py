@@ -40,9 +40,10 @@ class View:
     case: str = "max"
     ends: str = ""  # "ends": junctions are listed as boards are
     failed: str = ""  # the device that does not open, in a trip order
+    curves: str = ""  # the sheet of curves that is open, of those that are kept
 
     def _encoded(self, **more: str) -> str:
-        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin", "fault", "case", "ends", "failed")
+        names = ("state", "sheet", "selected", "side", "tab", "lack", "proposal", "tags", "shade", "pin", "fault", "case", "ends", "failed", "curves")
         pairs = {**{name: getattr(self, name) for name in names}, **more}
         return urlencode({k: v for k, v in pairs.items() if v and (k, v) not in USUAL})
 
@@ -95,9 +96,12 @@ def _from_query(
     case: Annotated[str, Query(pattern="^(max|min)$")] = "max",
     ends: Annotated[str, Query(pattern="^(ends|none)?$")] = "",
     failed: Annotated[str, Query(max_length=200)] = "",
+    curves: Annotated[str, Query(max_length=100)] = "",
 ) -> View:
     tab = tab if tab in TABS.get(stage, ()) else ""
-    return View(project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack, fault, case, ends, failed)
+    return View(
+        project_id, stage if stage in TABS else FIRST, state, sheet, selected, side, tab, proposal, tags, shade, pin, lack, fault, case, ends, failed, curves
+    )  # fmt: skip
 
 
 Looking = Annotated[View, Depends(_from_query)]

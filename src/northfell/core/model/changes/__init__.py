@@ -16,6 +16,7 @@ from northfell.core.model.changes.acts import (
     Move,
     Propose,
     PutAcknowledged,
+    PutCurves,
     PutEntry,
     PutProposal,
     PutProposals,
@@ -36,7 +37,7 @@ from northfell.core.model.changes.applying import apply_change, apply_completed,
 from northfell.core.model.changes.setting_paths import KEPT_WHOLE, setting_at, setting_paths, settings_with
 
 __all__ = [
-    "ACTS", "Acknowledge", "Act", "Add", "Attach", "Change", "Connect", "Differ", "KEPT_WHOLE", "Move", "Propose", "PutAcknowledged", "PutEntry",
-    "PutProposal", "PutProposals", "PutRow", "PutSetting", "PutSettings", "PutSheet", "PutState", "PutStates", "Remove", "Scale", "Set", "Switch", "Unpropose",
-    "acts_of", "apply_change", "apply_completed", "completed", "setting_at", "setting_paths", "settings_with",
+    "ACTS", "Acknowledge", "Act", "Add", "Attach", "Change", "Connect", "Differ", "KEPT_WHOLE", "Move", "Propose", "PutAcknowledged", "PutCurves",
+    "PutEntry", "PutProposal", "PutProposals", "PutRow", "PutSetting", "PutSettings", "PutSheet", "PutState", "PutStates", "Remove", "Scale", "Set", "Switch",
+    "Unpropose", "acts_of", "apply_change", "apply_completed", "completed", "setting_at", "setting_paths", "settings_with",
 ]  # fmt: skip

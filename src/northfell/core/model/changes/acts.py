@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from northfell.core.model.declare.rows import MOST_ROWS
 from northfell.core.model.elements import Document, Reference
-from northfell.core.model.kept_beside import Acknowledged, Proposal, ProposedChange
+from northfell.core.model.kept_beside import Acknowledged, KeptCurves, Proposal, ProposedChange
 from northfell.core.model.network import OperatingState, Placement, Sheet
 from northfell.core.model.own_entries import OwnEntry
 from northfell.core.model.settings import ProjectSettings
@@ -205,6 +205,15 @@ class PutAcknowledged(_Act):
     acknowledged: list[Acknowledged]
 
 
+class PutCurves(_Act):
+    """Put a sheet of curves in the place of the one of that name, at a place in the list; add one (name empty), or take it away (to None)."""
+
+    act: Literal["curves"] = "curves"
+    name: str
+    to: KeptCurves | None
+    at: int | None = None
+
+
 Act = Annotated[
     Add
     | Remove
@@ -227,7 +236,8 @@ Act = Annotated[
     | Unpropose
     | PutProposals
     | Acknowledge
-    | PutAcknowledged,
+    | PutAcknowledged
+    | PutCurves,
     Field(discriminator="act"),
 ]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act], config=ConfigDict(defer_build=True))

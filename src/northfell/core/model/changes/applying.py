@@ -19,6 +19,7 @@ from northfell.core.model.changes.acts import (
     Move,
     Propose,
     PutAcknowledged,
+    PutCurves,
     PutEntry,
     PutProposal,
     PutProposals,
@@ -39,7 +40,7 @@ from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.declare.rows import at as row_at
 from northfell.core.model.declare.rows import plain, with_row
 from northfell.core.model.elements import Element
-from northfell.core.model.kept_beside import MOST_CHANGES, Acknowledged, Proposal
+from northfell.core.model.kept_beside import MOST_CHANGES, Acknowledged, KeptCurves, Proposal
 from northfell.core.model.network import NORMAL, Network, OperatingState, Placement, Sheet, after, check_network, element_from, title_of
 from northfell.core.model.own_entries import OwnEntry, entry_breaches
 from northfell.core.model.settings import ProjectSettings
@@ -56,6 +57,7 @@ class _Draft:
     entries: list[OwnEntry]
     proposals: list[Proposal]
     acknowledged: list[Acknowledged]
+    curves: list[KeptCurves]
     own: set[int] = dataclass_field(default_factory=set)  # positions of the sheets whose placements were copied already
 
     def placements(self, at: int) -> dict[str, Placement]:
@@ -80,14 +82,14 @@ def apply_change(network: Network, change: Change) -> tuple[Network, Change]:
     """
     draft = _Draft(
         dict(network.elements), list(network.states), list(network.sheets), network.settings, list(network.entries), list(network.proposals),
-        list(network.acknowledged),
+        list(network.acknowledged), list(network.curves),
     )  # fmt: skip
     inverse: list[Any] = []
     for act in change.acts:
         inverse = [*_DO[type(act)](draft, act), *inverse]
     changed = Network.model_construct(
         name=network.name, elements=draft.elements, states=draft.states, sheets=draft.sheets, settings=draft.settings, entries=draft.entries,
-        proposals=draft.proposals, acknowledged=draft.acknowledged,
+        proposals=draft.proposals, acknowledged=draft.acknowledged, curves=draft.curves,
     )  # fmt: skip
     check_network(changed, network)
     return after(changed, network), Change(change.title, tuple(inverse))
@@ -124,6 +126,10 @@ def _remove(draft: _Draft, act: Remove) -> Iterable[Any]:
     for i, sheet in enumerate(draft.sheets):
         if act.id in sheet.placements:
             back.append(Move(sheet=sheet.name, id=act.id, to=draft.placements(i).pop(act.id)))
+    for i, kept in enumerate(draft.curves):
+        if act.id in kept.devices:
+            back.append(PutCurves(name=kept.name, to=kept))
+            draft.curves[i] = kept.without(act.id)
     del draft.elements[act.id]
     return back
 
@@ -348,12 +354,17 @@ def _put_acknowledged(draft: _Draft, act: PutAcknowledged) -> Iterable[Any]:
     return [PutAcknowledged(acknowledged=old)]
 
 
+def _put_curves(draft: _Draft, act: PutCurves) -> Iterable[Any]:
+    old, at = _item(draft.curves, "sheet of curves", act)
+    return [PutCurves(name=act.to.name if act.to else "", to=old, at=at)]
+
+
 _DO: dict[type, Any] = {
     Add: _add, Remove: _remove, Set: _set, PutRow: _put_row, Attach: _attach,
     Connect: _connect, Move: _move, Switch: _switch, Differ: _differ, PutState: _put_state,
     Scale: _scale, PutStates: _put_states, PutSheet: _put_sheet, PutEntry: _put_entry, PutSetting: _put_setting, PutSettings: _put_settings,
     PutProposal: _put_proposal, Propose: _propose, Unpropose: _unpropose, PutProposals: _put_proposals, Acknowledge: _acknowledge,
-    PutAcknowledged: _put_acknowledged,
+    PutAcknowledged: _put_acknowledged, PutCurves: _put_curves,
 }  # fmt: skip
 
 

@@ -62,6 +62,8 @@ def _of(a: act.Act) -> Iterable[Path]:  # noqa: C901  one case for each act
             return [("proposal",)]
         case act.Acknowledge():
             return [("acknowledged", a.key)]
+        case act.PutCurves():
+            return [("curves", name) for name in {a.name, a.to.name if a.to else a.name} - {""}]
         case act.PutAcknowledged():
             return [("acknowledged",)]
     raise TypeError(type(a))  # a defect: every act says what it touches

@@ -1,6 +1,7 @@
-"""What stands on a sheet of curves: the devices of a path from below to the source, at one voltage, with what they must clear and stay below."""
+"""What stands on a sheet of curves: the devices of a path from below to the source, or those that were chosen, with what they must clear and stay below."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -8,13 +9,16 @@ import numpy as np
 
 from northfell.core.model.elements import Cable, Element, InductionMotor, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
+from northfell.core.model.kept_beside import KeptCurves
+from northfell.core.network import Compiled
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination.limits import conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.coordination.rules import through_z
+from northfell.core.studies.coordination.solve import STUDY
 from northfell.core.studies.load_flow import drawn_at_start
-from northfell.core.studies.protection import EDGES, Device, Through
+from northfell.core.studies.protection import EDGES, Device, Through, devices_of, is_complete
 from northfell.core.studies.short_circuit import Floats
 
 SQRT3 = math.sqrt(3)
@@ -35,6 +39,7 @@ class DeviceCurve:
     to_a: float  # greatest current it sees, at the sheet's voltage
     least_a: float  # least fault it sees
     residual: float = 0.0  # 3·I0 that goes with its phase current, of it
+    own: bool = False  # in its own amperes, since its voltage is not known
 
 
 @dataclass(frozen=True)
@@ -51,9 +56,10 @@ class LimitCurve:
 class CurveSheet:
     """The devices of a path with their neighbours."""
 
-    found: Coordination
-    chosen: str
-    v_ref_kv: float
+    net: Compiled
+    found: Coordination | None  # None where there are no faults
+    chosen: str  # empty where none of them is
+    v_ref_kv: float  # nan: each in its own amperes
     devices: tuple[DeviceCurve, ...]  # from below to the source
     limits: tuple[LimitCurve, ...] = ()
     pairs: tuple[Pair, ...] = field(default=())
@@ -84,16 +90,46 @@ def curve_sheet(found: Coordination, device: str, fault: str = "3ph") -> CurveSh
         return None
     v_ref = found.v_kv(device)
     names = path_of(found, device)
-    curves = tuple(_curve(found, d, v_ref, fault) for d in names)
-    shown = set(names)
-    pairs = tuple(p for p in found.worst_of(fault).values() if {p.upstream, p.downstream} <= shown)
-    return CurveSheet(found, device, v_ref, curves, tuple(_limits(found, device, v_ref)), pairs)
+    curves = tuple(_curve(found, found.devices[d], v_ref, fault) for d in names)
+    return CurveSheet(found.net, found, device, v_ref, curves, tuple(_limits(found, device, v_ref)), _among(found, names, fault))
 
 
-def _curve(found: Coordination, device: str, v_ref_kv: float, fault: str) -> DeviceCurve:
-    one = found.devices[device]
-    factor = found.v_kv(device) / v_ref_kv
-    seen = [t for t in found.times if t.device == device and (t.fault == "lg") == (fault == "lg")]
+def kept_sheet(net: Compiled, found: Coordination | None, kept: KeptCurves, device: str = "") -> CurveSheet | None:
+    """A sheet of devices that were chosen, one of which may be selected; None where none of them can be drawn.
+
+    A device that is not fed, or is connected to nothing, is drawn whole: no fault says where its curve ends. So are all where there is
+    no result.
+    """
+    apart = {d: one for d, one in devices_of(net.elements).items() if is_complete(net.elements, one, STUDY)}
+    every = {**apart, **(found.devices if found else {})}
+    names = [d for d in kept.devices if d in every]
+    if not names:
+        return None
+    known = [v for d in reversed(names) if not math.isnan(v := _v_kv(net, every[d]))]
+    v_ref = math.nan if kept.own_amperes else kept.v_ref_kv or next(iter(known), math.nan)
+    curves = tuple(_curve(found or net, every[d], v_ref, kept.fault) for d in names)
+    if found is None:
+        return CurveSheet(net, None, "", v_ref, curves)
+    limits = {one.name: one for d in names for one in _limits(found, d, _v_kv(net, every[d]) if math.isnan(v_ref) else v_ref)}
+    return CurveSheet(net, found, device if device in names else "", v_ref, curves, tuple(limits.values()), _among(found, names, kept.fault))
+
+
+def _among(found: Coordination, devices: Sequence[str], fault: str) -> tuple[Pair, ...]:
+    shown = set(devices)
+    return tuple(p for p in found.worst_of(fault).values() if {p.upstream, p.downstream} <= shown)
+
+
+def _v_kv(net: Compiled, device: Device) -> float:
+    """Nominal voltage where a device stands [kV]; nan where that is not known."""
+    return float(net.v_nominal_kv[net.topology.bus_index[device.switch.buses[0]]])
+
+
+def _curve(of: Coordination | Compiled, one: Device, v_ref_kv: float, fault: str) -> DeviceCurve:
+    net, times = (of.net, of.times) if isinstance(of, Coordination) else (of, ())
+    device, factor = one.switch.id, _v_kv(net, one) / v_ref_kv
+    own = math.isnan(factor)
+    factor = 1.0 if own else factor
+    seen = [t for t in times if t.device == device and (t.fault == "lg") == (fault == "lg")]
     greatest = max((t for t in seen if t.case == "max"), key=lambda t: t.i_a, default=None)
     residual = greatest.residual_a / greatest.i_a if greatest and greatest.i_a > 0 else 0.0
     starts = [fn.curve.from_a(edge) / (residual if fn.measures == "residual" else 1.0) for fn in one.functions for edge in EDGES
@@ -104,7 +140,7 @@ def _curve(found: Coordination, device: str, v_ref_kv: float, fault: str) -> Dev
     jumps = [a for start_a in starts for a in (start_a * (1 - 1e-6), start_a) if start <= a <= top]
     amperes = np.unique(np.concatenate([np.geomspace(start, top, POINTS), jumps, [top]]))
     fast, slow = (one.opens_at_s(Through(amperes, amperes * residual), edge) for edge in EDGES)
-    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor, residual)
+    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor, residual, own and not math.isnan(v_ref_kv))
 
 
 def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurve]:

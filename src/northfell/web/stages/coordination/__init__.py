@@ -2,17 +2,20 @@
 
 from typing import Any
 
+from northfell.core.model.elements import Relay
 from northfell.core.studies.coordination import COORDINATION
 from northfell.core.studies.trip_order import TRIP_ORDER
 from northfell.web.shell.stage import Look, Stage, Tab
-from northfell.web.stages.coordination import ledger, proposing, setting
+from northfell.web.stages.coordination import kept, ledger, proposing, setting
 from northfell.web.stages.coordination.card import coordination_figures, opening
 from northfell.web.stages.coordination.sheet import sheet_shown
 from northfell.web.stages.coordination.tags import coordination_tags
 
 
 def _says(look: Look) -> dict[str, Any]:
-    return {"curves": sheet_shown(look), "opening": opening(look)}
+    switch = look.element.breaker if isinstance(look.element, Relay) else look.view.selected
+    stands_on = [one.name for one in look.network.curves if switch in one.devices]
+    return {"curves": sheet_shown(look), "opening": opening(look), "switch": switch, "stands_on": stands_on}
 
 
 COORDINATION_STAGE = Stage(
@@ -22,7 +25,8 @@ COORDINATION_STAGE = Stage(
         Tab("settings", "Settings", ledger.settings_shown),
         Tab("order", "Trip order", ledger.order_table, study=TRIP_ORDER),
     ),
-    figures=coordination_figures, tags=coordination_tags, says=_says, waits=lambda found: list(found.waits), routers=(setting.router, proposing.router),
+    figures=coordination_figures, tags=coordination_tags, says=_says, waits=lambda found: list(found.waits),
+    routers=(setting.router, proposing.router, kept.router),
     tools="stages/coordination/_tools.html", beside="stages/coordination/_curves.html",
     legend="stages/coordination/_legend.html", acts="stages/coordination/_acts.html",
 )  # fmt: skip

@@ -1,7 +1,7 @@
 """Settings tried by hand on the sheet of curves: what a value would make of curves and gaps, before it is kept; and the sheet as a file."""
 
 from datetime import date
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import ValidationError
@@ -11,15 +11,28 @@ from northfell.core.errors import NotFound
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, with_device
-from northfell.core.studies.coordination import COORDINATION, Coordination, settings_table
+from northfell.core.studies.coordination import COORDINATION, Coordination, CurveSheet, settings_table
 from northfell.core.studies.protection import Device
 from northfell.documents.curves import curves_pdf, curves_svg
 from northfell.documents.sheets import Title
+from northfell.drawing.curve_sheet import Drawn
 from northfell.web.shell.answering import Db, file_answer, slug, templates
+from northfell.web.shell.stage import Look
 from northfell.web.shell.view import Looking, View
-from northfell.web.stages.coordination.sheet import Shown, device_of, shown_of
+from northfell.web.stages.coordination.sheet import device_of, kept_named, kept_shown, sheet_shown, shown_of
 
 router = APIRouter(prefix="/projects/{project_id}")
+
+
+class Printed(NamedTuple):
+    """A sheet of which there is something to print."""
+
+    drawn: Drawn
+    sheet: CurveSheet
+    gaps: list[tuple[str, str, str, str]]
+    told: list[str]
+
+
 Name = Annotated[str, Query(max_length=200)]
 
 
@@ -32,8 +45,9 @@ def try_setting(request: Request, db: Db, view: Looking, element: Name, field: N
     device = device_of(found, e)
     if e is None or not device:
         raise NotFound(f"There is no device “{element}” to set.")
-    tried = found.with_device(_set(found.devices[device], e, field, value))
-    return templates.TemplateResponse(request, "stages/coordination/_sheet_of_curves.html", {"curves": shown_of(tried, device, fault=view.fault), "view": view})
+    tried, kept = found.with_device(_set(found.devices[device], e, field, value)), kept_named(opened.network, view.curves)
+    shown = kept_shown(tried.net, tried, kept, device) if kept else shown_of(tried, device, fault=view.fault)
+    return templates.TemplateResponse(request, "stages/coordination/_sheet_of_curves.html", {"curves": shown, "view": view})
 
 
 @router.get("/curves/energy")
@@ -91,26 +105,24 @@ def as_svg(request: Request, db: Db, view: Looking) -> Response:
 def as_pdf(request: Request, db: Db, view: Looking) -> Response:
     """The same on a page, with the settings of its devices."""
     shown, title = _printed(request, db, view)
-    found, names = shown.sheet.found, [one.device.switch.id for one in shown.sheet.devices]
-    listed = settings_table(found.net, {d: found.devices[d] for d in names})
+    listed = settings_table(shown.sheet.net, {one.device.switch.id: one.device for one in shown.sheet.devices})
     lines = [
         (r["device"], r["setting"], f"{_written(r['value'])} {r['unit'] or ''}".strip(), f"{_written(r['secondary'])} A" if r["secondary"] is not None else "")
         for r in listed.records()
     ]  # fmt: skip
     gaps = [f"{above} above {below}: {gap}" for above, below, gap, _ in shown.gaps]
-    return file_answer(curves_pdf(shown.drawn, title, lines, gaps), "application/pdf", f"{slug(title.sheet)}.pdf")
+    return file_answer(curves_pdf(shown.drawn, title, lines, [*gaps, *shown.told]), "application/pdf", f"{slug(title.sheet)}.pdf")
 
 
 def _written(value: object) -> str:
     return figure(value) if isinstance(value, int | float) else str(value)
 
 
-def _printed(request: Request, db: Db, view: View) -> tuple[Shown, Title]:
+def _printed(request: Request, db: Db, view: View) -> tuple[Printed, Title]:
     opened = open_project(db, view.project_id, view.proposal)
     opened.network.state(view.state)
-    found: Coordination = request.app.state.results.of(opened).at(view.state).result(COORDINATION)
-    device = device_of(found, opened.network.elements.get(view.selected))
-    shown = shown_of(found, device, fault=view.fault) if device else None
-    if shown is None:
-        raise NotFound("There is no device selected.")
-    return shown, Title(opened.title, shown.title, view.state, date.today().isoformat(), opened.network.settings.set_name)
+    shown = sheet_shown(Look(opened.network, request.app.state.results.of(opened), view))
+    if shown is None or shown.drawn is None or shown.sheet is None:
+        raise NotFound("There is no device selected, or nothing of it can be drawn." if shown is None else " ".join(shown.told))
+    printed = Printed(shown.drawn, shown.sheet, shown.gaps, shown.told)
+    return printed, Title(opened.title, shown.title, view.state, date.today().isoformat(), opened.network.settings.set_name)

@@ -1,16 +1,20 @@
-"""The sheet of curves of the selected device: what is drawn, and what can be taken hold of."""
+"""The sheet of curves of the selected device, or one that is kept: what is drawn, and what can be taken hold of."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 
 import numpy as np
 
 from northfell.core.errors import NorthfellError
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element, Relay
-from northfell.core.model.network import NORMAL
+from northfell.core.model.kept_beside import KeptCurves
+from northfell.core.model.network import NORMAL, Network
+from northfell.core.network import Compiled
 from northfell.core.quantities import figure
-from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, seconds
+from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, kept_sheet, seconds
 from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, is_complete, setting_steps
 from northfell.drawing.curve_sheet import Curve, Drawn, Gap, Handle, Level, Limit, draw_sheet, note
 from northfell.drawing.shapes import svg_of
@@ -25,22 +29,24 @@ LEAST_A = 1e-3  # less is no fault that is seen
 class Shown:
     """A sheet as the page takes it."""
 
-    drawn: Drawn
-    sheet: CurveSheet
+    drawn: Drawn | None  # None for a sheet that is kept and of which nothing can be drawn
+    sheet: CurveSheet | None
     title: str
-    gaps: list[tuple[str, str, str, str]]  # above, below, gap, severity
+    gaps: list[tuple[str, str, str, str]] = dataclass_field(default_factory=list)  # above, below, gap, severity
+    kept: KeptCurves | None = None
+    told: list[str] = dataclass_field(default_factory=list)  # what of a kept sheet is not drawn, and why
 
     @property
     def ground(self) -> str:
-        return svg_of(self.drawn.ground)
+        return svg_of(self.drawn.ground) if self.drawn else ""
 
     @property
     def groups(self) -> list[tuple[str, str, str]]:
-        return [(device, cls, svg_of(shapes)) for device, cls, shapes in self.drawn.groups]
+        return [(device, cls, svg_of(shapes)) for device, cls, shapes in self.drawn.groups] if self.drawn else []
 
     @property
     def over(self) -> str:
-        return svg_of(self.drawn.over)
+        return svg_of(self.drawn.over) if self.drawn else ""
 
 
 def device_of(found: Coordination, element: Element | None) -> str:
@@ -51,13 +57,39 @@ def device_of(found: Coordination, element: Element | None) -> str:
 
 
 def sheet_shown(look: Look) -> Shown | None:
-    """The sheet of what is selected; None where that is no device, or there is no result."""
+    """The sheet that is kept under the name looked at, else that of what is selected; None where that is no device, or there is no result."""
     try:
-        found: Coordination = look.result(COORDINATION)
+        found: Coordination | None = look.result(COORDINATION)
     except NorthfellError:
-        return None
-    device = device_of(found, look.element)
-    return shown_of(found, device, _as_found(look, device), look.view.fault) if device else None
+        found = None
+    device = device_of(found, look.element) if found else ""
+    kept = kept_named(look.network, look.view.curves)
+    if kept is None:
+        return shown_of(found, device, _as_found(look, device), look.view.fault) if found and device else None
+    try:
+        net = found.net if found else look.results.at(look.view.state).compiled(COORDINATION.key)
+    except NorthfellError as error:
+        return Shown(None, None, kept.name, kept=kept, told=[str(error)])
+    return kept_shown(net, found, kept, device, _as_found(look, device) if device in kept.devices else None)
+
+
+def kept_named(network: Network, name: str) -> KeptCurves | None:
+    """The sheet that is kept under a name; None where there is none."""
+    return next((one for one in network.curves if one.name == name), None)
+
+
+def kept_shown(net: Compiled, found: Coordination | None, kept: KeptCurves, device: str = "", before: Device | None = None) -> Shown:
+    """Draw a sheet that is kept."""
+    sheet = kept_sheet(net, found, kept, device)
+    drawn = [] if sheet is None else [one.device.switch.id for one in sheet.devices]
+    told = [f"{net.name(d)} is not drawn: its settings are not complete, or it is out of service." for d in kept.devices if d not in drawn]
+    if sheet is None:
+        told = told or ["Nothing stands on this sheet yet. Select a breaker or a fuse, and put it on."]
+        return Shown(None, None, kept.name, kept=kept, told=told)
+    if found is None:
+        told.append("There are no fault currents in this state: curves are drawn whole, and no gap is told.")
+    told += [f"{one.device.name} is drawn in its own amperes: its voltage is not known." for one in sheet.devices if one.own]
+    return _shown(sheet, before, kept.fault, kept.name, kept, told)
 
 
 def _as_found(look: Look, device: str) -> Device | None:
@@ -75,21 +107,38 @@ def shown_of(found: Coordination, device: str, before: Device | None = None, fau
     sheet = curve_sheet(found, device, fault)
     if sheet is None:
         return None
+    names = [one.device.name for one in sheet.devices]
+    earth = ", line to earth" if fault == "lg" else ""
+    return _shown(sheet, before, fault, f"Curves from {names[0]} to {names[-1]}{earth}" if len(names) > 1 else f"Curves of {names[0]}{earth}")
+
+
+def _shown(sheet: CurveSheet, before: Device | None, fault: str, title: str, kept: KeptCurves | None = None, told: Sequence[str] = ()) -> Shown:
+    """Draw what stands on a sheet; the selected device with its handles and currents, if it is one of them."""
+    device, found = sheet.chosen, sheet.found
     curves = [Curve(_band(one), one.device.switch.id, one.device.switch.id == device) for one in sheet.devices]
     if before is not None:
         curves = [_with_found(c, before, sheet) if c.chosen else c for c in curves]
     position = {c.device: k for k, c in enumerate(curves)}
-    gaps = [_gap(found, sheet, p, position) for p in sheet.pairs if device in (p.upstream, p.downstream) and found.verdict(p) != NOT_REQUIRED]
+    gaps = [
+        _gap(found, sheet, p, position)
+        for p in sheet.pairs
+        if found and (not device or device in (p.upstream, p.downstream)) and found.verdict(p) != NOT_REQUIRED and not math.isnan(sheet.v_ref_kv)
+    ]
     limits = [Limit(one.name, one.kind, one.i_a, one.t_s) for one in sheet.limits]
-    chosen = sheet.at[device]
+    chosen = sheet.at.get(device)
     levels = [
         Level(f"{note(a)} {what}", a, cls)
         for what, a, cls in (("greatest", chosen.to_a, "most"), ("least", chosen.least_a, "least"))
         if math.isfinite(a) and a > LEAST_A
-    ]
-    drawn = draw_sheet(curves, limits, gaps, levels, handles_of(chosen), SIZE, f"A at {figure(sheet.v_ref_kv)} kV")
+    ] if chosen else []  # fmt: skip
+    unit = "A, of each device" if math.isnan(sheet.v_ref_kv) else f"A at {figure(sheet.v_ref_kv)} kV"
+    drawn = draw_sheet(curves, limits, gaps, levels, handles_of(chosen) if chosen else [], SIZE, unit)
+    return Shown(drawn, sheet, title, _gaps_told(sheet, found, fault) if found else [], kept, list(told))
+
+
+def _gaps_told(sheet: CurveSheet, found: Coordination, fault: str) -> list[tuple[str, str, str, str]]:
     told = []
-    for p in sorted(sheet.pairs, key=lambda p: device not in (p.upstream, p.downstream)):
+    for p in sorted(sheet.pairs, key=lambda p: sheet.chosen not in (p.upstream, p.downstream)):
         verdict = found.verdict(p)
         said = gap_text(p) + (" (in series)" if verdict == NOT_REQUIRED else "")
         worst = found.worst_pairs[p.upstream, p.downstream]
@@ -97,13 +146,7 @@ def shown_of(found: Coordination, device: str, before: Device | None = None, fau
             verdict = found.verdict(worst)
             said += f", {'to earth' if worst.fault == 'lg' else 'between phases'} {gap_text(worst)}"
         told.append((found.net.name(p.upstream), found.net.name(p.downstream), said, verdict if verdict in ("breach", "close") else ""))
-    earth = ", line to earth" if fault == "lg" else ""
-    return Shown(
-        drawn,
-        sheet,
-        f"Curves from {curves[0].band.name} to {curves[-1].band.name}{earth}" if len(curves) > 1 else f"Curves of {curves[0].band.name}{earth}",
-        told,
-    )
+    return told
 
 
 def gap_text(p: Pair) -> str:
@@ -114,7 +157,7 @@ def gap_text(p: Pair) -> str:
 
 
 def _band(one: DeviceCurve) -> Band:
-    return Band(one.device.name, one.i_a, one.fast_s, one.slow_s)
+    return Band(one.device.name + (" (own A)" if one.own else ""), one.i_a, one.fast_s, one.slow_s)
 
 
 def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:

@@ -69,6 +69,8 @@ document.addEventListener("htmx:before:swap", (event) => {
   for (const task of event.detail.tasks ?? []) {
     const sent = task.fragment;
     if (!sent?.querySelector?.("#desk")) continue;
+    for (const menu of document.querySelectorAll("details.menu[id][open]")) // stays open, unless it is what was asked from
+      if (!menu.contains(event.detail.ctx?.sourceElement)) sent.querySelector(`#${CSS.escape(menu.id)}`)?.setAttribute("open", "");
     symbols(document.getElementById("sheet"), sent.querySelector("#sheet"));
     const [live, fresh] = [table(), sent.querySelector("#ledger .rows > table")];
     if (live && fresh && live.parentElement.id === fresh.parentElement.id) put(fresh); // another table comes whole
