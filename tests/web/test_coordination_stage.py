@@ -172,3 +172,21 @@ def test_a_device_stands_on_the_sheets_that_are_ticked_and_a_relay_by_its_breake
     assert "Nothing stands on this sheet yet" in empty.text
     assert client.get("/projects/1/curves.pdf?curves=One").status_code == 404
     assert client.get("/projects/1/coordination?curves=no+such").status_code == 200
+
+
+def test_the_others_of_a_family_stand_on_the_sheet_and_the_quantities_of_flow_stay(client):  # noqa: F811
+    plain = client.get("/projects/1/coordination?selected=F411&tags=p.q").text
+    assert "tc-ghost" not in plain
+    assert "tags=p.q.ghosts" in plain  # the button
+    shown = client.get("/projects/1/coordination?selected=F411&tags=p.q.ghosts").text
+    assert shown.count('class="tc-ghost"') >= 15
+    assert ">200 A<" in shown
+    assert ">250 A<" not in shown  # that it is
+    assert "This one alone" in shown
+    assert client.get("/projects/1/curves.pdf?selected=F411&tags=ghosts").content.startswith(b"%PDF")
+    tried = client.get("/projects/1/curves/try?selected=F411&tags=ghosts&element=F411&field=i_rated_a&value=160").text
+    assert "250 A" in tried.replace(">", " ")  # the one that stands is one of the others of the one that is tried
+    assert ">160 A<" not in tried
+    flow = client.get("/projects/1/flow?tags=ghosts&selected=W25").text
+    assert flow.count("checked") == client.get("/projects/1/flow?selected=W25").text.count("checked")
+    assert client.get("/projects/1/flow?tags=none").text.count('data-look="tags" checked') == 0

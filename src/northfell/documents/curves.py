@@ -25,7 +25,8 @@ def _looks(tone: str = INK, chosen: bool = False) -> dict[str, Look]:
     """By class; what belongs to a device in its tone."""
     return {
         "grid": Look("", RULE, 0.5), "axis": Look("", QUIET, 0.9), "d": Look(QUIET), "tc-band": Look(mixed(PAPER, tone, 0.24 if chosen else 0.14)),
-        "tc-edge": Look("", tone, 2.0 if chosen else 1.1), "tc-found": Look("", tone, 1.0, (3.0, 3.0)), "tc-name": Look(tone), "tc-plate": Look(PAPER),
+        "tc-edge": Look("", tone, 2.0 if chosen else 1.1), "tc-found": Look("", tone, 1.0, (3.0, 3.0)), "tc-ghost": Look("", mixed(PAPER, tone, 0.5), 0.6),
+        "tc-other": Look(tone), "tc-name": Look(tone), "tc-plate": Look(PAPER),
         "tc-damage": Look("", INK, 1.4), "tc-load": Look("", QUIET, 1.1, (5.0, 3.0)), "tc-level": Look("", QUIET, 0.8, (2.0, 3.0)), "tc-foot": Look(INK),
         "tc-words": Look(INK), "tc-measure": Look("", INK, 1.4), "tc-short": Look("", MADDER, 0.8),
     }  # fmt: skip
@@ -60,7 +61,7 @@ def curves_svg(drawn: Drawn, title: Title) -> str:
 
     rules = [rule(f".{name}", look) for name, look in _looks().items()]
     for k, tone in enumerate(TONES):
-        own = {name: look for name, look in _looks(tone).items() if name in ("tc-band", "tc-edge", "tc-found", "tc-name")}
+        own = {name: look for name, look in _looks(tone).items() if name in ("tc-band", "tc-edge", "tc-found", "tc-ghost", "tc-name", "tc-other")}
         rules += [rule(f".tone-{k} .{name}", look) for name, look in own.items()] + [f".tone-{k}.chosen .tc-edge{{stroke-width:2}}"]
     rules += [
         f".{verdict}.tc-{part}{{{what}:{colour}}}"

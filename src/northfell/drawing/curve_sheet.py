@@ -15,6 +15,7 @@ from northfell.drawing.time_current import Axes, Band, Floats, band_shapes, curr
 LEFT, RIGHT, TOP, BOTTOM = 40.0, 16.0, 10.0, 32.0
 TONES = 5  # devices beyond that many begin anew
 LINE, NAME_H = 13.0, 15.0
+BESIDE, PARTING = 8.0, 0.4  # lines nearer than that begin together; of their width, where they have parted
 HATCH = 5.0  # between the strokes of what is too short
 
 
@@ -26,6 +27,7 @@ class Curve:
     device: str  # id of its switch
     chosen: bool = False
     as_found: Band | None = None
+    ghosts: tuple[Band, ...] = ()  # others of its family, of which the slow edges are drawn
 
 
 @dataclass(frozen=True)
@@ -105,12 +107,15 @@ def draw_sheet(
         over += _level(axes, level, taken)
     groups = []
     for k, curve in enumerate(curves):
-        shapes: list[Shape] = _as_found(axes, curve.as_found) if curve.as_found is not None else []
+        shapes: list[Shape] = [line for one in curve.ghosts for line in _ghost(axes, one)]
+        shapes += _as_found(axes, curve.as_found) if curve.as_found is not None else []
         shapes += band_shapes(axes, curve.band)
         shapes += _name(axes, curve, taken)
         groups.append((curve.device, f"tc tone-{k % TONES}{' chosen' if curve.chosen else ''}", shapes))
     for limit in limits:
         ground += _limit_name(axes, limit, taken)
+    for curve in curves:
+        over += _ghost_names(axes, curve, taken)
     for gap in gaps:
         ground += _too_short(axes, gap, curves[gap.below].band, curves[gap.above].band)
         over += _gap(axes, gap, taken)
@@ -195,10 +200,14 @@ def _level(axes: Axes, level: Level, taken: list[tuple[float, float, float, floa
 
 def _free(taken: list[tuple[float, float, float, float]], x: float, y: float, w: float, h: float) -> float:
     """The next height, from y down, at which a text of a size runs into no other; it is taken from then on."""
-    while any(x < tx + tw + 3 and tx < x + w + 3 and y < ty + th and ty < y + h for tx, ty, tw, th in taken):
+    while _meets(taken, x, y, w, h):
         y += 4
     taken.append((x, y, w, h))
     return y
+
+
+def _meets(taken: list[tuple[float, float, float, float]], x: float, y: float, w: float, h: float) -> bool:
+    return any(x < tx + tw + 3 and tx < x + w + 3 and y < ty + th and ty < y + h for tx, ty, tw, th in taken)
 
 
 def _name(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
@@ -215,6 +224,42 @@ def _name(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float
 
 def _as_found(axes: Axes, band: Band) -> list[Shape]:
     return [Line(one.points, Style(cls="tc-found")) for one in band_shapes(axes, band) if isinstance(one, Line)]
+
+
+def _ghost(axes: Axes, band: Band) -> list[Shape]:
+    """The slow edge of another of the family."""
+    known = np.isfinite(band.slow_s)
+    points = [axes.at(float(i), max(float(t), 1e-9)) for i, t in zip(band.i_a[known], band.slow_s[known], strict=True)]
+    return [Line(tuple(part), Style(cls="tc-ghost")) for part in _clipped(axes, points)]
+
+
+def _ghost_names(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
+    """What is different of each, beside its line where that is another than the device's own, at the first place where there is room.
+
+    From above, or where all begin together, from where they part.
+    """
+    own = {x: y for line in _ghost(axes, curve.band) if isinstance(line, Line) for x, y in line.points}
+    xs, ys = np.array(sorted(own)), np.array([own[x] for x in sorted(own)])
+
+    def apart(x: float, y: float) -> bool:
+        return not len(xs) or not xs[0] <= x <= xs[-1] or abs(float(np.interp(x, xs, ys)) - y) > BESIDE
+
+    ways = [[point for line in _ghost(axes, one) if isinstance(line, Line) for point in line.points if apart(*point)] for one in curve.ghosts]
+    tops = {round(way[0][0] / BESIDE) for way in ways if way}
+    together = len(tops) <= len(ways) / 2
+    named: list[Shape] = []
+    for ghost, way in zip(curve.ghosts, ways, strict=True):
+        if together and way:
+            part = way[0][0] + PARTING * (way[-1][0] - way[0][0])
+            way.sort(key=lambda point: abs(point[0] - part))
+        w = width_of(ghost.name, 9) + 2
+        for x, y in way:
+            box = (x + 3, max(y - 5, axes.y + 2), w, 11.0)
+            if box[0] + w < axes.x + axes.w and box[1] + 11 < axes.y + axes.h and not _meets(taken, *box):
+                taken.append(box)
+                named.append(Text(box[0], box[1] + 9, ghost.name, Style(cls="tc-other"), 9))
+                break
+    return named
 
 
 def _gap(axes: Axes, gap: Gap, taken: list[tuple[float, float, float, float]]) -> list[Shape]:

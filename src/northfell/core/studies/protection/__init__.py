@@ -2,6 +2,7 @@
 
 from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s
 from northfell.core.studies.protection.devices import Clearing, Device, devices_of, is_complete, lacking_of
+from northfell.core.studies.protection.family import family_of
 from northfell.core.studies.protection.following import Asked, Interval, Solved, Step, TripOrder, follow, order_of
 from northfell.core.studies.protection.functions import EDGES, REGISTRY, Amperes, Curve, Edge, Function, FunctionKind, Measured, Through, Tolerance, seen_by
 from northfell.core.studies.protection.isolation import Isolation, Zones
@@ -9,6 +10,6 @@ from northfell.core.studies.protection.steps import setting_steps
 
 __all__ = [
     "Amperes", "Asked", "Clearing", "Curve", "Device", "EDGES", "Edge", "Function", "FunctionKind", "Interval", "Isolation", "Measured", "REGISTRY", "Solved",
-    "Step", "Through", "Tolerance", "TripOrder", "Zones", "devices_of", "follow", "gg_operating_time_s", "is_complete",
+    "Step", "Through", "Tolerance", "TripOrder", "Zones", "devices_of", "family_of", "follow", "gg_operating_time_s", "is_complete",
     "lacking_of", "order_of", "relay_time_s", "seen_by", "setting_steps",
 ]  # fmt: skip

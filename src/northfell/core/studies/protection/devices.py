@@ -41,6 +41,13 @@ class Device:
         """Without its functions, which are made again where they are asked for: a result that holds devices goes between processes."""
         return {"switch": self.switch, "relays": self.relays}
 
+    def with_holder(self, changed: Element) -> "Device":
+        """The same with its switch, or one of its relays, set otherwise."""
+        if isinstance(changed, Relay):
+            return Device(self.switch, tuple(changed if r.id == changed.id else r for r in self.relays))
+        assert isinstance(changed, Breaker | Fuse)
+        return Device(changed, self.relays)
+
     @cached_property
     def functions(self) -> tuple[Function, ...]:
         """What opens it."""

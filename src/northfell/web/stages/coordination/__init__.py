@@ -4,18 +4,22 @@ from typing import Any
 
 from northfell.core.model.elements import Relay
 from northfell.core.studies.coordination import COORDINATION
+from northfell.core.studies.protection import family_of
 from northfell.core.studies.trip_order import TRIP_ORDER
 from northfell.web.shell.stage import Look, Stage, Tab
 from northfell.web.stages.coordination import kept, ledger, proposing, setting
 from northfell.web.stages.coordination.card import coordination_figures, opening
-from northfell.web.stages.coordination.sheet import sheet_shown
+from northfell.web.stages.coordination.sheet import sheet_shown, toggled
 from northfell.web.stages.coordination.tags import coordination_tags
 
 
 def _says(look: Look) -> dict[str, Any]:
     switch = look.element.breaker if isinstance(look.element, Relay) else look.view.selected
     stands_on = [one.name for one in look.network.curves if switch in one.devices]
-    return {"curves": sheet_shown(look), "opening": opening(look), "switch": switch, "stands_on": stands_on}
+    shown = sheet_shown(look)
+    drawn = shown.sheet.at.get(switch) if shown and shown.sheet else None
+    family = toggled(look.view) if drawn and look.element and family_of(drawn.device, look.element) else None
+    return {"curves": shown, "opening": opening(look), "switch": switch, "stands_on": stands_on, "family": family}
 
 
 COORDINATION_STAGE = Stage(

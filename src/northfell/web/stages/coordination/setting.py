@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from northfell.app.project.projects import open_project
 from northfell.core.errors import NotFound
-from northfell.core.model.elements import Breaker, Element, Fuse, Relay
+from northfell.core.model.elements import Element
 from northfell.core.quantities import figure
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, with_device
 from northfell.core.studies.coordination import COORDINATION, Coordination, CurveSheet, settings_table
@@ -19,7 +19,7 @@ from northfell.drawing.curve_sheet import Drawn
 from northfell.web.shell.answering import Db, file_answer, slug, templates
 from northfell.web.shell.stage import Look
 from northfell.web.shell.view import Looking, View
-from northfell.web.stages.coordination.sheet import device_of, kept_named, kept_shown, sheet_shown, shown_of
+from northfell.web.stages.coordination.sheet import device_of, ghosts_shown, kept_named, kept_shown, sheet_shown, shown_of
 
 router = APIRouter(prefix="/projects/{project_id}")
 
@@ -46,7 +46,8 @@ def try_setting(request: Request, db: Db, view: Looking, element: Name, field: N
     if e is None or not device:
         raise NotFound(f"There is no device “{element}” to set.")
     tried, kept = found.with_device(_set(found.devices[device], e, field, value)), kept_named(opened.network, view.curves)
-    shown = kept_shown(tried.net, tried, kept, device) if kept else shown_of(tried, device, fault=view.fault)
+    ghosts = e if ghosts_shown(view) else None
+    shown = kept_shown(tried.net, tried, kept, device, ghosts=ghosts) if kept else shown_of(tried, device, fault=view.fault, ghosts=ghosts)
     return templates.TemplateResponse(request, "stages/coordination/_sheet_of_curves.html", {"curves": shown, "view": view})
 
 
@@ -88,10 +89,7 @@ def _set(device: Device, holder: Element, field: str, value: float) -> Device:
         changed = type(holder).model_validate({**holder.model_dump(), field: entered})
     except ValidationError as error:
         raise NotFound(f"{holder.name}: {field} is {value:g}, which cannot be set.") from error
-    if isinstance(changed, Relay):
-        return Device(device.switch, tuple(changed if r.id == changed.id else r for r in device.relays))
-    assert isinstance(changed, Breaker | Fuse)
-    return Device(changed, device.relays)
+    return device.with_holder(changed)
 
 
 @router.get("/curves.svg")

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
 
 import numpy as np
@@ -15,14 +15,16 @@ from northfell.core.model.network import NORMAL, Network
 from northfell.core.network import Compiled
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, kept_sheet, seconds
-from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, is_complete, setting_steps
+from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, family_of, is_complete, setting_steps
 from northfell.drawing.curve_sheet import Curve, Drawn, Gap, Handle, Level, Limit, draw_sheet, note
 from northfell.drawing.shapes import svg_of
 from northfell.drawing.time_current import Band
 from northfell.web.shell.stage import Look
+from northfell.web.shell.view import View
 
 SIZE = (500.0, 410.0)
 LEAST_A = 1e-3  # less is no fault that is seen
+GHOSTS = "ghosts"  # code in the address: all of the family of the selected device are drawn faintly
 
 
 @dataclass(frozen=True)
@@ -64,13 +66,25 @@ def sheet_shown(look: Look) -> Shown | None:
         found = None
     device = device_of(found, look.element) if found else ""
     kept = kept_named(look.network, look.view.curves)
+    ghosts = look.element if ghosts_shown(look.view) else None
     if kept is None:
-        return shown_of(found, device, _as_found(look, device), look.view.fault) if found and device else None
+        return shown_of(found, device, _as_found(look, device), look.view.fault, ghosts) if found and device else None
     try:
         net = found.net if found else look.results.at(look.view.state).compiled(COORDINATION.key)
     except NorthfellError as error:
         return Shown(None, None, kept.name, kept=kept, told=[str(error)])
-    return kept_shown(net, found, kept, device, _as_found(look, device) if device in kept.devices else None)
+    return kept_shown(net, found, kept, device, _as_found(look, device) if device in kept.devices else None, ghosts)
+
+
+def ghosts_shown(view: View) -> bool:
+    """Whether the others of the family of the selected device stand on the sheet."""
+    return GHOSTS in view.tags.split(".")
+
+
+def toggled(view: View) -> str:
+    """The codes in the address with the family shown, or not any more; those of other stages stay."""
+    codes = [code for code in view.tags.split(".") if code and code != GHOSTS]
+    return ".".join(codes if ghosts_shown(view) else [*codes, GHOSTS])
 
 
 def kept_named(network: Network, name: str) -> KeptCurves | None:
@@ -78,7 +92,9 @@ def kept_named(network: Network, name: str) -> KeptCurves | None:
     return next((one for one in network.curves if one.name == name), None)
 
 
-def kept_shown(net: Compiled, found: Coordination | None, kept: KeptCurves, device: str = "", before: Device | None = None) -> Shown:
+def kept_shown(
+    net: Compiled, found: Coordination | None, kept: KeptCurves, device: str = "", before: Device | None = None, ghosts: Element | None = None
+) -> Shown:  # fmt: skip
     """Draw a sheet that is kept."""
     sheet = kept_sheet(net, found, kept, device)
     drawn = [] if sheet is None else [one.device.switch.id for one in sheet.devices]
@@ -89,7 +105,7 @@ def kept_shown(net: Compiled, found: Coordination | None, kept: KeptCurves, devi
     if found is None:
         told.append("There are no fault currents in this state: curves are drawn whole, and no gap is told.")
     told += [f"{one.device.name} is drawn in its own amperes: its voltage is not known." for one in sheet.devices if one.own]
-    return _shown(sheet, before, kept.fault, kept.name, kept, told)
+    return _shown(sheet, before, kept.fault, kept.name, kept, told, ghosts)
 
 
 def _as_found(look: Look, device: str) -> Device | None:
@@ -102,22 +118,28 @@ def _as_found(look: Look, device: str) -> Device | None:
     return before if before is not None and is_complete(elements, before, COORDINATION.key) else None
 
 
-def shown_of(found: Coordination, device: str, before: Device | None = None, fault: str = "3ph") -> Shown | None:
+def shown_of(found: Coordination, device: str, before: Device | None = None, fault: str = "3ph", ghosts: Element | None = None) -> Shown | None:
     """Draw the sheet of a device."""
     sheet = curve_sheet(found, device, fault)
     if sheet is None:
         return None
     names = [one.device.name for one in sheet.devices]
     earth = ", line to earth" if fault == "lg" else ""
-    return _shown(sheet, before, fault, f"Curves from {names[0]} to {names[-1]}{earth}" if len(names) > 1 else f"Curves of {names[0]}{earth}")
+    title = f"Curves from {names[0]} to {names[-1]}{earth}" if len(names) > 1 else f"Curves of {names[0]}{earth}"
+    return _shown(sheet, before, fault, title, ghosts=ghosts)
 
 
-def _shown(sheet: CurveSheet, before: Device | None, fault: str, title: str, kept: KeptCurves | None = None, told: Sequence[str] = ()) -> Shown:
-    """Draw what stands on a sheet; the selected device with its handles and currents, if it is one of them."""
+def _shown(
+    sheet: CurveSheet, before: Device | None, fault: str, title: str, kept: KeptCurves | None = None, told: Sequence[str] = (), ghosts: Element | None = None
+) -> Shown:  # fmt: skip
+    """Draw what stands on a sheet; the selected device with its handles and currents, if it is one of them, and the others of its family."""
     device, found = sheet.chosen, sheet.found
     curves = [Curve(_band(one), one.device.switch.id, one.device.switch.id == device) for one in sheet.devices]
     if before is not None:
         curves = [_with_found(c, before, sheet) if c.chosen else c for c in curves]
+    if ghosts is not None and device:
+        others = tuple(_band_of(other, told, sheet.at[device]) for told, other in family_of(sheet.at[device].device, ghosts))
+        curves = [replace(c, ghosts=others) if c.chosen else c for c in curves]
     position = {c.device: k for k, c in enumerate(curves)}
     gaps = [
         _gap(found, sheet, p, position)
@@ -164,11 +186,17 @@ def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:
     one = sheet.at[curve.device]
     if before.relays == one.device.relays and before.switch == one.device.switch:
         return curve
-    start = min(min(_starts(before, one.residual), default=math.inf), one.to_a / one.factor)
-    jumps = [a for at in _starts(before, one.residual) for a in (at * (1 - 1e-6), at) if start <= a <= one.to_a / one.factor]
-    i = np.unique(np.concatenate([np.geomspace(start, one.to_a / one.factor, 200), jumps]))
+    return replace(curve, as_found=_band_of(before, before.name, one))
+
+
+def _band_of(device: Device, name: str, one: DeviceCurve) -> Band:
+    """The band of a device in the place of one that stands on the sheet."""
+    top, starts = one.to_a / one.factor, _starts(device, one.residual)
+    start = min(min(starts, default=math.inf), top)
+    jumps = [a for at in starts for a in (at * (1 - 1e-6), at) if start <= a <= top]
+    i = np.unique(np.concatenate([np.geomspace(start, top, 200), jumps]))
     through = Through(i, i * one.residual)
-    return Curve(curve.band, curve.device, True, Band(before.name, i * one.factor, before.opens_at_s(through, "fast"), before.opens_at_s(through)))
+    return Band(name, i * one.factor, device.opens_at_s(through, "fast"), device.opens_at_s(through))
 
 
 def _starts(device: Device, residual: float) -> list[float]:

@@ -17,18 +17,21 @@ def _starting(look: Look) -> bool:
     return look.view.shown_tab == "start" and isinstance(look.network.elements.get(look.view.selected), InductionMotor | SynchronousMotor)
 
 
+def _chosen(look: Look) -> tuple[str, ...]:
+    """The quantities that were chosen; “none” is a choice too, and codes of other stages are not."""
+    codes = look.view.tags.split(".")
+    known = tuple(c for c in codes if c in QUANTITIES)
+    return known if known or "none" in codes else USUAL
+
+
 def _tags(look: Look) -> dict[str, Tag]:
-    chosen = tuple(c for c in look.view.tags.split(".") if c in QUANTITIES) if look.view.tags else USUAL
+    chosen = _chosen(look)
     flow = requested(look.results, look.view.state, START, look.view.selected).during if _starting(look) else look.result(LOAD_FLOW)
     return flow_tags(flow, look.network.settings.limits, chosen, look.view.shade or "voltage", look.pinned)
 
 
 def _says(look: Look) -> dict[str, Any]:
-    return {
-        "starting": look.network.elements[look.view.selected].name if _starting(look) else "",
-        "quantities": QUANTITIES,
-        "tags_shown": look.view.tags.split(".") if look.view.tags else USUAL,
-    }
+    return {"starting": look.network.elements[look.view.selected].name if _starting(look) else "", "quantities": QUANTITIES, "tags_shown": _chosen(look)}
 
 
 FLOW_STAGE = Stage(
