@@ -1,5 +1,6 @@
 """The Coordination stage in a real browser: a path, a setting dragged with its gap, the reading line, and what opens first."""
 
+import math
 import time
 
 import pytest
@@ -71,6 +72,14 @@ def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
     assert "Q31 above Q311" in gaps(walk)
     assert "to earth −0.030 s" in gaps(walk)
     walk.until(lambda: "Filter hall" in walk.one("#energies").text)
+    row = next(row for row in walk.all("#energies li") if "Filter hall" in row.text)
+    assert "kA" in row.text
+    marks = walk.all("#arc-marks path")  # at the currents that the list tells, between the decades of the axis
+    a = [float(v) for v in walk.one("#curve-sheet").get_attribute("data-axes").split()]
+    told = [float(i) for r in walk.all("#energies li") for i in r.get_attribute("data-arcs").split()]
+    assert len(marks) == len(told)
+    at = [float(m.get_attribute("d").split()[0][1:]) for m in marks]
+    assert at == pytest.approx([a[0] + a[2] * math.log(i / a[4]) / math.log(a[5] / a[4]) for i in told], abs=0.01)
     walk.one('#card a[href*="fault=lg"]').click()
     walk.until(lambda: "line to earth" in walk.one("#curves header").text)
     assert walk.all("#curve-sheet .tc-short")  # what is too short is hatched

@@ -55,7 +55,7 @@ def try_setting(request: Request, db: Db, view: Looking, element: Name, field: N
 def energies(
     request: Request, db: Db, view: Looking, element: Name = "", field: Name = "", value: Annotated[float, Query(gt=0, le=1e7)] = 1.0
 ) -> Response:  # fmt: skip
-    """Incident energy where the selected device has a part in clearing; with a setting that is tried, what it would become."""
+    """Incident energy where the selected device has a part in clearing, with the arcing currents through it; also with a setting that is tried."""
     opened = open_project(db, view.project_id, view.proposal)
     at = request.app.state.results.of(opened).at(view.state)
     found: Coordination = at.result(COORDINATION)
@@ -74,9 +74,9 @@ def energies(
             continue
         after = tried.location(one.bus_id, one.side) if tried else None
         now = after.worst if after and after.worst else one.worst
-        rows.append(
-            (arc.bus(one).name, one.side, figure(one.worst.energy_cal_cm2, 3), figure(now.energy_cal_cm2, 3), energy_severity(limits, now.energy_cal_cm2))
-        )
+        before, becomes = (figure(v.energy_cal_cm2, 3) for v in (one.worst, now))
+        through_ka = sorted({d.i_device_ka for d in one.devices if d.device == device})  # full and reduced current, both cases
+        rows.append((arc.bus(one).name, one.side, before, becomes, energy_severity(limits, now.energy_cal_cm2), through_ka[:: len(through_ka) - 1 or 1]))
     return templates.TemplateResponse(request, "stages/coordination/_energies.html", {"rows": rows[:6], "tried": tried is not None})
 
 

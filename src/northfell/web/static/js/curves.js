@@ -63,10 +63,25 @@ function energies(handle) {
     const answer = await fetch(asked, { headers: { "HX-Request": "true" } }).catch(() => null);
     const told = answer?.ok ? await answer.text() : "";
     if (document.getElementById("energies") === list && Boolean(handle) === Boolean(held)) list.innerHTML = told;
+    arcs();
   }, handle ? 120 : 0);
+}
+// The arcing currents through the selected device, marked at the foot of the sheet once they are known.
+function arcs() {
+  const marks = document.getElementById("arc-marks"), factor = Number(sheet()?.dataset.factor);
+  if (!marks || !factor) return;
+  const a = axes();
+  marks.replaceChildren(...[...document.querySelectorAll("#energies li[data-arcs]")].flatMap((row) => numbers(row.dataset.arcs.trim() || "0").filter((i) => i > 0).map((i) => {
+    const x = a.x + (a.w * Math.log((i * factor) / a.low)) / Math.log(a.high / a.low), y = a.y + a.h;
+    if (x < a.x || x > a.x + a.w) return "";
+    const mark = svgOf("path", { class: "tc-arc", d: `M${x} ${y - 22}V${y - 8}M${x} ${y - 8}l-4 8h8z` });
+    mark.append(Object.assign(svgOf("title", {}), { textContent: `Arc at ${row.dataset.bus}: ${(i / 1000).toPrecision(3)} kA through the device` }));
+    return mark;
+  }).filter(Boolean)));
 }
 function shown() {
   const list = document.getElementById("energies");
+  arcs();
   if (!list || (list.dataset.at === energiesOf && list.children.length)) return;
   energiesOf = list.dataset.at;
   energies(null);
@@ -91,6 +106,7 @@ function show(text) {
   from.querySelector("#reading-line")?.remove();
   live.prepend(...from.children);
   live.dataset.axes = from.dataset.axes;
+  arcs();
 }
 
 function say(event) {
