@@ -64,7 +64,7 @@ def test_whole_numbers_may_carry_a_point():
         (demo_with("W25", name="x" * 81), "accepted is 1 to 80 characters on one line"),
         (demo_with("W26", name="W25"), "name is “W25”, accepted is a name that no other element has"),
         (demo_with("T3", vector_group="Dyn13"), "Two-winding transformer T3: vector_group is “Dyn13”"),
-        (demo_with("F411", i_rated_a=240.0), "Fuse F411: i_rated_a is 240, accepted is one of “16”"),
+        (demo_with("F411", i_rated_a=240.0), "Fuse F411: i_rated_a is 240, accepted is a size of a gG link: 16"),
         ({**DEMO, "settings": {"limits": {"loading_close_pct": -1}}}, "Settings: loading_close_pct is -1, accepted is a number, above 0 %"),
         ({**DEMO, "states": [{"name": "Odd", "differences": {"W25": {"length_m": 3.0}}}]}, "State Odd, Cable W25: differences is “length_m”"),
         ({**DEMO, "states": [{"name": "Odd", "differences": {"Nobody": {}}}]}, "accepted is an element of the network"),

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import CurrentTransformer, Element, Relay, Switching
 from northfell.core.model.network import Placement
 from northfell.core.model.settings import UnitSettings
@@ -134,11 +135,17 @@ def short_data(e: Element, units: UnitSettings = SI) -> str:
     if e.kind == "capacitor_bank":
         steps, q = getattr(e, "steps", 1), getattr(e, "q_step_mvar", 0.0)
         return (f"{steps} × " if steps > 1 else "") + f"{entry(q)} Mvar"
-    values = [(getattr(e, name, None), unit) for name, unit in e.ABOUT.data]
+    values = [(getattr(e, name, None), unit) for name, unit in e.ABOUT.data if not _as_usual(e, name)]
     told = [_in_units(v, unit, units) for v, unit in values if v is not None]
     count: int = getattr(e, "count", None) or getattr(e, "parallel", None) or 1
     glue = " · " if e.ABOUT.same_voltage else " "  # a fuse has one value
     return (f"{count} × " if count > 1 and told else "") + glue.join(told)
+
+
+def _as_usual(e: Element, name: str) -> bool:
+    """Whether a word of its data is the usual one, which is not told."""
+    value, declared = getattr(e, name, None), parameter(type(e), name)
+    return isinstance(value, str) and declared is not None and value == declared.default
 
 
 def _in_units(value: float | str, unit: str, units: UnitSettings) -> str:

@@ -20,6 +20,7 @@ from northfell.core.shorthand.reading import EXAMPLES, parse
         ("breaker", "breaker", {}),
         ("CB 630 A open", "breaker", {"i_rated_a": 630, "closed": False}),
         ("fuse 250", "fuse", {"i_rated_a": 250}),
+        ("fuse 65 K", "fuse", {"i_rated_a": 65, "link": "K"}),
         ("motor 4 × 900 kW pf 0.87 11 kV", "induction_motor", {"p_rated_kw": 900, "power_factor": 0.87, "v_rated_kv": 11}),
         ("motor 4x 0.9 MW", "induction_motor", {"count": 4, "p_rated_kw": 900}),
         ("load 420 kW 200 kvar", "load", {"p_mw": 0.42, "q_mvar": 0.2}),

@@ -9,7 +9,7 @@ from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, Move, PutSetting, PutSettings, PutState, Set, Switch, settings_with
 from northfell.core.model.declare.parameters import Parameter, parameter
 from northfell.core.model.declare.rows import MOST_ROWS, plain
-from northfell.core.model.elements import KINDS, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Switching
+from northfell.core.model.elements import KINDS, LINK_SIZES_A, NAME_ACCEPTED, ORIGINS, Bus, Changeover, Element, Fuse, Switching
 from northfell.core.model.network import NORMAL, Network, OperatingState, title_of
 from northfell.core.model.own_entries import entry_parameters
 from northfell.core.model.settings import study_keys
@@ -55,7 +55,12 @@ def set_field(network: Network, state: str, element_id: str, field: str, typed: 
 
 
 def follows(element: Element, field: str, value: Any) -> dict[str, Any]:
-    """What goes with a value: a planned element is out of service as drawn, and one that was planned comes into service when it exists."""
+    """What goes with a value: a planned element is out of service as drawn, and one that was planned comes into service when it exists.
+
+    The size of a fuse goes where its new class has none of that size: it is missing then, and asked for.
+    """
+    if isinstance(element, Fuse) and field == "link" and element.i_rated_a not in (None, *LINK_SIZES_A.get(value, ())):
+        return {"i_rated_a": None}
     if field == "status" and value == "planned":
         return {"in_service": False}
     return {"in_service": True} if field == "status" and element.status == "planned" else {}

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from northfell.core.model.declare.parameters import parameter, parameters_of
-from northfell.core.model.elements import GG_RATINGS_A, KINDS
+from northfell.core.model.elements import KINDS, LINK_SIZES_A
 from northfell.core.model.elements.branches import VECTOR_GROUP
 from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
 from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit, parse_wire_size
@@ -200,7 +200,7 @@ def _bare_number(said: Said, word: str) -> bool:
     if not re.fullmatch(NUMBER, word):
         return False
     name = {"cable": "area_mm2", "line": "area_mm2", "fuse": "i_rated_a"}.get(said.kind)
-    if name is None or name in said.values or (said.kind == "fuse" and _number(word) not in GG_RATINGS_A):
+    if name is None or name in said.values or (said.kind == "fuse" and _number(word) not in FUSE_SIZES_A):
         return False
     said.values[name] = _number(word)
     return True
@@ -242,6 +242,7 @@ def _vector_group(said: Said, word: str) -> bool:
     return True
 
 
+FUSE_SIZES_A = frozenset(size for sizes in LINK_SIZES_A.values() for size in sizes)
 CONDUCTORS, SWITCHES, MOTORS = ("cable", "line"), ("breaker", "switch", "fuse", "contactor"), ("induction_motor",)
 # word -> field, value, kinds that take it
 WORDS: dict[str, tuple[str, Any, tuple[str, ...]]] = {
@@ -251,6 +252,7 @@ WORDS: dict[str, tuple[str, Any, tuple[str, ...]]] = {
     "closed": ("closed", True, SWITCHES), "withdrawable": ("design", "withdrawable", ("breaker",)), "direct": ("starter", "direct", MOTORS),
     "star-delta": ("starter", "star-delta", MOTORS), "soft": ("starter", "soft starter", MOTORS), "soft-starter": ("starter", "soft starter", MOTORS),
     "drive": ("starter", "drive", MOTORS), "vsd": ("starter", "drive", MOTORS), "regenerative": ("starter", "regenerative drive", MOTORS),
+    "gg": ("link", "gG", ("fuse",)), "am": ("link", "aM", ("fuse",)), "k": ("link", "K", ("fuse",)), "t": ("link", "T", ("fuse",)),
     "first": ("position", "first", ("changeover",)), "second": ("position", "second", ("changeover",)), "off": ("position", "off", ("changeover",)),
 }  # fmt: skip
 STAR_POINT = {"transformer": "neutral_lv", "autotransformer": "neutral_lv", "three_winding_transformer": "neutral_mv", "synchronous_generator": "neutral",

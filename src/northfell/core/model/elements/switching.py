@@ -2,8 +2,9 @@
 
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator
+from pydantic import AfterValidator, ValidationInfo
 
+from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements.base import AF, CO, About, Element, Reference, peak_ka, short_time_ka, short_time_s, terminal
 
@@ -13,6 +14,8 @@ from northfell.core.model.elements.base import AF, CO, About, Element, Reference
 # Names of rows in the catalogue's tables; a test holds them equal.
 RelayCurve = Literal["IEC_SI", "IEC_VI", "IEC_EI", "IEEE_MI", "IEEE_VI", "IEEE_EI", "LTI", "STI"]
 GG_RATINGS_A = (16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250)
+KT_RATINGS_A = (6, 8, 10, 12, 15, 20, 25, 30, 40, 50, 65, 80, 100, 140, 200)
+LINK_SIZES_A = {"gG": GG_RATINGS_A, "aM": GG_RATINGS_A, "K": KT_RATINGS_A, "T": KT_RATINGS_A}
 
 
 class Switching(Element):
@@ -179,24 +182,33 @@ class Breaker(Switching):
     )
 
 
-def _gg_rating(value: float) -> float:
-    if value not in GG_RATINGS_A:
-        raise ValueError("a standard gG size")
+def _of_its_link(value: float, others: ValidationInfo) -> float:
+    """A size must be one of the class of the link."""
+    sizes = LINK_SIZES_A.get(others.data.get("link", "gG"), ())
+    if sizes and value not in sizes:
+        raise InputRefused("i_rated_a", value, f"a size of a {others.data['link']} link: {', '.join(map(str, sizes))} A")
     return value
 
 
 class Fuse(Switching):
-    """A gG fuse."""
+    """A fuse with a link of a class."""
 
     TITLE, LETTER = "Fuse", "F"
     ABOUT = About(
-        group="Switching", words={"fuse": {}}, example="fuse 250", typed={"current": "i_rated_a"}, data=(("i_rated_a", "A"),), same_voltage=True
+        group="Switching", words={"fuse": {}}, example="fuse 250", typed={"current": "i_rated_a"}, data=(("i_rated_a", "A"), ("link", "")),
+        same_voltage=True
     )
     kind: Literal["fuse"] = "fuse"
-    i_rated_a: Annotated[float, AfterValidator(_gg_rating)] | None = param(
-        None, label="Rated current", symbol="In", unit="A", choices=GG_RATINGS_A, section="Protection", needed_for=(AF, CO),
-        meaning="Standard size of a gG fuse-link; its time gates follow from it.", source="IEC 60269-1",
-        enters="time gates of the gG fuse-link (IEC 60269-1); loading = I/In"
+    link: Literal["gG", "aM", "K", "T"] = param(
+        "gG", label="Class of link", section="Protection", source="IEC 60269-1, IEC 60269-2, IEEE C37.42",
+        meaning="gG: full range, general purpose. aM: motor circuits, for short circuits alone, not below four times its rated current. "
+        "K and T: expulsion links of distribution cutouts, fast and slow.",
+        enters="the band of its time over current"
+    )
+    i_rated_a: Annotated[float, AfterValidator(_of_its_link)] | None = param(
+        None, label="Rated current", symbol="In", unit="A", choices=tuple(sorted({*GG_RATINGS_A, *KT_RATINGS_A})), section="Protection",
+        needed_for=(AF, CO), meaning="Standard size of a link of its class; its times follow from it.", source="IEC 60269-1, IEEE C37.42",
+        enters="band of the fuse-link; loading = I/In"
     )
     rated_by: Literal["IEC 60269-1", "IEC 60282-1", "IEEE low-voltage fuse", "IEEE medium-voltage fuse"] | None = param(
         None, label="Rated by", section="Short-circuit rating", meaning="The standard in whose terms it is rated. Empty: not assessed.",

@@ -1,6 +1,6 @@
 """Protective devices: their curves as bands, and when a device has opened for a current through it."""
 
-from northfell.core.studies.protection.curves import gg_operating_time_s, relay_time_s
+from northfell.core.studies.protection.curves import link_time_s, relay_time_s
 from northfell.core.studies.protection.devices import Clearing, Device, devices_of, is_complete, lacking_of
 from northfell.core.studies.protection.family import family_of
 from northfell.core.studies.protection.following import Asked, Interval, Solved, Step, TripOrder, follow, order_of
@@ -10,6 +10,6 @@ from northfell.core.studies.protection.steps import setting_steps
 
 __all__ = [
     "Amperes", "Asked", "Clearing", "Curve", "Device", "EDGES", "Edge", "Function", "FunctionKind", "Interval", "Isolation", "Measured", "REGISTRY", "Solved",
-    "Step", "Through", "Tolerance", "TripOrder", "Zones", "devices_of", "family_of", "follow", "gg_operating_time_s", "is_complete",
-    "lacking_of", "order_of", "relay_time_s", "seen_by", "setting_steps",
+    "Step", "Through", "Tolerance", "TripOrder", "Zones", "devices_of", "family_of", "follow", "is_complete",
+    "lacking_of", "link_time_s", "order_of", "relay_time_s", "seen_by", "setting_steps",
 ]  # fmt: skip

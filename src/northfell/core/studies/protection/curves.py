@@ -3,7 +3,8 @@
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from northfell.core.catalogue.tables import GgGates, RelayCurve
+from northfell.core.catalogue.links import LinkBand
+from northfell.core.catalogue.tables import RelayCurve
 
 Floats = NDArray[np.float64]
 
@@ -43,16 +44,15 @@ def relay_time_s(curve: RelayCurve, m: ArrayLike, time_multiplier: ArrayLike, m_
     return np.where((m > 1) & (m >= m_start), t, np.inf)
 
 
-def gg_operating_time_s(gates: GgGates, i_a: ArrayLike, edge: str = "slow") -> Floats:
-    """Time of a gG fuse-link: slow edge (has operated for certain) or fast edge (has not melted yet).
+def link_time_s(band: LinkBand, i_a: ArrayLike, edge: str = "slow") -> Floats:
+    """Time of a fuse-link: slow edge (has operated for certain, with its arcing) or fast edge (has not melted yet).
 
-    Straight lines in log-log through the gates of the standard; constant I²t below 0.01 s. Below the conventional current the
-    slow edge never operates.
+    Straight lines in log-log through the points of the standard; constant I²t beyond the last. Below its first point it never operates.
 
     Parameters
     ----------
-    gates : GgGates
-        Of the size.
+    band : LinkBand
+        Of the class and size.
     i_a : array_like
         Prospective current [A].
     edge : str
@@ -60,18 +60,13 @@ def gg_operating_time_s(gates: GgGates, i_a: ArrayLike, edge: str = "slow") -> F
 
     Source
     ------
-    IEC 60269-1, gates of gG fuse-links and conventional currents.
+    IEC 60269-1, gates and conventional currents of gG fuse-links; IEEE C37.42, melting currents of K and T links.
     """
-    if edge == "slow":
-        points = [(gates.fusing_x * gates.i_rated_a, gates.conventional_time_s), (gates.i_max_5s_a, 5.0), (gates.i_max_01s_a, 0.1)]
-        i2t = gates.i2t_max_a2s
-    else:
-        points = [(gates.nonfusing_x * gates.i_rated_a, gates.conventional_time_s), (gates.i_min_10s_a, 10.0), (gates.i_min_01s_a, 0.1)]
-        i2t = gates.i2t_min_a2s
-    points.append((float(np.sqrt(i2t / 0.01)), 0.01))
+    points, adds_s = (band.slow, band.arcing_s) if edge == "slow" else (band.fast, 0.0)
     i = np.asarray(i_a, float)
     log_i, log_t = np.log10([p[0] for p in points]), np.log10([p[1] for p in points])
+    (last_a, last_s), first_a = points[-1], points[0][0]
     with np.errstate(divide="ignore", invalid="ignore"):
         t = 10 ** np.interp(np.log10(i), log_i, log_t)
-        t = np.where(i > points[-1][0], i2t / i**2, t)
-    return np.where(i >= points[0][0], t, np.inf)
+        t = np.where(i > last_a, last_s * (last_a / i) ** 2, t)
+    return np.where(i >= first_a, t + adds_s, np.inf)

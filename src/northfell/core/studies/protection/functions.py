@@ -10,10 +10,11 @@ from typing import Any, Literal
 
 import numpy as np
 
-from northfell.core.catalogue.tables import gg_gates, relay_curves
+from northfell.core.catalogue.links import band_of
+from northfell.core.catalogue.tables import relay_curves
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure as f
-from northfell.core.studies.protection.curves import Floats, gg_operating_time_s, relay_time_s
+from northfell.core.studies.protection.curves import Floats, link_time_s, relay_time_s
 from northfell.core.working import Working
 
 Edge = Literal["fast", "slow"]
@@ -296,19 +297,19 @@ def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve, fast: 
 
 
 def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
-    rated = fuse.i_rated_a
+    rated = fuse.i_rated_a or math.nan
+    band = band_of(fuse.link, rated)
 
     def tell(w: Working, i_a: float, t: float) -> None:
-        w.given("In", f"gG fuse-link {fuse.name}", float(rated or 0), "A", f"Fuse {fuse.name}, rated current")
-        note = "Straight lines in log-log through the gates; constant I²t below 0.01 s."
-        if "unverified" in gg_gates()[rated or math.nan].status:
-            note += " The I²t values of this size are unverified."
-        w.step(f"Time of {fuse.name}", "t", "slow edge of the gG gates at I", f"I = {f(i_a)} A", t, "s", "IEC 60269-1", note)
+        w.given("In", f"{fuse.link} fuse-link {fuse.name}", rated, "A", f"Fuse {fuse.name}, rated current")
+        if band:
+            w.step(f"Time of {fuse.name}", "t", band.told, f"I = {f(i_a)} A", t, "s", band.source, band.note)
 
-    gates = gg_gates().get(rated or math.nan)
-    starts = (gates.nonfusing_x - 1, gates.fusing_x - 1) if gates else (0.0, 0.0)
-    curve = Curve(rated or math.nan, lambda i_a, edge: gg_operating_time_s(gg_gates()[rated or math.nan], i_a, edge), Tolerance(pickup=starts))
-    return Function("fuse link", fuse, curve, "fuse", "fuse", 0.0, tell)
+    def law_s(i_a: Floats, edge: Edge) -> Floats:
+        return link_time_s(band, i_a, edge) if band else np.full(np.shape(i_a), math.inf)
+
+    starts = (band.fast[0][0] / rated - 1, band.slow[0][0] / rated - 1) if band else (0.0, 0.0)
+    return Function("fuse link", fuse, Curve(rated, law_s, Tolerance(pickup=starts)), "fuse", "fuse", 0.0, tell)
 
 
 # a function of one's own stands here
@@ -324,7 +325,7 @@ REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("trip I", "instantaneous stage of an electronic trip", Breaker, _instantaneous),
     FunctionKind("thermal", "bimetal of a thermal-magnetic or miniature breaker", Breaker, _thermal),
     FunctionKind("magnetic", "magnetic stage of a thermal-magnetic or miniature breaker", Breaker, _magnetic),
-    FunctionKind("fuse link", "gG fuse-link", Fuse, _fuse_link),
+    FunctionKind("fuse link", "fuse-link of any class", Fuse, _fuse_link),
 )
 
 

@@ -1,6 +1,6 @@
 """In what steps settings can be made: usual ones where a device's own are not known."""
 
-from northfell.core.model.elements import GG_RATINGS_A, Breaker, Element, Fuse, Relay
+from northfell.core.model.elements import LINK_SIZES_A, Breaker, Element, Fuse, Relay
 
 BANDS_S = (0.1, 0.2, 0.3, 0.4)
 
@@ -22,5 +22,5 @@ def setting_steps(element: Element, field: str) -> tuple[float, tuple[float, ...
         of_trip = {"trip_ir_a": rated / 100, "trip_tr_s": 0.5, "trip_isd_a": ir / 2, "trip_ii_a": ir / 2}
         return (0.1, BANDS_S) if field == "trip_tsd" else (of_trip.get(field, 0.0), ())
     if isinstance(element, Fuse) and field == "i_rated_a":
-        return 0.0, tuple(float(a) for a in GG_RATINGS_A)
+        return 0.0, tuple(float(a) for a in LINK_SIZES_A[element.link])
     return 0.0, ()

@@ -1,0 +1,71 @@
+"""Fuse-links of all classes as bands: least melting time and greatest operating time over current, from the standards' tables."""
+
+import math
+from dataclasses import dataclass
+from functools import cache
+
+from northfell.core.catalogue.tables import gg_gates, rows
+
+Points = tuple[tuple[float, float], ...]  # current [A] and time [s], from the least current on
+ARCING_S = 0.0133  # of an expulsion link, 0.8 cycle at 60 Hz: its least and about its usual
+
+
+@dataclass(frozen=True)
+class LinkBand:
+    """One size of a class. Straight lines in log-log through the points; beyond the last, constant I²t."""
+
+    fast: Points  # has not melted yet
+    slow: Points  # has melted for certain; with `arcing_s`, it has operated
+    arcing_s: float
+    told: str  # of what the slow edge is made
+    source: str
+    note: str = ""
+
+
+def sizes_of(link: str) -> tuple[float, ...]:
+    """The sizes of a class [A]."""
+    if link in ("K", "T"):
+        return tuple(float(row["rating_A"]) for row in rows(f"c37_42_{link}_links.csv"))
+    return tuple(gg_gates())
+
+
+@cache
+def band_of(link: str, i_rated_a: float) -> LinkBand | None:
+    """The band of a size; None where the class has none of that size.
+
+    Source
+    ------
+    gG, aM: IEC 60269-1 and IEC 60269-2. K, T: IEEE C37.42, melting points at 300 or 600 s, 10 s and 0.1 s.
+    """
+    if i_rated_a not in sizes_of(link):
+        return None
+    if link == "aM":
+        return _motor_link(i_rated_a)
+    return _expulsion_link(link, i_rated_a) if link in ("K", "T") else _general_link(i_rated_a)
+
+
+def _general_link(i_rated_a: float) -> LinkBand:
+    g = gg_gates()[i_rated_a]
+    fast = (g.nonfusing_x * i_rated_a, g.conventional_time_s), (g.i_min_10s_a, 10.0), (g.i_min_01s_a, 0.1), (math.sqrt(g.i2t_min_a2s / 0.01), 0.01)
+    slow = (g.fusing_x * i_rated_a, g.conventional_time_s), (g.i_max_5s_a, 5.0), (g.i_max_01s_a, 0.1), (math.sqrt(g.i2t_max_a2s / 0.01), 0.01)
+    note = "Straight lines in log-log through the gates; constant I²t below 0.01 s."
+    note += " The I²t values of this size are unverified." if "unverified" in g.status else ""
+    return LinkBand(fast, slow, 0.0, "slow edge of the gG gates at I", "IEC 60269-1", note)
+
+
+def _motor_link(i_rated_a: float) -> LinkBand:
+    """A link for the short circuits of motor circuits alone: it may not melt below four times its rated current."""
+    gates = [(float(row["I_over_In"]) * i_rated_a, row["kind"], float(row["time_s"])) for row in rows("iec60269_aM_gates.csv")]
+    fast, slow = (tuple((i, t) for i, kind, t in gates if kind == said) for said in ("must not melt before", "must have melted by"))
+    note = f"It does not protect below {slow[0][0]:g} A for certain, nor below {fast[0][0]:g} A at all: something else must. Gates unverified."
+    return LinkBand(fast, slow, 0.0, "slow edge of the aM gates at I", "IEC 60269-2 (unverified)", note)
+
+
+def _expulsion_link(link: str, i_rated_a: float) -> LinkBand:
+    row = next(r for r in rows(f"c37_42_{link}_links.csv") if float(r["rating_A"]) == i_rated_a)
+    times = float(row["long_time_s"]), 10.0, 0.1
+    fast, slow = (tuple((float(row[f"I_{edge}_{at}_A"]), t) for at, t in zip(("long", "10s", "0.1s"), times, strict=True)) for edge in ("min", "max"))
+    note = "Straight lines in log-log through the points; constant I²t below 0.1 s." + (
+        f" Of this size: {row['status']}." if "unverified" in row["status"] else ""
+    )
+    return LinkBand(fast, slow, ARCING_S, f"greatest melting time of the {link} link at I, and {ARCING_S:g} s of arcing", "IEEE C37.42", note)
