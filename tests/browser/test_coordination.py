@@ -123,3 +123,16 @@ def test_a_path_is_kept_under_a_name_and_opened_from_the_menu(walk):  # noqa: F8
     next(a for a in walk.all("#kept-curves a") if a.text == "Intake path").click()
     walk.until(lambda: {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} == drawn - {"Q31"})
     assert "curves=Intake" in walk.browser.current_url
+
+
+def test_what_is_picked_becomes_a_sheet(walk):  # noqa: F811
+    walk.open("/projects/1/coordination?selected=Blower MCC")
+    walk.select("Q28")
+    walk.until(lambda: walk.all("#curve-sheet .tc"))
+    hit = walk.one('#sheet a[data-element="Q23"] .hit')
+    ActionChains(walk.browser).key_down(Keys.SHIFT).move_to_element(hit).click().key_up(Keys.SHIFT).perform()
+    walk.until(lambda: walk.one("#picked").is_displayed())
+    walk.one("#kept-curves summary").click()
+    walk.one("#new-curves").send_keys("Feeders\n")
+    walk.until(lambda: walk.one("#curves header strong").text == "Feeders")
+    assert {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} == {"Q23", "Q28"}

@@ -190,3 +190,11 @@ def test_the_others_of_a_family_stand_on_the_sheet_and_the_quantities_of_flow_st
     flow = client.get("/projects/1/flow?tags=ghosts&selected=W25").text
     assert flow.count("checked") == client.get("/projects/1/flow?selected=W25").text.count("checked")
     assert client.get("/projects/1/flow?tags=none").text.count('data-look="tags" checked') == 0
+
+
+def test_several_that_are_picked_are_kept_from_below_to_the_source(client, database):  # noqa: F811
+    """Whatever the order in which they were picked; a relay is its breaker, and what is no device is left out."""
+    picked = post(client, "curves/kept/keep?stage=coordination&selected=Q1", value="Some", ids='["Q1", "W25", "Q31", "B25", "Q25"]')
+    assert picked.status_code == 200
+    assert network(database).curves[0].devices == ["Q31", "Q25", "Q1"]
+    assert post(client, "curves/kept/keep?stage=coordination", 2, value="Wrong", ids='{"a": 1}').status_code == 422

@@ -1,5 +1,6 @@
 """Edits: each is a change set, kept before it is answered with the workspace as it then stands."""
 
+import json
 from collections.abc import Callable
 from contextlib import suppress
 from typing import Annotated
@@ -10,7 +11,7 @@ from northfell.app.data import edits, rows
 from northfell.app.draw.extend import NotUnderstood, Plan, bus_of_selection, plan
 from northfell.app.project import projects
 from northfell.app.project.projects import NothingToUndo, Project
-from northfell.core.errors import NetworkRefused, NorthfellError, StaleVersion
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, StaleVersion
 from northfell.core.model.changes import Change, apply_change
 from northfell.core.model.network import Network
 from northfell.web.shell.answering import MOST_ID, Db, Id, templates
@@ -22,6 +23,7 @@ router = APIRouter(prefix="/projects/{project_id}")
 Version = Annotated[int, Form(ge=0, le=MOST_ID)]
 Typed = Annotated[str, Form(max_length=10_000)]
 Shown = Annotated[str, Query(max_length=200)]
+Ids = Annotated[str, Form(max_length=2_000_000)]  # a JSON list: a selection may be large
 
 
 @router.post("/elements/{element_id:path}/set/{field}")
@@ -151,6 +153,17 @@ def name_start(request: Request, db: Db, view: Looking, kind: str, version: Vers
     """How default names of a kind begin in this project."""
     typed = {"field": f"names.{kind}", "value": value}
     return change_shown(request, db, view, version, lambda network: edits.set_name_start(network, kind, value), typed)
+
+
+def ids_of(text: str) -> list[str]:
+    """The elements that are picked."""
+    try:
+        ids = json.loads(text)
+    except (ValueError, RecursionError):
+        ids = None
+    if not isinstance(ids, list) or not ids or not all(isinstance(i, str) for i in ids):
+        raise NetworkRefused([InputRefused("selection", text[:40], "at least one element", where="Sheet")])
+    return ids
 
 
 def change_shown(

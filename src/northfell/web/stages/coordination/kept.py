@@ -7,37 +7,48 @@ from fastapi import APIRouter, Form, Request, Response
 from northfell.app.draw import curves
 from northfell.app.project.projects import open_project
 from northfell.core.errors import NorthfellError
+from northfell.core.model.changes import Change
 from northfell.core.model.elements import Breaker, Fuse, Relay
 from northfell.core.model.network import Network
-from northfell.core.studies.coordination import COORDINATION, path_of
+from northfell.core.studies.coordination import COORDINATION, Coordination, path_of
 from northfell.web.shell.answering import Db
-from northfell.web.shell.edits import Typed, Version, change_shown
+from northfell.web.shell.edits import Ids, Typed, Version, change_shown, ids_of
 from northfell.web.shell.view import Looking
-from northfell.web.stages.coordination.sheet import device_of
 
 router = APIRouter(prefix="/projects/{project_id}/curves/kept")
 Name = Annotated[str, Form(max_length=200)]
 
 
 @router.post("/keep")
-def keep(request: Request, db: Db, view: Looking, version: Version, value: Typed = "") -> Response:
-    """Keep the path that is shown under a name; an empty sheet where none is."""
+def keep(request: Request, db: Db, view: Looking, version: Version, value: Typed = "", ids: Ids = "") -> Response:
+    """Keep the devices that are picked, or the path that is shown, under a name; an empty sheet where there are none."""
     opened = open_project(db, view.project_id, view.proposal)
-    devices: list[str] = []
     try:
-        found = request.app.state.results.of(opened).at(view.state).result(COORDINATION)
-        device = device_of(found, opened.network.elements.get(view.selected))
-        devices = path_of(found, device) if device else []
-    except NorthfellError:  # no faults, no path: the sheet begins empty
-        pass
-    there = view.to(curves=value.strip())
-    return change_shown(request, db, there, version, lambda network: curves.keep(network, value, devices or _alone(network, view.selected), view.fault))
+        found: Coordination | None = request.app.state.results.of(opened).at(view.state).result(COORDINATION)
+    except NorthfellError:  # no faults, no path
+        found = None
+
+    def change(network: Network) -> Change:
+        devices = _switches(network, ids_of(ids) if ids else [view.selected])
+        if found and ids:
+            devices.sort(key=lambda d: -_above(found, d))
+        elif found and devices and devices[0] in found.devices:
+            devices = path_of(found, devices[0])
+        return curves.keep(network, value, devices, view.fault)
+
+    return change_shown(request, db, view.to(curves=value.strip()), version, change)
 
 
-def _alone(network: Network, selected: str) -> list[str]:
-    """The selected device, which is on no path."""
-    e = network.elements.get(selected)
-    return [e.breaker if isinstance(e, Relay) else e.id] if isinstance(e, Breaker | Fuse | Relay) else []
+def _switches(network: Network, ids: list[str]) -> list[str]:
+    """The devices among some elements, each once; a relay stands for its breaker."""
+    found = (network.elements.get(i) for i in ids)
+    return list(dict.fromkeys(e.breaker if isinstance(e, Relay) else e.id for e in found if isinstance(e, Breaker | Fuse | Relay)))
+
+
+def _above(found: Coordination, device: str) -> int:
+    """How many stand above a device on its path: the more, the farther it is from the source."""
+    path = path_of(found, device)
+    return len(path) - path.index(device)
 
 
 @router.post("/rename")

@@ -1,6 +1,5 @@
 """Drawing: what is dropped, dragged, turned, copied and pasted on a sheet. Each act is one change set."""
 
-import json
 from collections.abc import Callable
 from typing import Annotated, Any
 
@@ -21,12 +20,11 @@ from northfell.core.rules.ways import downstream
 from northfell.store import assemblies as stored
 from northfell.store import transaction
 from northfell.web.shell.answering import Db, Id, templates
-from northfell.web.shell.edits import Typed, Version, change_shown
+from northfell.web.shell.edits import Ids, Typed, Version, change_shown, ids_of
 from northfell.web.shell.view import Looking
 
 router = APIRouter(prefix="/projects/{project_id}")
 Steps = Annotated[float, Form(ge=-9999, le=9999, allow_inf_nan=False)]
-Ids = Annotated[str, Form(max_length=2_000_000)]  # a JSON list: a selection may be large
 
 ACTS: dict[str, Callable[[Network, str, list[str], dict[str, Any]], Change]] = {
     "move": lambda n, s, ids, more: arrange.move(n, s, ids, more["dx"], more["dy"]),
@@ -43,16 +41,6 @@ ACTS: dict[str, Callable[[Network, str, list[str], dict[str, Any]], Change]] = {
     "remove": lambda n, s, ids, more: connect.remove(n, ids),
     "resize": lambda n, s, ids, more: arrange.resize(n, s, ids[0], more["x"], more["dx"]),
 }
-
-
-def _ids(text: str) -> list[str]:
-    try:
-        ids = json.loads(text)
-    except (ValueError, RecursionError):
-        ids = None
-    if not isinstance(ids, list) or not ids or not all(isinstance(i, str) for i in ids):
-        raise NetworkRefused([InputRefused("selection", text[:40], "at least one element", where="Sheet")])
-    return ids
 
 
 @router.post("/sheet/layout")
@@ -76,7 +64,7 @@ def arrange_some(
     if act not in ACTS:
         raise NotFound(f"There is no act “{act}”. Accepted are {', '.join(ACTS)}.")
     more = {"dx": dx, "dy": dy, "x": x}
-    return change_shown(request, db, view, version, lambda network: ACTS[act](network, view.sheet, _ids(ids), more))
+    return change_shown(request, db, view, version, lambda network: ACTS[act](network, view.sheet, ids_of(ids), more))
 
 
 @router.post("/place")
@@ -115,7 +103,7 @@ def join(request: Request, db: Db, view: Looking, version: Version, bus: Typed, 
 @router.post("/clip")
 def clip(db: Db, view: Looking, ids: Ids) -> Response:
     """A selection as text, for the clipboard."""
-    return Response(clips.clip_of(open_project(db, view.project_id, view.proposal).network, view.sheet, _ids(ids)), media_type="application/json")
+    return Response(clips.clip_of(open_project(db, view.project_id, view.proposal).network, view.sheet, ids_of(ids)), media_type="application/json")
 
 
 @router.post("/paste")
@@ -176,7 +164,7 @@ def store_assembly(db: Db, view: Looking, ids: Ids, name: Typed = "") -> Respons
         Sheet(name=name.strip())  # the same rule as for every name
     except ValueError:
         raise NetworkRefused([InputRefused("name", name, NAME_ACCEPTED, where="New assembly")]) from None
-    text = clips.clip_of(opened.network, view.sheet, _ids(ids))
+    text = clips.clip_of(opened.network, view.sheet, ids_of(ids))
     with transaction(db):
         stored.put_assembly(db, name.strip(), text)
     return Response(f"Assembly “{name.strip()}” is stored: it stands under Assemblies in every project.", media_type="text/plain; charset=utf-8")

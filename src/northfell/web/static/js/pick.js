@@ -57,6 +57,12 @@ export function act(name, values = {}) {
   return post(`/sheet/${name}`, { ids: JSON.stringify(ids), ...values });
 }
 
+// A form that is about what is picked, where that are several, says which.
+document.addEventListener("htmx:config:request", (event) => {
+  const { ctx } = event.detail;
+  if (ctx.sourceElement.closest?.("[data-with-picked]") && several()) ctx.request.body?.set?.("ids", JSON.stringify(selection()));
+});
+
 export async function downstream() {
   if (!chosen()) return tell("Select a symbol first: everything that it feeds is picked then.");
   const answer = await fetch(here("/downstream"));
