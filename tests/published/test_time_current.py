@@ -73,8 +73,20 @@ def test_a_motor_link_leaves_small_currents_to_others():
     band = band_of("aM", 100.0)
     assert math.isinf(link_time_s(band, 399, "fast"))
     assert math.isinf(link_time_s(band, 629))
-    assert link_time_s(band, [630, 1250, 1900]) == pytest.approx([60, 0.5, 0.1])
+    assert link_time_s(band, [630, 1250, 1900]) == pytest.approx([60.01, 0.51, 0.11])
     assert link_time_s(band, [400, 800, 1000], "fast") == pytest.approx([60, 0.5, 0.2])
+
+
+@pytest.mark.parametrize(("link", "size"), [("K", 65), ("T", 100), ("aM", 100)])
+def test_beyond_its_points_no_link_is_credited_with_more_than_its_table_says(link, size):
+    """It may melt sooner than at constant I²t, on along its last line; it has melted for certain at constant I²t, and arcs then."""
+    band = band_of(link, float(size))
+    (i, t), (last_a, last_s) = band.fast[-2:]
+    on = last_a**2 / i  # as far again in the logarithm
+    assert link_time_s(band, on, "fast") == pytest.approx(last_s**2 / t)
+    assert link_time_s(band, on, "fast") < last_s * (last_a / on) ** 2
+    assert link_time_s(band, 3 * band.slow[-1][0]) == pytest.approx(band.slow[-1][1] / 9 + band.arcing_s)
+    assert band.arcing_s >= 0.01
 
 
 def test_a_size_is_one_of_its_class():

@@ -8,11 +8,16 @@ from northfell.core.catalogue.tables import gg_gates, rows
 
 Points = tuple[tuple[float, float], ...]  # current [A] and time [s], from the least current on
 ARCING_S = 0.0133  # of an expulsion link, 0.8 cycle at 60 Hz: its least and about its usual
+HALF_CYCLE_S = 0.01  # of what its table says nothing of arcing, at 50 Hz
 
 
 @dataclass(frozen=True)
 class LinkBand:
-    """One size of a class. Straight lines in log-log through the points; beyond the last, constant I²t."""
+    """One size of a class. Straight lines in log-log through the points.
+
+    Beyond its last point the slow edge keeps its I²t: with less time for heat to leave, the true one is no greater. The fast edge keeps its
+    too where that point is of pre-arcing I²t; else it goes on along its last line, below which no curve of melting falls that flattens out.
+    """
 
     fast: Points  # has not melted yet
     slow: Points  # has melted for certain; with `arcing_s`, it has operated
@@ -20,6 +25,14 @@ class LinkBand:
     told: str  # of what the slow edge is made
     source: str
     note: str = ""
+    adiabatic: bool = False  # the last points are of pre-arcing I²t
+
+    def beyond(self, edge: str) -> float:
+        """By which power of the current the time falls beyond the last point of an edge."""
+        if edge == "slow" or self.adiabatic:
+            return 2.0
+        (i_a, t_s), (last_a, last_s) = self.fast[-2:]
+        return max(math.log(t_s / last_s) / math.log(last_a / i_a), 2.0)
 
 
 def sizes_of(link: str) -> tuple[float, ...]:
@@ -50,7 +63,7 @@ def _general_link(i_rated_a: float) -> LinkBand:
     slow = (g.fusing_x * i_rated_a, g.conventional_time_s), (g.i_max_5s_a, 5.0), (g.i_max_01s_a, 0.1), (math.sqrt(g.i2t_max_a2s / 0.01), 0.01)
     note = "Straight lines in log-log through the gates; constant I²t below 0.01 s."
     note += " The I²t values of this size are unverified." if "unverified" in g.status else ""
-    return LinkBand(fast, slow, 0.0, "slow edge of the gG gates at I", "IEC 60269-1", note)
+    return LinkBand(fast, slow, 0.0, "slow edge of the gG gates at I", "IEC 60269-1", note, adiabatic=True)
 
 
 def _motor_link(i_rated_a: float) -> LinkBand:
@@ -58,14 +71,14 @@ def _motor_link(i_rated_a: float) -> LinkBand:
     gates = [(float(row["I_over_In"]) * i_rated_a, row["kind"], float(row["time_s"])) for row in rows("iec60269_aM_gates.csv")]
     fast, slow = (tuple((i, t) for i, kind, t in gates if kind == said) for said in ("must not melt before", "must have melted by"))
     note = f"It does not protect below {slow[0][0]:g} A for certain, nor below {fast[0][0]:g} A at all: something else must. Gates unverified."
-    return LinkBand(fast, slow, 0.0, "slow edge of the aM gates at I", "IEC 60269-2 (unverified)", note)
+    return LinkBand(fast, slow, HALF_CYCLE_S, f"slow edge of the aM gates at I, and {HALF_CYCLE_S:g} s of arcing", "IEC 60269-2 (unverified)", note)
 
 
 def _expulsion_link(link: str, i_rated_a: float) -> LinkBand:
     row = next(r for r in rows(f"c37_42_{link}_links.csv") if float(r["rating_A"]) == i_rated_a)
     times = float(row["long_time_s"]), 10.0, 0.1
     fast, slow = (tuple((float(row[f"I_{edge}_{at}_A"]), t) for at, t in zip(("long", "10s", "0.1s"), times, strict=True)) for edge in ("min", "max"))
-    note = "Straight lines in log-log through the points; constant I²t below 0.1 s." + (
+    note = "Straight lines in log-log through the points; greatest melting at constant I²t below 0.1 s." + (
         f" Of this size: {row['status']}." if "unverified" in row["status"] else ""
     )
     return LinkBand(fast, slow, ARCING_S, f"greatest melting time of the {link} link at I, and {ARCING_S:g} s of arcing", "IEEE C37.42", note)

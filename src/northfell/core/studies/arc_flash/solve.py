@@ -107,7 +107,7 @@ class _Tried:
         closed = set(net.topology.closed_ids)
         carried = [d for d in devices if d in closed]
         self.i_device_ka = {d: share * np.stack([np.abs(f.of(d)[0, :, 0]) for f in flows], axis=1)[:, :, None] for d in carried}
-        self.opens_at_s = {d: devices[d].opens_at_s(1000 * i) for d, i in self.i_device_ka.items()}
+        self.opens_at_s = {d: devices[d].interrupts_at_s(1000 * i) for d, i in self.i_device_ka.items()}
         self.faults, self._solved = faults, Solved()
 
     def one_after_the_other(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
@@ -237,7 +237,7 @@ def _variant(
     def opening(device: str) -> DeviceTime:
         i_ka = float(tried.i_device_ka[device][at])
         clearing = tried.devices[device].clearing(i_ka * 1000)
-        return DeviceTime(case, variant, device, i_ka, clearing.t_s, clearing.stage, clearing.fast)
+        return DeviceTime(case, variant, device, i_ka, float(tried.opens_at_s[device][at]), clearing.stage, clearing.fast)
 
     energy = eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
     if math.isfinite(t) and t == isolation.t_s and tried.one_after_the_other(place, at, isolation.t_s):

@@ -9,7 +9,7 @@ from northfell.core.quantities import figure as f
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import METHOD, ArcFlash, Location, Variant, coefficients_status
 from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s, reduction
-from northfell.core.studies.protection import devices_of
+from northfell.core.studies.protection import LEAST_ARC_S, devices_of
 from northfell.core.working import Equation, Working
 
 REDUCED = Equation(
@@ -117,6 +117,8 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     for d in others:
         w.given(f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage)
     note = "The full current is held until the last source is cut off." if others else ""
+    if one.opens_at_s == LEAST_ARC_S:
+        note = f"{note} A fuse is credited with half a cycle, {LEAST_ARC_S:g} s, at the least: a shorter time stands for heat alone.".strip()
     w.step(
         "Last source cut off",
         "tc",

@@ -1,7 +1,7 @@
 """Protective devices: their curves as bands, and when a device has opened for a current through it."""
 
 from northfell.core.studies.protection.curves import link_time_s, relay_time_s
-from northfell.core.studies.protection.devices import Clearing, Device, devices_of, is_complete, lacking_of
+from northfell.core.studies.protection.devices import LEAST_ARC_S, Clearing, Device, devices_of, is_complete, lacking_of
 from northfell.core.studies.protection.family import family_of
 from northfell.core.studies.protection.following import Asked, Interval, Solved, Step, TripOrder, follow, order_of
 from northfell.core.studies.protection.functions import EDGES, REGISTRY, Amperes, Curve, Edge, Function, FunctionKind, Measured, Through, Tolerance, seen_by
@@ -9,7 +9,8 @@ from northfell.core.studies.protection.isolation import Isolation, Zones
 from northfell.core.studies.protection.steps import setting_steps
 
 __all__ = [
-    "Amperes", "Asked", "Clearing", "Curve", "Device", "EDGES", "Edge", "Function", "FunctionKind", "Interval", "Isolation", "Measured", "REGISTRY", "Solved",
+    "Amperes", "Asked", "Clearing", "Curve", "Device", "EDGES", "Edge", "Function", "FunctionKind", "Interval", "Isolation", "LEAST_ARC_S", "Measured",
+    "REGISTRY", "Solved",
     "Step", "Through", "Tolerance", "TripOrder", "Zones", "devices_of", "family_of", "follow", "is_complete",
     "lacking_of", "link_time_s", "order_of", "relay_time_s", "seen_by", "setting_steps",
 ]  # fmt: skip

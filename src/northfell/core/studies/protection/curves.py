@@ -47,7 +47,7 @@ def relay_time_s(curve: RelayCurve, m: ArrayLike, time_multiplier: ArrayLike, m_
 def link_time_s(band: LinkBand, i_a: ArrayLike, edge: str = "slow") -> Floats:
     """Time of a fuse-link: slow edge (has operated for certain, with its arcing) or fast edge (has not melted yet).
 
-    Straight lines in log-log through the points of the standard; constant I²t beyond the last. Below its first point it never operates.
+    Straight lines in log-log through the points of the standard; beyond the last what is certain. Below its first point it never operates.
 
     Parameters
     ----------
@@ -68,5 +68,5 @@ def link_time_s(band: LinkBand, i_a: ArrayLike, edge: str = "slow") -> Floats:
     (last_a, last_s), first_a = points[-1], points[0][0]
     with np.errstate(divide="ignore", invalid="ignore"):
         t = 10 ** np.interp(np.log10(i), log_i, log_t)
-        t = np.where(i > last_a, last_s * (last_a / i) ** 2, t)
+        t = np.where(i > last_a, last_s * (last_a / i) ** band.beyond(edge), t)
     return np.where(i >= first_a, t + adds_s, np.inf)

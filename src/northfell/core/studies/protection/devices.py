@@ -16,6 +16,8 @@ from northfell.core.studies.protection.curves import Floats
 from northfell.core.studies.protection.functions import Amperes, Edge, Function, Measured, functions_of, seen_by
 from northfell.core.working import Working
 
+LEAST_ARC_S = 0.01  # half a cycle at 50 Hz
+
 
 @dataclass(frozen=True)
 class Clearing:
@@ -57,6 +59,14 @@ class Device:
         """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
         first: Floats = np.min([one.opens_at_s(i, edge) for one in self.functions], axis=0)
         return first
+
+    def interrupts_at_s(self, i: Amperes) -> Floats:
+        """When an arc behind it is out: as it opens for certain, but of a fuse no sooner than half a cycle.
+
+        Less stands for heat alone: a time that the current before it is cut off would take to bring as much.
+        """
+        t = self.opens_at_s(i)
+        return np.maximum(t, LEAST_ARC_S) if isinstance(self.switch, Fuse) else t
 
     def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When it is decided that it opens, before the time of the switch itself [s]: what a device below it must be done by."""
