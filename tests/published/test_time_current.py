@@ -77,7 +77,7 @@ def test_a_motor_link_leaves_small_currents_to_others():
     assert link_time_s(band, [400, 800, 1000], "fast") == pytest.approx([60, 0.5, 0.2])
 
 
-@pytest.mark.parametrize(("link", "size"), [("K", 65), ("T", 100), ("aM", 100)])
+@pytest.mark.parametrize(("link", "size"), [("K", 65), ("T", 100), ("aM", 100), ("E", 100)])
 def test_beyond_its_points_no_link_is_credited_with_more_than_its_table_says(link, size):
     """It may melt sooner than at constant I²t, on along its last line; it has melted for certain at constant I²t, and arcs then."""
     band = band_of(link, float(size))

@@ -11,6 +11,11 @@ ARCING_S = 0.0133  # of an expulsion link, 0.8 cycle at 60 Hz: its least and abo
 HALF_CYCLE_S = 0.01  # of what its table says nothing of arcing, at 50 Hz
 
 
+POWER_FUSES_A = (5.0, 7.0, 10.0, 13.0, 15.0, 20.0, 25.0, 30.0, 40.0, 50.0, 65.0, 80.0, 100.0, 125.0, 150.0, 200.0, 250.0, 300.0, 400.0)  # unverified
+POWER_FUSE_SHAPE = ((3.0, 10.0), (6.0, 1.0), (15.0, 0.1))  # times rating and time [s]: free by the standard, this one unverified
+POWER_FUSE_BAND, POWER_FUSE_ARCING_S = 1.2, 0.0125
+
+
 @dataclass(frozen=True)
 class LinkBand:
     """One size of a class. Straight lines in log-log through the points.
@@ -39,6 +44,8 @@ def sizes_of(link: str) -> tuple[float, ...]:
     """The sizes of a class [A]."""
     if link in ("K", "T"):
         return tuple(float(row["rating_A"]) for row in rows(f"c37_42_{link}_links.csv"))
+    if link == "E":
+        return POWER_FUSES_A
     return tuple(gg_gates())
 
 
@@ -48,12 +55,15 @@ def band_of(link: str, i_rated_a: float) -> LinkBand | None:
 
     Source
     ------
-    gG, aM: IEC 60269-1 and IEC 60269-2. K, T: IEEE C37.42, melting points at 300 or 600 s, 10 s and 0.1 s.
+    gG, aM: IEC 60269-1 and IEC 60269-2. K, T: IEEE C37.42, melting points at 300 or 600 s, 10 s and 0.1 s. E: IEEE C37.46, which fixes the
+    point at 300 or 600 s alone.
     """
     if i_rated_a not in sizes_of(link):
         return None
     if link == "aM":
         return _motor_link(i_rated_a)
+    if link == "E":
+        return _power_link(i_rated_a)
     return _expulsion_link(link, i_rated_a) if link in ("K", "T") else _general_link(i_rated_a)
 
 
@@ -82,3 +92,13 @@ def _expulsion_link(link: str, i_rated_a: float) -> LinkBand:
         f" Of this size: {row['status']}." if "unverified" in row["status"] else ""
     )
     return LinkBand(fast, slow, ARCING_S, f"greatest melting time of the {link} link at I, and {ARCING_S:g} s of arcing", "IEEE C37.42", note)
+
+
+def _power_link(i_rated_a: float) -> LinkBand:
+    long = next(row for row in rows("c37_46_E_rating.csv") if (row["rating"] == "up to 100E") == (i_rated_a <= 100))
+    first = float(long["I_min_pct"]) / 100, float(long["melt_time_s"])
+    fast = tuple((m * i_rated_a, t) for m, t in (first, *POWER_FUSE_SHAPE))
+    slow = tuple((POWER_FUSE_BAND * i_a, t) for i_a, t in fast)
+    told = f"1.2 times the melting current of the E link at its time, and {POWER_FUSE_ARCING_S:g} s of arcing"
+    note = "The standard fixes the melting point at 300 or 600 s alone; the shape below it is a usual one, unverified."
+    return LinkBand(fast, slow, POWER_FUSE_ARCING_S, told, "IEEE C37.46; shape unverified", note)

@@ -5,17 +5,18 @@ from dataclasses import dataclass
 
 from northfell.core.model.base_voltage import FARTHEST
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import Bus, Cable, Conductor, Element, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
+from northfell.core.model.elements import Breaker, Bus, Cable, Conductor, Element, Fuse, Relay, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
 from northfell.core.model.network import title_of
 
 NEAR = 0.12  # of a rated voltage from the nominal voltage of its bus: beyond this it is worth a look
+LOW_VOLTAGE_MORE = 1.1  # of the rated voltage of a low-voltage fuse: at so much it is tested (IEC 60269-1, unverified)
 HIGHEST = 1.1  # nominal voltage of a network, of the rated voltage of a cable that may stand in it: 11 kV at 10 kV (12 kV highest)
 ALIKE = {"v_hv_kv": 0.005, "v_lv_kv": 0.005, "uk_pct": 0.10, "tap_pct": 0.0}  # how far units in parallel may differ, of the larger value
 
 
 @dataclass(frozen=True)
 class Contradiction:
-    """What does not fit, at which element; `grave` where a study cannot run with it."""
+    """What does not fit, at which element; `grave` where a study cannot run with it, or does without what does not fit."""
 
     element: Element
     text: str
@@ -25,7 +26,34 @@ class Contradiction:
 
 def contradictions(elements: Mapping[str, Element]) -> list[Contradiction]:
     """All that does not fit together among the elements of a state."""
-    return [*_voltages(elements), *_parallel(elements)]
+    return [*_voltages(elements), *_parallel(elements), *_setting_groups(elements)]
+
+
+def in_force(elements: Mapping[str, Element], relay: Relay) -> bool:
+    """Whether a relay acts: in service, and of the setting group that its breaker has in force."""
+    breaker = elements.get(relay.breaker)
+    return relay.in_service and (relay.setting_group is None or not isinstance(breaker, Breaker) or relay.setting_group == breaker.setting_group)
+
+
+def above_its_voltage(elements: Mapping[str, Element], fuse: Fuse) -> bool:
+    """Whether a fuse stands in a network of more than it is rated for: up to 1 kV a tenth more is withstood."""
+    bus = elements[fuse.from_bus]
+    v = bus.v_nominal_kv if isinstance(bus, Bus) else None
+    if v is None or fuse.v_rated_kv is None:
+        return False
+    return v > fuse.v_rated_kv * (LOW_VOLTAGE_MORE if fuse.v_rated_kv <= 1.0 else 1.0) * (1 + 1e-9)
+
+
+def _setting_groups(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
+    """Breakers at which relays are, but none in the setting group that is in force."""
+    grouped = {e.breaker for e in elements.values() if isinstance(e, Relay) and e.in_service and e.setting_group is not None}
+    if not grouped:
+        return
+    acting = {e.breaker for e in elements.values() if isinstance(e, Relay) and in_force(elements, e)}
+    for breaker in (elements[b] for b in grouped - acting if b in elements):
+        if isinstance(breaker, Breaker):
+            text = f"{title_of(breaker)}: no relay belongs to setting group {breaker.setting_group}, which is in force; nothing of its relays acts."
+            yield Contradiction(breaker, text, True, "Choose another setting group in this state, or put a relay into it.")
 
 
 def _voltages(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
@@ -37,6 +65,9 @@ def _voltages(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
         if isinstance(e, Switching | Conductor | SeriesReactor) and v[0] and v[1] and abs(v[0] - v[1]) > 1e-3 * max(v[0], v[1]):
             text = f"{title_of(e)} joins {at[0].name} of {v[0]:g} kV and {at[1].name} of {v[1]:g} kV."
             yield Contradiction(e, text, True, "A transformer must stand between them, or one voltage is wrong.")
+        if isinstance(e, Fuse) and above_its_voltage(elements, e):
+            text = f"{title_of(e)} is rated {e.v_rated_kv:g} kV and stands in a network of {v[0]:g} kV: it is not counted as a protective device."
+            yield Contradiction(e, text, True, "Choose a fuse of the voltage of the network.")
         if isinstance(e, Cable) and e.v_insulation_kv and v[0] and v[0] > HIGHEST * e.v_insulation_kv:
             text = f"{title_of(e)} is built for {e.v_insulation_kv:g} kV and stands in a network of {v[0]:g} kV."
             yield Contradiction(e, text, False, "Choose a cable of the next rated voltage.")

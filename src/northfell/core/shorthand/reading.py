@@ -253,6 +253,7 @@ WORDS: dict[str, tuple[str, Any, tuple[str, ...]]] = {
     "star-delta": ("starter", "star-delta", MOTORS), "soft": ("starter", "soft starter", MOTORS), "soft-starter": ("starter", "soft starter", MOTORS),
     "drive": ("starter", "drive", MOTORS), "vsd": ("starter", "drive", MOTORS), "regenerative": ("starter", "regenerative drive", MOTORS),
     "gg": ("link", "gG", ("fuse",)), "am": ("link", "aM", ("fuse",)), "k": ("link", "K", ("fuse",)), "t": ("link", "T", ("fuse",)),
+    "e": ("link", "E", ("fuse",)),
     "first": ("position", "first", ("changeover",)), "second": ("position", "second", ("changeover",)), "off": ("position", "off", ("changeover",)),
 }  # fmt: skip
 STAR_POINT = {"transformer": "neutral_lv", "autotransformer": "neutral_lv", "three_winding_transformer": "neutral_mv", "synchronous_generator": "neutral",

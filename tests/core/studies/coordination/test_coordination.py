@@ -329,7 +329,7 @@ def test_residual_stages_grade_by_the_residual_current_and_the_sheet_shows_them(
     rule = next(r for r in found.rules_of("Q3") if r.rule == "least earth fault")
     assert rule.value == pytest.approx(rule.at_a / (1.05 * 20))
     phases = next(p for p in found.pairs if (p.upstream, p.downstream, p.fault, p.case) == ("Q2", "Q3", "3ph", "max"))
-    assert phases.residual == (0.0, 0.0)
+    assert [float(i.residual_a) for i in phases.sees] == [0.0, 0.0]
     sheet = curve_sheet(found, "Q3", "lg")
     band = sheet.at["Q3"]
     assert band.i_a[0] == pytest.approx(20 / at.residual_a * at.i_a, rel=1e-3)  # the residual stage begins first

@@ -15,7 +15,8 @@ from northfell.core.model.elements.base import AF, CO, About, Element, Reference
 RelayCurve = Literal["IEC_SI", "IEC_VI", "IEC_EI", "IEEE_MI", "IEEE_VI", "IEEE_EI", "LTI", "STI"]
 GG_RATINGS_A = (16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250)
 KT_RATINGS_A = (6, 8, 10, 12, 15, 20, 25, 30, 40, 50, 65, 80, 100, 140, 200)
-LINK_SIZES_A = {"gG": GG_RATINGS_A, "aM": GG_RATINGS_A, "K": KT_RATINGS_A, "T": KT_RATINGS_A}
+E_RATINGS_A = (5, 7, 10, 13, 15, 20, 25, 30, 40, 50, 65, 80, 100, 125, 150, 200, 250, 300, 400)
+LINK_SIZES_A = {"gG": GG_RATINGS_A, "aM": GG_RATINGS_A, "K": KT_RATINGS_A, "T": KT_RATINGS_A, "E": E_RATINGS_A}
 
 
 class Switching(Element):
@@ -137,6 +138,20 @@ class Breaker(Switching):
         None, label="Device before it", section="Short-circuit rating", refers_to=("breaker", "fuse"), acts_when=When("i_series_ka"),
         meaning="The breaker or fuse with which it is rated together.", enters="duty: it must be closed and carry the fault current"
     )
+    setting_group: int = param(
+        1, label="Setting group", ge=1, le=8, section="Protection", in_state=True,
+        meaning="In force in this state: relays that belong to another group rest. Differs between operating states.", enters="which relays act"
+    )
+    maintenance: bool = param(
+        False, label="Maintenance switch", section="Protection", in_state=True, acts_when=When("i_maintenance_a"),
+        meaning="On: an instantaneous stage acts beside all others while people work downstream. Differs between operating states.",
+        enters="opens at once from its pickup on"
+    )
+    i_maintenance_a: float | None = param(
+        None, label="Maintenance pickup", symbol="Im,s", unit="A", gt=0, le=200000, section="Protection", acts_when=When("trip", ("none", "electronic")),
+        meaning="Of the stage that the maintenance switch puts in force. Tolerance ±10 %. Empty: there is none.",
+        enters="opens at once from 1.1 times it for certain, while the switch is on"
+    )
     trip: Literal["none", "electronic", "thermal-magnetic", "miniature"] = param(
         "none", label="Own trip", section="Protection", source="IEC 60947-2, IEC 60898-1",
         meaning="Electronic: long-time, short-time and instantaneous stage. Thermal-magnetic: as of moulded cases. Miniature: class B, C or D. All as bands "
@@ -199,16 +214,21 @@ class Fuse(Switching):
         same_voltage=True
     )
     kind: Literal["fuse"] = "fuse"
-    link: Literal["gG", "aM", "K", "T"] = param(
-        "gG", label="Class of link", section="Protection", source="IEC 60269-1, IEC 60269-2, IEEE C37.42",
+    link: Literal["gG", "aM", "K", "T", "E"] = param(
+        "gG", label="Class of link", section="Protection", source="IEC 60269-1, IEC 60269-2, IEEE C37.42, IEEE C37.46",
         meaning="gG: full range, general purpose. aM: motor circuits, for short circuits alone, not below four times its rated current. "
-        "K and T: expulsion links of distribution cutouts, fast and slow.",
+        "K and T: expulsion links of distribution cutouts, fast and slow. E: power fuses above 1 kV.",
         enters="the band of its time over current"
     )
     i_rated_a: Annotated[float, AfterValidator(_of_its_link)] | None = param(
-        None, label="Rated current", symbol="In", unit="A", choices=tuple(sorted({*GG_RATINGS_A, *KT_RATINGS_A})), section="Protection",
-        needed_for=(AF, CO), meaning="Standard size of a link of its class; its times follow from it.", source="IEC 60269-1, IEEE C37.42",
+        None, label="Rated current", symbol="In", unit="A", choices=tuple(sorted({*GG_RATINGS_A, *KT_RATINGS_A, *E_RATINGS_A})), section="Protection",
+        needed_for=(AF, CO), meaning="Standard size of a link of its class; its times follow from it.", source="IEC 60269-1, IEEE C37.42, IEEE C37.46",
         enters="band of the fuse-link; loading = I/In"
+    )
+    v_rated_kv: float | None = param(
+        None, label="Rated voltage", symbol="Ur", unit="kV", gt=0, le=200, section="Protection", source="IEC 60269-1, IEC 60282-1, IEEE C37.46",
+        meaning="Highest voltage at which it breaks; up to 1 kV a tenth more. Above it the fuse is not counted as a protective device. Empty: not assessed.",
+        enters="above it no study credits the fuse with breaking anything"
     )
     rated_by: Literal["IEC 60269-1", "IEC 60282-1", "IEEE low-voltage fuse", "IEEE medium-voltage fuse"] | None = param(
         None, label="Rated by", section="Short-circuit rating", meaning="The standard in whose terms it is rated. Empty: not assessed.",
@@ -277,6 +297,12 @@ class Relay(Element):
         label="Trips", meaning="The breaker it opens; its current transformers measure the current of that breaker.", section="Connection",
         refers_to=("breaker",)
     )
+    setting_group: int | None = param(
+        None, label="In setting group", ge=1, le=8, section="Protection",
+        meaning="It acts in states in which its breaker has this setting group in force. Empty: in all of them. Other settings of the same relay are another "
+        "relay at the breaker, with its own group.",
+        enters="which relays act"
+    )
     ct_primary_a: float | None = param(
         None, label="CT primary", symbol="Ipn", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF, CO), typical="relay_ct",
         meaning="Rated primary current of the current transformers.",
@@ -309,6 +335,44 @@ class Relay(Element):
         meaning="Definite time of the high stage, its own operating time included.",
         enters="the high stage operates after this time"
     )
+    looks: Literal["both ways", "forward", "reverse"] = param(
+        "both ways", label="Looks", section="Protection", source="IEEE C37.2, 67",
+        meaning="Which way the current of a fault must flow. Forward: from the first terminal of the breaker to its second. Told by what the fault changes "
+        "of the voltage, so that it holds where no voltage is left; it needs voltage transformers.",
+        enters="67: the phase stages see what flows that way alone"
+    )
+    voltage: Literal["independent", "restrained", "controlled"] = param(
+        "independent", label="By voltage", section="Protection", source="IEEE C37.2, 51V",
+        meaning="Of the inverse stage. Restrained: its pickup falls with the least voltage between phases, down to a quarter. Controlled: it acts below a "
+        "voltage alone, so that its pickup may be below the load.",
+        enters="51V: I> times the voltage left by the fault, from 0.25 to 1; or nothing at all above the release"
+    )
+    v_release_pct: float = param(
+        80.0, label="Released below", symbol="U<", unit="%", gt=0, le=100, section="Protection", acts_when=When("voltage", ("controlled",)),
+        meaning="Least voltage between phases, of the nominal one, below which the inverse stage acts; 75 to 80 % is usual.",
+        enters="51V: voltage during the fault"
+    )
+    i_negative_a: float | None = param(
+        None, label="Negative-sequence pickup", symbol="I2>", unit="A", gt=0, le=50000, section="Protection", source="IEEE C37.2, 46",
+        meaning="Of the negative-sequence current, in primary amperes. Empty: no such stage.", enters="46: operates from this current on"
+    )
+    t_negative_s: float | None = param(
+        None, label="Negative-sequence delay", symbol="t2>", unit="s", ge=0, le=100, section="Protection", needed_for=(CO,), acts_when=When("i_negative_a"),
+        meaning="Definite time of that stage, its own operating time included.", enters="46: operates after this time"
+    )
+    i_thermal_a: float | None = param(
+        None, label="Thermal current", symbol="k·Ib", unit="A", gt=0, le=50000, section="Protection", source="IEC 60255-149",
+        meaning="Current that the thermal stage carries for ever, primary. Empty: no such stage.", enters="49: t = τ·ln((I² − Ip²)/(I² − (k·Ib)²))"
+    )
+    t_thermal_s: float | None = param(
+        None, label="Thermal time constant", symbol="τ", unit="s", gt=0, le=50000, section="Protection", needed_for=(AF, CO),
+        acts_when=When("i_thermal_a"), source="IEC 60255-149", meaning="Of what is protected.", enters="49: t = τ·ln((I² − Ip²)/(I² − (k·Ib)²))"
+    )
+    thermal_before_pct: float = param(
+        95.0, label="Load before", symbol="Ip", unit="%", ge=0, le=100, section="Protection", acts_when=When("i_thermal_a"),
+        meaning="Greatest load before, of the thermal current: the fast edge begins warm from there, the slow edge cold. 95 is the rated current with k 1.05.",
+        enters="49: Ip at the fast edge; 0 at the slow edge"
+    )
     i_earth_pickup_a: float | None = param(
         None, label="Earth pickup, primary", symbol="I0>", unit="A", gt=0, le=50000, section="Earth-fault protection",
         meaning="Setting of the inverse earth-fault stage in primary amperes of the residual current 3·I0. Empty: no such stage.",
@@ -330,6 +394,11 @@ class Relay(Element):
         None, label="Earth high stage delay", symbol="t0≫", unit="s", ge=0, le=10, section="Earth-fault protection", needed_for=(CO,),
         acts_when=When("i_earth_high_a"), meaning="Definite time of that stage, its own operating time included.",
         enters="the high earth-fault stage operates after this time"
+    )
+    earth_looks: Literal["both ways", "forward", "reverse"] = param(
+        "both ways", label="Earth stages look", section="Earth-fault protection", source="IEEE C37.2, 67N",
+        meaning="Which way the residual current must flow. Forward: from the first terminal of the breaker to its second.",
+        enters="67N: the earth stages see what flows that way alone"
     )
     earth_ct_primary_a: float | None = param(
         None, label="Core-balance CT primary", symbol="I0pn", unit="A", gt=0, le=50000, section="Earth-fault protection",

@@ -9,7 +9,7 @@ from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.studies.arc_flash.equations import CAL
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Interval
+from northfell.core.studies.protection import Interval, Through
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Cell, Table, build
 
@@ -65,6 +65,7 @@ class DeviceTime:
     opens_at_s: float
     stage: str
     fast: bool
+    sees: Through | None = None  # by which it opens, where the currents stay as they are
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, devices_of, follow, lacking_of
+from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, beside, devices_of, follow, lacking_of, need_more, through_devices
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "arc_flash"
@@ -106,8 +106,11 @@ class _Tried:
         share = self.i_arc_ka / self.ibf_ka[:, :, None]
         closed = set(net.topology.closed_ids)
         carried = [d for d in devices if d in closed]
-        self.i_device_ka = {d: share * np.stack([np.abs(f.of(d)[0, :, 0]) for f in flows], axis=1)[:, :, None] for d in carried}
-        self.opens_at_s = {d: devices[d].interrupts_at_s(1000 * i) for d, i in self.i_device_ka.items()}
+        more = need_more(devices.values())
+        seen = beside([through_devices(f, carried, more).at((..., None)) for f in flows], (len(carried), 0, 0))
+        self.through = {d: seen.at((k, ..., None)).times(share) for k, d in enumerate(carried)}
+        self.i_device_ka = {d: i.phase_a / 1000 for d, i in self.through.items()}
+        self.opens_at_s = {d: devices[d].interrupts_at_s(i) for d, i in self.through.items()}
         self.faults, self._solved = faults, Solved()
 
     def one_after_the_other(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
@@ -236,8 +239,8 @@ def _variant(
 
     def opening(device: str) -> DeviceTime:
         i_ka = float(tried.i_device_ka[device][at])
-        clearing = tried.devices[device].clearing(i_ka * 1000)
-        return DeviceTime(case, variant, device, i_ka, float(tried.opens_at_s[device][at]), clearing.stage, clearing.fast)
+        clearing = tried.devices[device].clearing(tried.through[device].at(at))
+        return DeviceTime(case, variant, device, i_ka, float(tried.opens_at_s[device][at]), clearing.stage, clearing.fast, tried.through[device].at(at))
 
     energy = eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
     if math.isfinite(t) and t == isolation.t_s and tried.one_after_the_other(place, at, isolation.t_s):

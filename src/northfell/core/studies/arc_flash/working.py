@@ -3,6 +3,8 @@
 import math
 from dataclasses import replace
 
+import numpy as np
+
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import title_of
 from northfell.core.quantities import figure as f
@@ -112,7 +114,9 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
         divides = "Arcing current divides like the bolted current; at the voltage of the device."
         of_device = replace(THROUGH, symbol=f"I({name})")
         i_device = of_device.note(w, f"Arcing current through {name}", divides, i_arc_ka=i_arc, through_ka=through, i_bolted_ka=one.i_bolted_ka)
-        devices_of(net.elements)[one.device].clearing(i_device * 1000, w)
+        sees = next((d.sees for d in location.devices if (d.case, d.variant, d.device) == (one.case, one.variant, one.device)), None)
+        device = devices_of(net.elements)[one.device]
+        device.clearing(device.along(np.asarray(i_device * 1000), sees), w)
     others = [d for d in location.devices if (d.case, d.variant) == (one.case, one.variant) and d.device != one.device]
     for d in others:
         w.given(f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage)

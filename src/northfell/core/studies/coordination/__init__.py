@@ -4,7 +4,7 @@ import math
 
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
-from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, LimitCurve, curve_sheet, kept_sheet, path_of
+from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, LimitCurve, amperes_of, curve_sheet, kept_sheet, path_of, starts_of
 from northfell.core.studies.coordination.proposing import Proposal, Proposed, propose
 from northfell.core.studies.coordination.result import NOT_ASSESSED, NOT_REQUIRED, Coordination
 from northfell.core.studies.coordination.rules import RULES, Rule
@@ -36,6 +36,6 @@ COORDINATION = Study[Coordination](
 
 __all__ = [
     "COORDINATION", "Coordination", "CoordinationSettings", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES", "Rule",
-    "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of", "Proposal", "Proposed", "pair_key", "propose", "run", "seconds",
-    "settings_table", "points_table", "through_fault_s",
+    "amperes_of", "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of", "Proposal", "Proposed", "pair_key", "propose", "run", "seconds",
+    "settings_table", "points_table", "starts_of", "through_fault_s",
 ]  # fmt: skip

@@ -67,6 +67,10 @@ class Neighbours:
             ends.extend(new)
         return reached
 
+    def way(self, device: str, zone: int) -> int:
+        """Which way a current into a zone flows through a device at its edge: 1 from its first terminal to its second, -1 back."""
+        return next(1 if self.gates[k][2] == zone else -1 for k in self.at[zone] if self.gates[k][0] == device)
+
     def standing(self) -> list[Standing]:
         """Every device with each zone that it feeds, in the order of the zones."""
         return [self._stands(gate, zone) for zone in sorted(self.buses) for gate in self._feeding(zone)]

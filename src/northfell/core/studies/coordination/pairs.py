@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 
 from northfell.core.model.elements import Fuse
-from northfell.core.studies.coordination.currents import Seen
+from northfell.core.studies.coordination.currents import Currents
 from northfell.core.studies.coordination.neighbours import Standing
 from northfell.core.studies.coordination.settings import CoordinationSettings
-from northfell.core.studies.protection import EDGES, Device, Through, seen_by
+from northfell.core.studies.protection import EDGES, Device, Through
 from northfell.core.studies.short_circuit import CASES, Floats
 
 SHARES = 60  # currents at which a pair is compared, from where the lower device picks up to the fault current
@@ -45,7 +45,7 @@ class Pair:
     required_s: float
     interval: Interval
     in_series: bool
-    residual: tuple[float, float] = (0.0, 0.0)  # 3·I0 through the lower and the upper one then [A]
+    sees: tuple[Through, Through]  # the lower and the upper one, then
 
     @property
     def margin_s(self) -> float:
@@ -82,7 +82,7 @@ def interval_of(lower: Device, upper: Device, settings: CoordinationSettings) ->
 
 
 def pairs_of(
-    one: Standing, devices: Mapping[str, Device], buses: list[int], i: Seen, settings: CoordinationSettings, kinds: tuple[str, ...], half_cycle_s: float
+    one: Standing, devices: Mapping[str, Device], buses: list[int], i: Currents, settings: CoordinationSettings, kinds: tuple[str, ...], half_cycle_s: float
 ) -> list[Pair]:  # fmt: skip
     """A device with each that stands before it, for every fault and case that is known: of all buses of the zone the one with the least gap.
 
@@ -131,7 +131,7 @@ def _tightest(
     return int(known[bus]), {
         "i_ka": float(down.phase_a[bus]) * share / 1000,
         "i_upper_ka": float(up.phase_a[bus]) * share / 1000,
-        "residual": (float(down.residual_a[bus]) * share, float(up.residual_a[bus]) * share),
+        "sees": (down.at(bus).times(share), up.at(bus).times(share)),
         "i_fault_ka": float(down.phase_a[bus]) / 1000,
         "t_lower_s": float(t_lower[bus, at]),
         "t_upper_s": float(t_upper[bus, at]),
@@ -140,15 +140,11 @@ def _tightest(
 
 
 def _sure_from(device: Device, i: Through) -> Floats:
-    """The least share of currents (bus,) at which a device is sure to operate, by phase or residual; at most 1."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        shares = [device.from_a("slow", m) * (1 + 1e-9) / seen_by(m, i) for m in ("phase", "residual")]
-        return np.clip(np.fmin(np.nan_to_num(shares[0], nan=np.inf), np.nan_to_num(shares[1], nan=np.inf)), 1e-6, 1.0)
+    """The least share of currents (bus,) at which a device is sure to operate, by any stage; at most 1."""
+    return np.asarray(np.clip(np.min([fn.begins_at(i, "slow") for fn in device.functions], axis=0) * (1 + 1e-9), 1e-6, 1.0))
 
 
 def _steps(device: Device, i: Through) -> Floats:
     """Shares of currents (bus, step) just below and just above each place where a stage begins: there the gap may jump."""
-    around = [
-        fn.curve.from_a(edge) * side / np.maximum(seen_by(fn.measures, i), 1e-9) for fn in device.functions for edge in EDGES for side in (1 - 1e-9, 1 + 1e-9)
-    ]
+    around = [fn.begins_at(i, edge) * side for fn in device.functions for edge in EDGES for side in (1 - 1e-9, 1 + 1e-9)]
     return np.stack(around, axis=1)

@@ -38,7 +38,7 @@ class DeviceCurve:
     slow_s: Floats
     to_a: float  # greatest current it sees, at the sheet's voltage
     least_a: float  # least fault it sees
-    residual: float = 0.0  # 3·I0 that goes with its phase current, of it
+    sees: Through | None = None  # the greatest fault; None where it sees none
     own: bool = False  # in its own amperes, since its voltage is not known
 
 
@@ -131,16 +131,28 @@ def _curve(of: Coordination | Compiled, one: Device, v_ref_kv: float, fault: str
     factor = 1.0 if own else factor
     seen = [t for t in times if t.device == device and (t.fault == "lg") == (fault == "lg")]
     greatest = max((t for t in seen if t.case == "max"), key=lambda t: t.i_a, default=None)
-    residual = greatest.residual_a / greatest.i_a if greatest and greatest.i_a > 0 else 0.0
-    starts = [fn.curve.from_a(edge) / (residual if fn.measures == "residual" else 1.0) for fn in one.functions for edge in EDGES
-              if fn.measures == "phase" or residual > 0]  # fmt: skip
-    top = greatest.i_a if greatest and greatest.i_a > LEAST_A else 100 * min(starts)  # what sees nothing is drawn whole
+    sees = greatest.sees if greatest and greatest.i_a > LEAST_A else None  # what sees nothing is drawn whole
+    starts = starts_of(one, sees)
+    top = float(sees.phase_a) if sees else 100 * min(starts, default=one.from_a("fast"))
     least = min((t.i_a for t in seen if t.case == "min"), default=math.nan)
-    start = min(min(starts), top)
-    jumps = [a for start_a in starts for a in (start_a * (1 - 1e-6), start_a) if start <= a <= top]
-    amperes = np.unique(np.concatenate([np.geomspace(start, top, POINTS), jumps, [top]]))
-    fast, slow = (one.opens_at_s(Through(amperes, amperes * residual), edge) for edge in EDGES)
-    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor, residual, own and not math.isnan(v_ref_kv))
+    amperes = amperes_of(starts, top, POINTS)
+    fast, slow = (one.opens_at_s(one.along(amperes, sees), edge) for edge in EDGES)
+    return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor, sees, own and not math.isnan(v_ref_kv))
+
+
+def starts_of(device: Device, sees: Through | None) -> list[float]:
+    """Phase currents from which stages operate [A], as parts of a fault that is seen."""
+    if sees is None:
+        return [a for fn in device.functions for edge in EDGES if fn.measures == "phase" and not math.isnan(a := fn.curve.from_a(edge))]
+    found = (float(fn.begins_at(sees, edge)) * float(sees.phase_a) for fn in device.functions for edge in EDGES)
+    return [a for a in found if math.isfinite(a)]
+
+
+def amperes_of(starts: list[float], top_a: float, points: int) -> Floats:
+    """Currents at which a band is drawn: from the first stage up to the greatest, with both sides of each step [A]."""
+    start = min(min(starts, default=top_a), top_a)
+    jumps = [a for start_a in starts for a in (start_a * (1 - 1e-6), start_a) if start <= a <= top_a]
+    return np.unique(np.concatenate([np.geomspace(start, top_a, points), jumps, [top_a]]))
 
 
 def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurve]:

@@ -15,7 +15,7 @@ from northfell.core.studies.coordination.rules import RULES, Rule
 from northfell.core.studies.coordination.schedule import points_table, settings_table
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import withstands_ka
-from northfell.core.studies.protection import Device
+from northfell.core.studies.protection import Device, Through
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Table, build
 
@@ -48,7 +48,12 @@ class Time:
     bus: int
     fault: str
     case: str
-    residual_a: float = 0.0  # 3·I0 through it
+    sees: Through  # with all that it measures
+
+    @property
+    def residual_a(self) -> float:
+        """3·I0 through it [A]."""
+        return float(self.sees.residual_a)
 
 
 @dataclass(frozen=True)

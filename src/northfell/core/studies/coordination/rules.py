@@ -12,13 +12,13 @@ from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure as f
-from northfell.core.studies.coordination.currents import Seen
+from northfell.core.studies.coordination.currents import Currents
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import AT_ONCE_S, withstands_ka
 from northfell.core.studies.load_flow import LoadFlow, drawn_at_start
-from northfell.core.studies.protection import Device, Measured, seen_by
+from northfell.core.studies.protection import Device, Measured, Seen, Through, seen_by
 from northfell.core.studies.short_circuit import ShortCircuit
 
 SQRT3 = math.sqrt(3)
@@ -63,7 +63,7 @@ class Rules:
     """The rules of the devices of a state."""
 
     def __init__(
-        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Seen, settings: CoordinationSettings
+        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Currents, settings: CoordinationSettings
     ) -> None:
         self.net, self.faults, self.flow, self.order, self.devices, self.i, self.settings = faults.net, faults, flow, order, devices, i, settings
         self.inside: dict[int, list[Element]] = {}
@@ -73,7 +73,12 @@ class Rules:
                 self.inside.setdefault(zone_of[top.bus_index[e.buses[0]]], []).append(e)
 
     def of(self, one: Standing) -> Iterator[Rule]:
-        """All rules of a device for a zone that it feeds."""
+        """All rules of a device for a zone that it feeds; of one that looks the other way, only that."""
+        if self.devices[one.device].looks_away(self.order.way(one.device, one.zone)):
+            others = ", ".join(self.net.name(d) for d in one.upstream) or "nothing else"
+            basis = f"it looks the other way: faults here are left to {others}"
+            yield Rule(one.device, "least fault", None, None, 1.0, self.settings.sensitivity, "×", PRACTICE, basis)
+            return
         yield from self._load(one)
         yield from self._inrush(one)
         for e in self.inside.get(one.zone, ()):
@@ -95,9 +100,27 @@ class Rules:
             return
         i = self._carries(one)
         if i > 1e-6:
-            starts = device.from_a("fast")
-            basis = f"may operate from {f(starts)} A, carries {f(i)} A"
+            over = float(device.over(Through(np.asarray(i), np.zeros(()), Seen(way=self._carried_way(one))), "fast"))
+            starts = i / over if over > 0 else math.inf
+            basis = f"may operate from {f(starts)} A, carries {f(i)} A" if over > 0 else f"carries {f(i)} A, which it does not measure"
             yield Rule(one.device, "load", None, starts / i, 1.0, self.settings.carried, "×", PRACTICE, basis, at_a=i)
+
+    def _carried_way(self, one: Standing) -> float:
+        """Which way it carries power by the load flow."""
+        s = self.flow.terminal_power[one.device][0] if self.flow and one.device in self.flow.terminal_power else 0
+        return float(np.sign(s.real)) if s else math.nan
+
+    def _toward(self, one: Standing, i_a: np.ndarray | float, of_fault: bool) -> Through:
+        """Currents through the device into the zone [A]; of a fault with the voltage that one of as much leaves, else at full voltage."""
+        i = np.asarray(i_a, float)
+        way = float(self.order.way(one.device, one.zone))
+        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max")
+        if not of_fault or not np.isfinite(values.phase_a).any():
+            return Through(i, np.zeros(i.shape), Seen(way=way))
+        most = values.at(int(np.nanargmax(values.phase_a)))
+        share = i / max(float(most.phase_a), 1e-9)
+        left, dip = (float(most.seen.v_bolted_pu), float(most.seen.dip_pu)) if most.seen else (math.nan, math.nan)
+        return Through(i, np.zeros(i.shape), Seen(way=way, v_bolted_pu=left, dip_pu=dip, share=share))
 
     def _at_device(self, one: Standing, v_kv: float) -> float:
         """By what a current at a voltage is multiplied to stand at the device's side of a transformer between them."""
@@ -107,7 +130,10 @@ class Rules:
 
     def _holds(self, one: Standing, rule: str, of: Element, i_a: float, for_s: float, told: str, source: str = PRACTICE) -> Rule:
         """Whether a device lets a current pass for a time: its fast edge over that time."""
-        t = float(self.devices[one.device].orders_at_s(i_a, "fast"))
+        device = self.devices[one.device]
+        t = float(device.orders_at_s(self._toward(one, i_a, of_fault=False), "fast"))
+        if any(fn.released for fn in device.functions):
+            told += ", at full voltage"
         may = f"it may operate after {f(t, 3)} s" if math.isfinite(t) else "it does not operate"
         basis = f"{told}: {f(i_a)} A at the device for {f(for_s)} s; {may}"
         return Rule(one.device, rule, of.id, t / for_s, 1.0, 1.1, "×", source, basis, at_a=i_a)
@@ -171,7 +197,7 @@ class Rules:
             return Rule(one.device, "stall", m.id, None, 1.0, 1.1, "×", "motor data", told)
         direct = i_running * m.ilr_over_ir if isinstance(m, InductionMotor) and m.ilr_over_ir else i_start
         withstands = (m.t_stall_s or math.nan) * (direct / i_start) ** 2
-        t = float(self.devices[one.device].opens_at_s(i_start))
+        t = float(self.devices[one.device].opens_at_s(self._toward(one, i_start, of_fault=False)))
         basis = f"opens {f'within {f(t, 3)} s' if math.isfinite(t) else 'never'} at {f(i_start)} A, withstood hot for {f(withstands, 3)} s"
         return Rule(one.device, "stall", m.id, withstands / t if t else math.inf, 1.0, 1.1, "×", "motor data", basis, at_a=i_start)
 
@@ -207,15 +233,15 @@ class Rules:
         i = self._greatest(one)
         if not math.isfinite(i):
             return Rule(one.device, "cable", c.id, None, 1.0, 1.1, "×", source, "no fault current is known here")
-        start = min(self.devices[one.device].from_a("slow"), i)
-        amperes = np.geomspace(start, i, POINTS)
+        starts = [fn.begins_at(self._toward(one, i, of_fault=True), "slow") for fn in self.devices[one.device].functions]
+        amperes = np.geomspace(min(float(min(starts)), 1.0) * i * (1 + 1e-12), i, POINTS)
         factor = self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[c.buses[0]]]))
         withstands = conductor_s(amperes / 1000 / factor, one_second * c.parallel)
         told = f"k·S·n = {f(one_second * c.parallel)} kA for 1 s"
         limited = self.devices[one.device].switch.let_through_ka2s
         if limited is None:
             return self._below(one, "cable", c, amperes, withstands, source, told)
-        at_once = self.devices[one.device].opens_at_s(amperes) <= AT_ONCE_S
+        at_once = self.devices[one.device].opens_at_s(self._toward(one, amperes, of_fault=True)) <= AT_ONCE_S
         over_time = np.where(at_once, np.inf, withstands)  # where it opens at once, what it lets through counts
         rule = self._below(one, "cable", c, amperes, over_time, source, told)
         heat = (one_second * c.parallel) ** 2 / limited
@@ -231,8 +257,9 @@ class Rules:
     def _below(self, one: Standing, rule: str, of: Element, i_a: np.ndarray, withstands_s: np.ndarray, source: str, told: str) -> Rule:
         """How much longer than the device takes something is withstood, where the device operates; at least at the greatest current it must."""
         device = self.devices[one.device]
-        t = device.opens_at_s(np.asarray(i_a, float))
-        counted = (i_a >= device.from_a("slow")) & np.isfinite(withstands_s)
+        sees = self._toward(one, i_a, of_fault=True)
+        t = device.opens_at_s(sees)
+        counted = (device.over(sees, "slow") >= 1) & np.isfinite(withstands_s)
         counted[-1] = np.isfinite(withstands_s[-1])
         if not counted.any():
             return Rule(one.device, rule, of.id, math.inf, 1.0, 1.1, "×", source, f"{told}; it is not endangered by what flows here")
@@ -272,15 +299,20 @@ class Rules:
 
     def _least(self, one: Standing) -> Iterator[Rule]:
         device, buses = self.devices[one.device], self.order.buses[one.zone]
-        found = [(float(v), buses[k], fault) for fault in ("3ph", "ll") if (fault, "min") in self.i.i
-                 for k, v in enumerate(self.i.of(one.device, buses, fault, "min").phase_a) if math.isfinite(v)]  # fmt: skip
+        found = []
+        for fault in ("3ph", "ll"):
+            if (fault, "min") in self.i.i:
+                through = self.i.of(one.device, buses, fault, "min")
+                found += [
+                    (o, i, b, fault) for i, o, b in zip(through.phase_a, device.over(through, "slow", of_faults=True), buses, strict=True) if math.isfinite(i)
+                ]
         if not found:
             return
-        least, bus, fault = min(found)
-        sure = device.from_a("slow")
+        over, i, bus, fault = min(found)
+        least = float(i)
         at = self.net.name(self.net.topology.bus_ids[bus])
-        basis = f"{fault} at {at}: {f(least)} A; operates for certain from {f(sure)} A"
-        yield Rule(one.device, "least fault", None, least / sure, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, bus, least)
+        basis = f"{fault} at {at}: {f(least)} A; {f'operates for certain from {f(least / over)} A' if over > 0 else 'it does not see it'}"
+        yield Rule(one.device, "least fault", None, float(over), 1.0, self.settings.sensitivity, "×", PRACTICE, basis, bus, least)
         yield from self._least_earth(one, least)
 
     def _least_earth(self, one: Standing, least_a: float) -> Iterator[Rule]:
@@ -297,11 +329,13 @@ class Rules:
             return
         if measures == "residual" and float(currents.max()) < 1e-3:
             return  # what feeds the zone brings no residual current: behind delta
-        at = int(np.argmin(currents))
-        least, sure = float(currents[at]), device.from_a("slow", measures)
+        over = device.over(through, "slow", measures, of_faults=True)[known]
+        at = int(np.lexsort((currents, over))[0])
+        least, times = float(currents[at]), float(over[at])
         name = self.net.name(self.net.topology.bus_ids[buses[int(known[at])]])
-        basis = f"lg at {name}: {f(least)} A {'residual' if measures == 'residual' else 'in the phase'}; operates for certain from {f(sure)} A"
-        yield Rule(one.device, "least earth fault", None, least / sure, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, buses[int(known[at])], least)
+        sure = f"operates for certain from {f(least / times)} A" if times > 0 else "it does not see it"
+        basis = f"lg at {name}: {f(least)} A {'residual' if measures == 'residual' else 'in the phase'}; {sure}"
+        yield Rule(one.device, "least earth fault", None, times, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, buses[int(known[at])], least)
 
 
 def through_z(faults: ShortCircuit, t: Transformer) -> float:

@@ -21,17 +21,22 @@ _TESTS = (
 )  # fmt: skip
 # what is set of each function: field, and whether it is a current through the current transformers
 SET = {
-    "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False)),
-    "50": (("i_high_a", True), ("t_high_s", False)),
-    "51N": (("earth_curve", False), ("i_earth_pickup_a", True), ("earth_multiplier", False)),
-    "50N": (("i_earth_high_a", True), ("t_earth_high_s", False)),
+    "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False), ("looks", False), ("voltage", False), ("v_release_pct", False)),
+    "50": (("i_high_a", True), ("t_high_s", False), ("looks", False)),
+    "46": (("i_negative_a", True), ("t_negative_s", False)),
+    "49": (("i_thermal_a", True), ("t_thermal_s", False)),
+    "51N": (("earth_curve", False), ("i_earth_pickup_a", True), ("earth_multiplier", False), ("earth_looks", False)),
+    "50N": (("i_earth_high_a", True), ("t_earth_high_s", False), ("earth_looks", False)),
     "trip L": (("trip_ir_a", False), ("trip_tr_s", False)),
     "trip S": (("trip_isd_a", False), ("trip_tsd", False)),
     "trip I": (("trip_ii_a", False),),
+    "maintenance": (("i_maintenance_a", False),),
     "thermal": (("trip_ir_a", False),),
     "magnetic": (("trip_im_a", False), ("trip_class", False)),
     "fuse link": (("i_rated_a", False),),
 }
+
+UNUSED = {"looks": "both ways", "earth_looks": "both ways", "voltage": "independent"}  # what need not be set
 
 
 def settings_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
@@ -44,14 +49,14 @@ def _settings(net: Compiled, device: Device, fn: Function) -> Iterator[tuple[Any
     declared = {p.name: p for p in parameters_of(type(holder))}
     for field, through_ct in SET.get(fn.code, ()):
         value = getattr(holder, field)
-        if value is None:
+        if value is None or value == UNUSED.get(field) or not declared[field].acts(vars(holder)):
             continue
         p, ratio = declared[field], _ratio(holder, fn.measures)
         secondary = value / ratio if through_ct and ratio and isinstance(value, float) else None
         primary = _primary(holder, fn.measures)
         ct = f"{primary:g}/{holder.ct_secondary_a:g} A" if isinstance(holder, Relay) and primary and through_ct else None
         assumed = "~" if field in holder.assumed else None
-        yield net.state, device.name, holder.name, fn.code, p.label, p.symbol or None, value, secondary, p.unit or None, ct, assumed
+        yield net.state, device.name, holder.name, fn.called, p.label, p.symbol or None, value, secondary, p.unit or None, ct, assumed
 
 
 def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
@@ -66,7 +71,7 @@ def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
                 fast, slow = (float(fn.curve.time_s(i, edge)) for edge in EDGES)
                 ratio = _ratio(fn.holder, fn.measures)
                 known = (t if t < float("inf") else None for t in (fast, slow))
-                rows.append((net.state, one.name, fn.holder.name, fn.code, multiple, i, i / ratio if ratio else None, *known))
+                rows.append((net.state, one.name, fn.holder.name, fn.called, multiple, i, i / ratio if ratio else None, *known))
     return build("test_points", _TESTS, rows)
 
 

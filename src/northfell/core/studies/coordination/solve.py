@@ -7,7 +7,7 @@ import numpy as np
 
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
-from northfell.core.studies.coordination.currents import FAULTS, Seen, seen
+from northfell.core.studies.coordination.currents import FAULTS, Currents, seen
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.pairs import pairs_of
 from northfell.core.studies.coordination.result import Coordination, Time
@@ -42,7 +42,7 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     kinds = FAULTS if settings.fault == "all" else tuple(dict.fromkeys(("3ph", settings.fault)))
     buses = sorted({b for one in standing for b in order.buses[one.zone]})
     named = list(dict.fromkeys(d for one in standing for d in (one.device, *one.upstream) if d in devices))
-    i = seen(net, faults, named, buses, kinds)
+    i = seen(net, faults, {d: devices[d] for d in named}, buses, kinds)
     listed = FAULTS if settings.fault == "all" else (settings.fault,)
     known = tuple(Standing(s.device, s.zone, s.behind, tuple(u for u in s.upstream if u in devices), s.in_series) for s in standing)
     waits = tuple(line for device, lines in lacking.items() if device in closed for line in lines)
@@ -56,7 +56,7 @@ class _Held:
     faults: ShortCircuit
     flow: LoadFlow | None
     order: Neighbours
-    i: Seen
+    i: Currents
     settings: CoordinationSettings
     standing: tuple[Standing, ...]
     kinds: tuple[str, ...]
@@ -72,6 +72,8 @@ class _Held:
         touched = {(above, s.device) for s in again for above in s.upstream}
         pairs = [p for p in kept.pairs if (p.upstream, p.downstream) not in touched]
         for one in again:
+            if devices[one.device].looks_away(self.order.way(one.device, one.zone)):
+                continue  # faults there are not its own
             pairs += pairs_of(one, devices, self.order.buses[one.zone], self.i, self.settings, self.kinds, half_cycle_s)
         of_rules = [r for r in kept.rules if r.device != changed] + [rule for one in alone for rule in rules.of(one)]
         times = [t for t in kept.times if t.device != changed]
@@ -81,7 +83,7 @@ class _Held:
         )  # fmt: skip
 
 
-def _times(one: Standing, device: Device, buses: list[int], i: Seen, kinds: tuple[str, ...]) -> Iterator[Time]:
+def _times(one: Standing, device: Device, buses: list[int], i: Currents, kinds: tuple[str, ...]) -> Iterator[Time]:
     """For each fault the greatest and the least current in the zone."""
     for fault in kinds:
         for case in CASES:
@@ -92,4 +94,4 @@ def _times(one: Standing, device: Device, buses: list[int], i: Seen, kinds: tupl
             through = values.at(at)
             fast, slow = (float(device.opens_at_s(through, edge)) for edge in EDGES)
             stage = device.clearing(through).stage
-            yield Time(one.device, stage, float(through.phase_a), fast, slow, buses[at], fault, case, float(through.residual_a))
+            yield Time(one.device, stage, float(through.phase_a), fast, slow, buses[at], fault, case, through)

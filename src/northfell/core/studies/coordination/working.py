@@ -2,13 +2,10 @@
 
 import math
 
-import numpy as np
-
 from northfell.core.errors import NotFound
 from northfell.core.quantities import figure as f
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
-from northfell.core.studies.protection import Through
 from northfell.core.working import Working
 
 
@@ -26,7 +23,7 @@ def explain(found: Coordination, element_id: str, part: str) -> Working:
     share = one.i_ka / one.i_fault_ka
     w.step("Current at which the gap is least", "I", "share of the bolted current, of both alike", f"{f(100 * share)} %", one.i_ka, "kA")
     w.step(f"Current through {above.name}", "Iu", "by superposition, the same share", "", one.i_upper_ka, "kA", found.faults.method)
-    lower_sees, upper_sees = (Through(np.asarray(1000 * ka), np.asarray(a)) for ka, a in zip((one.i_ka, one.i_upper_ka), one.residual, strict=True))
+    lower_sees, upper_sees = one.sees
     below.clearing(lower_sees, w)
     lower = w.step(f"{below.name} has opened", "tl", "slow edge of its band, with the time of the switch", "", one.t_lower_s, "s")
     deciding = min(above.functions, key=lambda fn: float(fn.orders_at_s(upper_sees, "fast")))

@@ -3,14 +3,12 @@
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
 from northfell.core.model.elements import Cable
 from northfell.core.studies.duty import equations as eq
 from northfell.core.studies.duty.currents import BLOCK, Currents
 from northfell.core.studies.duty.result import Duty
 from northfell.core.studies.duty.rules import empty
-from northfell.core.studies.protection import Device, Zones, devices_of
+from northfell.core.studies.protection import Device, Zones, devices_of, through_devices
 from northfell.core.studies.short_circuit import CASES, Case, IecCase, heat_of_direct_part, peak_factor
 
 BY = "IEC 60364-4-43"
@@ -52,7 +50,8 @@ def heats(currents: Currents) -> dict[str, list[Heat]]:
             flows = currents.faults.cases[case].flows(some)
             for k, bus in enumerate(some):
                 interest = [d for d in zones.devices_of_interest(bus) if d in currents.closed]
-                opens = {d: float(devices[d].opens_at_s(np.array([1000 * abs(complex(flows.of(d)[0, k, 0]))]))[0]) for d in interest}
+                through = through_devices(flows, interest)
+                opens = {d: float(devices[d].opens_at_s(through.at((n, k)))) for n, d in enumerate(interest)}
                 isolation = zones.isolate(bus, opens)
                 t_k = 1.0 if currents.ieee else currents.faults.settings.t_k_s
                 t, ends = t_k, f"{t_k:g} s: no device cuts it off"

@@ -1,7 +1,7 @@
 """The protective devices of a network in one state, and when each has opened for a current through it."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -12,8 +12,10 @@ from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told
 from northfell.core.rules.completeness import missing, missing_of
+from northfell.core.rules.consistency import above_its_voltage, in_force
 from northfell.core.studies.protection.curves import Floats
-from northfell.core.studies.protection.functions import Amperes, Edge, Function, Measured, functions_of, seen_by
+from northfell.core.studies.protection.functions import Function, functions_of
+from northfell.core.studies.protection.through import Amperes, Edge, Measured, Seen, Through, seen_by
 from northfell.core.working import Working
 
 LEAST_ARC_S = 0.01  # half a cycle at 50 Hz
@@ -74,9 +76,37 @@ class Device:
         return first
 
     def from_a(self, edge: Edge, measures: Measured = "phase") -> float:
-        """The lowest current at which some stage may operate (fast), or does for certain (slow) [A]; nan where none measures that."""
+        """The lowest current, at full voltage and the way it looks, at which some stage may operate (fast), or does for certain (slow) [A].
+
+        nan where none measures that.
+        """
         starts = (one.curve.from_a(edge) for one in self.functions if one.measures == measures)
         return min((a for a in starts if not math.isnan(a)), default=math.nan)
+
+    def over(self, i: Amperes, edge: Edge, measures: Measured = "phase", of_faults: bool = False) -> Floats:
+        """By how much currents are above where the first stage that measures them may operate (fast), or does for certain (slow).
+
+        With `of_faults`, of those stages alone that are meant for faults.
+        """
+        those = (fn for fn in self.functions if fn.measures == measures and not (of_faults and fn.overload))
+        ratios = [np.nan_to_num(fn.sees(i, edge) / fn.curve.from_a(edge)) for fn in those]
+        return np.asarray(np.max(ratios, axis=0)) if ratios else np.zeros(np.shape(seen_by(measures, i)))
+
+    def looks_away(self, way: int) -> bool:
+        """Whether all that it has looks against a way."""
+        return all(fn.looks == -way for fn in self.functions)
+
+    def along(self, i_a: Floats, like: Through | None = None) -> Through:
+        """Currents of the phase [A], with all that goes with such a share of a fault that it sees.
+
+        Where it sees none they flow the way that it looks, and leave a voltage that releases it.
+        """
+        if like is not None and like.phase_a > 0:
+            return like.times(np.asarray(i_a) / like.phase_a)
+        way = next((float(fn.looks) for fn in self.functions if fn.looks), math.nan)
+        low = [fn.released.below_pu / 2 for fn in self.functions if fn.released and fn.released.below_pu]
+        i = np.asarray(i_a, float)
+        return Through(i, np.zeros(i.shape), Seen(way=way, residual_way=way, v_bolted_pu=min(low, default=math.nan), dip_pu=1.0))
 
     def clearing(self, i: Amperes, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
@@ -96,15 +126,21 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
     """The devices in service, by the id of their switch. A breaker without trip and relay is none."""
     relays: dict[str, list[Relay]] = {}
     for e in elements.values():
-        if isinstance(e, Relay) and e.in_service:
+        if isinstance(e, Relay) and in_force(elements, e):
             relays.setdefault(e.breaker, []).append(e)
     found: dict[str, Device] = {}
     for e in elements.values():
         if isinstance(e, Fuse):
-            found[e.id] = Device(e)
+            if not above_its_voltage(elements, e):
+                found[e.id] = Device(e)
         elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays):
             found[e.id] = Device(e, tuple(relays.get(e.id, ())))
     return found
+
+
+def need_more(devices: Iterable[Device]) -> bool:
+    """Whether any device measures more than the current of a phase and the residual one."""
+    return any(fn.needs_more for one in devices for fn in one.functions)
 
 
 def lacking_of(net: Compiled, study: str) -> dict[str, list[str]]:
@@ -112,7 +148,7 @@ def lacking_of(net: Compiled, study: str) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for one in missing(net.elements, study, net.taking_part.values()):
         e = one.element
-        if isinstance(e, Relay | Breaker | Fuse):
+        if isinstance(e, Breaker | Fuse) or (isinstance(e, Relay) and in_force(net.elements, e)):
             found.setdefault(e.breaker if isinstance(e, Relay) else e.id, []).append(told(net, one))
     return found
 

@@ -12,9 +12,10 @@ import numpy as np
 
 from northfell.core.model.elements import Element
 from northfell.core.network import Compiled, compile_network
-from northfell.core.studies.protection.devices import Device, devices_of
-from northfell.core.studies.protection.functions import Edge, Function, Through, seen_by
-from northfell.core.studies.short_circuit import TO_EARTH, Flows, ShortCircuit
+from northfell.core.studies.protection.devices import Device, devices_of, need_more
+from northfell.core.studies.protection.functions import Function
+from northfell.core.studies.protection.through import Edge, Through, seen_by, through_devices
+from northfell.core.studies.short_circuit import Flows, ShortCircuit
 
 MOST_EVENTS = 200
 TOGETHER_S = 1e-9
@@ -118,10 +119,12 @@ class _Loop:
     opened: set[str] = field(default_factory=set)
     told: list[str] = field(default_factory=list)
     flows: Flows = field(init=False)
+    more: bool = False  # some device measures more than currents
     bolted_ka: float = 0.0
     share: float = 1.0
 
     def run(self) -> TripOrder:
+        self.more = need_more(self.devices.values())
         running = [_Running(d, f) for d, one in self.devices.items() for f in one.functions]
         for _ in range(MOST_EVENTS):
             net = self.faults.net
@@ -159,12 +162,9 @@ class _Loop:
     def _currents(self) -> dict[str, Through]:
         """Through each device that is closed [A]."""
         closed = set(self.faults.net.topology.closed_ids)
-        found = {}
-        for d in self.devices:
-            if d in closed and d not in self.opened:
-                i0 = abs(complex(self.flows.of(d)[0, 0, 2])) if self.asked.fault in TO_EARTH else 0.0
-                found[d] = Through(np.asarray(1000 * self.share * self.flows.largest_of(d)[0, 0]), np.asarray(3000 * self.share * i0))
-        return found
+        carry = [d for d in self.devices if d in closed and d not in self.opened]
+        through = through_devices(self.flows, carry, self.more).times(self.share)
+        return {d: through.at((k, 0)) for k, d in enumerate(carry)}
 
     def _next(self, running: list[_Running], i_a: Mapping[str, Through]) -> tuple[float, list[_Running]]:
         """When the next device has opened, and which do together; each by its first function."""

@@ -5,8 +5,8 @@ Codes after IEEE C37.2 where it has one: 51 inverse time, 50 instantaneous or de
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Literal
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -15,11 +15,8 @@ from northfell.core.catalogue.tables import relay_curves
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure as f
 from northfell.core.studies.protection.curves import Floats, link_time_s, relay_time_s
+from northfell.core.studies.protection.through import EDGES, Amperes, Edge, Measured, Seen, Through, seen_by
 from northfell.core.working import Working
-
-Edge = Literal["fast", "slow"]
-EDGES: tuple[Edge, Edge] = ("fast", "slow")
-Measured = Literal["phase", "residual"]
 
 # Electronic trips: generic bands, unverified defaults; each device's own settings stand on its card.
 LONG_TIME_PICKUP = (0.05, 0.20)  # over Ir, at the fast and at the slow edge
@@ -36,33 +33,12 @@ MOULDED_AT_ONCE_S = ((0.01, 0.017), (0.01, 0.025))  # up to 400 A, above
 MINIATURE_PICKUP, MINIATURE_TEST, MINIATURE_TEST_S = (1.13, 1.45), 2.55, (60.0, 120.0)  # up to 32 A, above
 MINIATURE_CLASSES = {"B": (3.0, 5.0), "C": (5.0, 10.0), "D": (10.0, 20.0)}
 MINIATURE_AT_ONCE_S = (0.01, 0.1)
+LEAST_RESTRAINED = 0.25  # of pickup, at a quarter of the voltage and below
+UNKNOWN = Seen()
+LEAST_PART = 1e-9  # of a pickup: less is nothing
+HALVINGS = 50  # of a share of currents, for where something begins that is not in proportion to it
+RELAY_AT_ONCE_S = (0.016, 0.05)  # of an instantaneous relay
 INSTANTANEOUS_S = (0.02, 0.05)  # a long-time law that runs below the mechanism's time is held there too
-
-
-@dataclass(frozen=True)
-class Through:
-    """What flows through a device [A], any shape: of the phase that carries most, and the residual current 3·I0 of an earth fault."""
-
-    phase_a: Floats
-    residual_a: Floats
-
-    def times(self, shares: Floats | float) -> "Through":
-        """The same share of all."""
-        return Through(self.phase_a * shares, self.residual_a * shares)
-
-    def at(self, where: Any) -> "Through":
-        """Those of some places; `where` as arrays are indexed."""
-        return Through(self.phase_a[where], self.residual_a[where])
-
-
-Amperes = Floats | float | Through  # a number or an array is of the phase alone
-
-
-def seen_by(measures: Measured, i: Amperes) -> Floats:
-    """What a function measures of a current."""
-    if isinstance(i, Through):
-        return np.asarray(i.residual_a if measures == "residual" else i.phase_a, float)
-    return np.zeros(np.shape(i)) if measures == "residual" else np.asarray(i, float)
 
 
 @dataclass(frozen=True)
@@ -110,14 +86,74 @@ class Function:
     tell: Callable[[Working, float, float], None]  # notes how its time at a current came about
     fast: bool = False  # meant to act without waiting for others, from its pickup on: a little less current clears much slower
     measures: Measured = "phase"
+    looks: int = 0  # along its switch (1) or back (-1) alone; 0: both ways
+    released: "Released | None" = None  # what the voltage does to its pickup
+    overload: bool = False  # against what lasts, not to be counted on in faults
+
+    @property
+    def called(self) -> str:
+        """Its device function numbers."""
+        dependent = self.code + "V" if self.released else self.code
+        return f"67{self.code[2:]}/{dependent}" if self.looks else dependent
+
+    @property
+    def needs_more(self) -> bool:
+        """Whether it measures more than the current of a phase and the residual one."""
+        return bool(self.looks or self.released or self.measures == "negative")
+
+    def sees(self, i: Amperes, edge: Edge = "slow") -> Floats:
+        """What it measures [A], as if of its pickup at full voltage; nothing of what flows the other way.
+
+        What flows a way that is not known may be seen, but is not for certain. Where a voltage is not known it is taken as full.
+        """
+        seen = seen_by(self.measures, i)
+        more = (i.seen if isinstance(i, Through) else None) or UNKNOWN
+        if self.looks:
+            way = more.residual_way if self.measures == "residual" else more.way
+            seen = np.where(np.equal(way, self.looks) | (np.isnan(way) & (edge == "fast")), seen, 0.0)
+        if self.released:
+            seen = seen / self.released(more.v_pu(edge))
+        return seen
 
     def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When it operates [s]."""
-        return self.curve.time_s(seen_by(self.measures, i), edge)
+        return self.curve.time_s(self.sees(i, edge), edge)
+
+    def begins_at(self, i: Through, edge: Edge) -> Floats:
+        """From which share of currents on it operates at an edge; above 1 where not at all."""
+        start = self.curve.from_a(edge)
+        if self.released is None:
+            seen = self.sees(i, edge)
+            return np.where(seen > LEAST_PART * start, start / np.maximum(seen, LEAST_PART * start), math.inf)
+        low, high = np.zeros(np.shape(i.phase_a)), np.ones(np.shape(i.phase_a))
+        for _ in range(HALVINGS):  # it sees more with every share more
+            middle = (low + high) / 2
+            operates = self.sees(i.times(middle), edge) >= start
+            low, high = np.where(operates, low, middle), np.where(operates, middle, high)
+        return np.where(self.sees(i, edge) >= start, high, math.inf)
 
     def opens_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When the switch has opened [s]."""
         return self.orders_at_s(i, edge) + self.adds_s
+
+
+@dataclass(frozen=True)
+class Released:
+    r"""How the voltage that is left changes a pickup: what of it stands, infinite where the function is held back.
+
+    Restrained: the pickup falls with the voltage, :math:`\max(0.25, \min(U/U_n, 1))` of it. Controlled: it acts below a voltage alone.
+    """
+
+    below_pu: float | None = None  # None: restrained
+
+    def __call__(self, v_pu: Floats) -> Floats:
+        v = np.nan_to_num(v_pu, nan=1.0)
+        if self.below_pu is None:
+            return np.clip(v, LEAST_RESTRAINED, 1.0)
+        return np.where(v < self.below_pu, 1.0, math.inf)
+
+    def __str__(self) -> str:
+        return "voltage-restrained" if self.below_pu is None else f"voltage-controlled below {f(100 * self.below_pu)} %"
 
 
 @dataclass(frozen=True)
@@ -130,8 +166,15 @@ class FunctionKind:
     make: Callable[[Any, Any], Function | None]  # of the holder and the switch; None where it is not set
 
 
+LOOKS = {"both ways": 0, "forward": 1, "reverse": -1}
+
+
 def _inverse(relay: Relay, breaker: Breaker) -> Function:
-    return _inverse_stage(relay, breaker, "51", relay.curve, relay.i_pickup_a, relay.time_multiplier, "phase")
+    made = _inverse_stage(relay, breaker, "51", relay.curve, relay.i_pickup_a, relay.time_multiplier, "phase")
+    if relay.voltage == "independent":
+        return made
+    released = Released(None if relay.voltage == "restrained" else relay.v_release_pct / 100)
+    return replace(made, released=released, stage=f"{made.stage}, {released}", rests=f"{made.rests}, {released}")
 
 
 def _earth_inverse(relay: Relay, breaker: Breaker) -> Function | None:
@@ -156,12 +199,19 @@ def _inverse_stage(
         _tell_relay(w, relay, breaker, (curve_id, pickup, tm), measures, law, numbers, t)
 
     named = f"{relay.name} {relay_curves()[curve_id].name}" if curve_id in relay_curves() else relay.name
-    named += EARTH[measures]
+    named += _measuring(relay, measures)
     curve = Curve(pickup, law_s, Tolerance((-share, share), (0.0, relay.m_start - 1)))
-    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures=measures)
+    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures=measures, looks=LOOKS[_way_of(relay, measures)])
 
 
-EARTH: dict[Measured, str] = {"phase": "", "residual": " earth fault"}
+def _way_of(relay: Relay, measures: Measured) -> str:
+    return relay.earth_looks if measures == "residual" else relay.looks
+
+
+def _measuring(relay: Relay, measures: Measured) -> str:
+    """What is said of a stage beside its name."""
+    way = _way_of(relay, measures)
+    return (" earth fault" if measures == "residual" else "") + ("" if way == "both ways" else f", {way}")
 
 
 def _high(relay: Relay, breaker: Breaker) -> Function | None:
@@ -190,8 +240,9 @@ def _definite_stage(
 
     # its delay holds its own operating time as told, so that the slow edge is the setting itself
     curve = Curve(start, lambda i_a, edge: np.full(np.shape(i_a), delay), Tolerance((-share, 0.0), (-sure, sure)))
-    named = f"{relay.name} high stage{EARTH[measures]}"
-    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, fast=True, measures=measures)
+    named = f"{relay.name} high stage{_measuring(relay, measures)}"
+    looks = LOOKS[_way_of(relay, measures)]
+    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, fast=True, measures=measures, looks=looks)
 
 
 def _tell_relay(w: Working, relay: Relay, breaker: Breaker, inverse: Inverse, measures: Measured, law: str, numbers: str, t: float) -> None:
@@ -205,8 +256,49 @@ def _tell_relay(w: Working, relay: Relay, breaker: Breaker, inverse: Inverse, me
         curve = relay_curves()[curve_id]
         source = f"IEC 60255-151 ({curve.id})" + ("" if curve.status.startswith("operate verified") else ", constants unverified")
     w.step(f"Relay {relay.name}, slow edge", "t", law, numbers, t, "s", source)
+    _tell_breaker(w, breaker, t)
+
+
+def _tell_breaker(w: Working, breaker: Breaker, t: float) -> None:
     mark = "~" if "t_break_s" in breaker.assumed else ""
     w.step(f"Breaker {breaker.name}", "t", "relay + interrupting time", f"{f(t)} + {f(breaker.t_break_s)}{mark}", t + (breaker.t_break_s or 0.0), "s")
+
+
+def _negative(relay: Relay, breaker: Breaker) -> Function | None:
+    if relay.i_negative_a is None:
+        return None
+    share, sure, delay = (relay.time_tolerance_pct or 0.0) / 100, relay.pickup_tolerance_pct / 100, relay.t_negative_s or 0.0
+    curve = Curve(relay.i_negative_a, lambda i_a, edge: np.full(np.shape(i_a), delay), Tolerance((-share, 0.0), (-sure, sure)))
+    named = f"{relay.name} negative sequence"
+
+    def tell(w: Working, i_a: float, t: float) -> None:
+        w.step(f"Relay {relay.name}, slow edge", "t", "t2> for I2 ≥ I2>·(1 + tolerance)", f"I2 = {f(i_a)} A, I2> = {f(relay.i_negative_a)} A", t, "s")
+        _tell_breaker(w, breaker, t)
+
+    return Function("46", relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures="negative")
+
+
+def _thermal_image(relay: Relay, breaker: Breaker) -> Function | None:
+    r"""Warm at the fast edge, cold at the slow one: :math:`t = \tau \ln\frac{I^2 - I_p^2}{I^2 - (k I_b)^2}` (IEC 60255-149)."""
+    if relay.i_thermal_a is None:
+        return None
+    carries, tau = relay.i_thermal_a, relay.t_thermal_s or math.nan
+    before = {"fast": relay.thermal_before_pct / 100, "slow": 0.0}
+    share = (relay.time_tolerance_pct or 0.0) / 100
+
+    def law_s(i_a: Floats, edge: Edge) -> Floats:
+        m = np.maximum(i_a / carries, 1 + 1e-9)
+        return np.asarray(tau * np.log((m**2 - before[edge] ** 2) / (m**2 - 1)))
+
+    def tell(w: Working, i_a: float, t: float) -> None:
+        w.given("k·Ib", "thermal current", carries, "A", f"Overcurrent relay {relay.name}")
+        w.given("τ", "thermal time constant", tau, "s", f"Overcurrent relay {relay.name}")
+        law = f"(1 + {f(100 * share)} %)·τ·ln(I²/(I² − (k·Ib)²)), cold"
+        w.step(f"Relay {relay.name}, slow edge", "t", law, f"I = {f(i_a)} A, k·Ib = {f(carries)} A, τ = {f(tau)} s", t, "s", "IEC 60255-149")
+        _tell_breaker(w, breaker, t)
+
+    named = f"{relay.name} thermal"
+    return Function("49", relay, Curve(carries, law_s, Tolerance((-share, share))), named, named, breaker.t_break_s or 0.0, tell, overload=True)
 
 
 BANDS_BY = {
@@ -234,6 +326,24 @@ def _instantaneous(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip != "electronic" or breaker.trip_ii_a is None:
         return None
     return _stage_of_trip("trip I", "instantaneous", breaker, _flat(breaker.trip_ii_a, INSTANTANEOUS_S), fast=True)
+
+
+def _maintenance(breaker: Breaker, _: Breaker) -> Function | None:
+    """While its switch is on: with a trip of its own at once, else by an instantaneous relay and the breaker's time."""
+    if not breaker.maintenance or breaker.i_maintenance_a is None or breaker.trip not in ("none", "electronic"):
+        return None
+    own = breaker.trip == "electronic"
+    curve = _flat(breaker.i_maintenance_a, INSTANTANEOUS_S if own else RELAY_AT_ONCE_S)
+    adds_s = 0.0 if own else breaker.t_break_s or 0.0
+
+    def tell(w: Working, i_a: float, t: float) -> None:
+        w.given("Im,s", "maintenance pickup, its switch on", breaker.i_maintenance_a or math.nan, "A", f"Breaker {breaker.name}")
+        w.step(f"Maintenance stage of {breaker.name}, slow edge", "t", "at once for I ≥ 1.1·Im,s", f"I = {f(i_a)} A", t, "s", BANDS_BY["electronic"])
+        if not own:
+            _tell_breaker(w, breaker, t)
+
+    stage = f"{breaker.name} maintenance stage"
+    return Function("maintenance", breaker, curve, stage, f"{breaker.name} does not pick up", adds_s, tell, fast=True)
 
 
 def _thermal(breaker: Breaker, _: Breaker) -> Function | None:
@@ -318,11 +428,14 @@ def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
 REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("51", "inverse-time overcurrent", Relay, _inverse),
     FunctionKind("50", "high overcurrent stage", Relay, _high),
+    FunctionKind("46", "negative-sequence stage", Relay, _negative),
+    FunctionKind("49", "thermal image", Relay, _thermal_image),
     FunctionKind("51N", "inverse-time earth fault, residual current", Relay, _earth_inverse),
     FunctionKind("50N", "high earth-fault stage, residual current", Relay, _earth_high),
     FunctionKind("trip L", "long-time stage of an electronic trip", Breaker, _long_time),
     FunctionKind("trip S", "short-time stage of an electronic trip", Breaker, _short_time),
     FunctionKind("trip I", "instantaneous stage of an electronic trip", Breaker, _instantaneous),
+    FunctionKind("maintenance", "instantaneous stage by the maintenance switch", Breaker, _maintenance),
     FunctionKind("thermal", "bimetal of a thermal-magnetic or miniature breaker", Breaker, _thermal),
     FunctionKind("magnetic", "magnetic stage of a thermal-magnetic or miniature breaker", Breaker, _magnetic),
     FunctionKind("fuse link", "fuse-link of any class", Fuse, _fuse_link),

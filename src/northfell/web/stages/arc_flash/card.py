@@ -93,7 +93,9 @@ def _curve(study: ArcFlash, location: Location) -> list[Shape]:
             marks.append(Mark(told, 1000 * one.i_device_ka, one.opens_at_s, f"tc-{v.variant}", v is worst))
     low, high = current_range([device.from_a("fast"), *(m.i_a for m in marks)])
     i_a = np.geomspace(max(low, device.from_a("fast")), high, 400)
-    band = Band(device.name, i_a, device.opens_at_s(i_a, "fast"), device.opens_at_s(i_a))
+    sees = next((d.sees for d in location.devices if (d.case, d.variant, d.device) == (worst.case, worst.variant, worst.device)), None)
+    through = device.along(i_a, sees)
+    band = Band(device.name, i_a, device.opens_at_s(through, "fast"), device.opens_at_s(through))
     return curve_shapes([band], marks, *CURVE_SIZE)
 
 

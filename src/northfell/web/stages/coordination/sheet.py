@@ -5,8 +5,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
 
-import numpy as np
-
 from northfell.core.errors import NorthfellError
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element, Relay
@@ -14,8 +12,20 @@ from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.network import Compiled
 from northfell.core.quantities import figure
-from northfell.core.studies.coordination import COORDINATION, NOT_REQUIRED, Coordination, CurveSheet, DeviceCurve, Pair, curve_sheet, kept_sheet, seconds
-from northfell.core.studies.protection import EDGES, Device, Function, Through, devices_of, family_of, is_complete, setting_steps
+from northfell.core.studies.coordination import (
+    COORDINATION,
+    NOT_REQUIRED,
+    Coordination,
+    CurveSheet,
+    DeviceCurve,
+    Pair,
+    amperes_of,
+    curve_sheet,
+    kept_sheet,
+    seconds,
+    starts_of,
+)
+from northfell.core.studies.protection import Device, Function, devices_of, family_of, is_complete, seen_by, setting_steps
 from northfell.drawing.curve_sheet import Curve, Drawn, Gap, Handle, Level, Limit, draw_sheet, note
 from northfell.drawing.shapes import svg_of
 from northfell.drawing.time_current import Band
@@ -191,19 +201,9 @@ def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:
 
 def _band_of(device: Device, name: str, one: DeviceCurve) -> Band:
     """The band of a device in the place of one that stands on the sheet."""
-    top, starts = one.to_a / one.factor, _starts(device, one.residual)
-    start = min(min(starts, default=math.inf), top)
-    jumps = [a for at in starts for a in (at * (1 - 1e-6), at) if start <= a <= top]
-    i = np.unique(np.concatenate([np.geomspace(start, top, 200), jumps]))
-    through = Through(i, i * one.residual)
+    i = amperes_of(starts_of(device, one.sees), one.to_a / one.factor, 200)
+    through = device.along(i, one.sees)
     return Band(name, i * one.factor, device.opens_at_s(through, "fast"), device.opens_at_s(through))
-
-
-def _starts(device: Device, residual: float) -> list[float]:
-    """Phase currents from which stages operate."""
-    return [
-        fn.curve.from_a(e) / (residual if fn.measures == "residual" else 1.0) for fn in device.functions for e in EDGES if fn.measures == "phase" or residual
-    ]
 
 
 def _gap(found: Coordination, sheet: CurveSheet, p: Pair, position: dict[str, int]) -> Gap:
@@ -224,13 +224,15 @@ def handles_of(one: DeviceCurve) -> list[Handle]:
 
 
 def _handles(one: DeviceCurve, fn: Function) -> list[Handle]:
-    if fn.measures == "residual" and not one.residual:
+    """A pickup that follows the voltage is no place on the sheet's axis: it is set in the table."""
+    part = 1.0 if fn.measures == "phase" else float(seen_by(fn.measures, one.sees) / one.sees.phase_a) if one.sees else 0.0
+    if part <= 0:
         return []
-    e, f = fn.holder, one.factor / (one.residual if fn.measures == "residual" else 1.0)
+    e, f = fn.holder, one.factor / part
     found = []
     for field, (axis, at_multiple) in HOLDS.get(fn.code, {}).items():
         value = getattr(e, field)
-        if value is None or (isinstance(value, str) and not value):
+        if value is None or (isinstance(value, str) and not value) or fn.released:
             continue
         i_a = fn.curve.pickup_a * at_multiple
         own = fn.curve.time_s(i_a if axis == "y" else fn.curve.from_a("slow") * 1.02) + fn.adds_s
