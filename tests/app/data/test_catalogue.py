@@ -5,6 +5,7 @@ import math
 from pathlib import Path
 
 import pytest
+from tests.conftest import network_of
 
 from northfell.app.data import catalogue
 from northfell.core.catalogue.entries import shipped, values_for
@@ -119,3 +120,18 @@ def test_bracken_quay_is_what_a_fresh_build_with_the_applications_means_gives():
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
     assert northfell_json.write(module.bracken_quay()).encode() == bracken_quay()
+
+
+def test_a_curve_by_points_is_kept_as_an_entry_changed_and_used_again():
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 0.4} for n in "AB"]
+    points = [{"i_a": 100.0, "t_fast_s": 100.0, "t_slow_s": 400.0}, {"i_a": 1000.0, "t_fast_s": 0.1, "t_slow_s": 0.4}]
+    fuses = [{"kind": "fuse", "name": n, "from_bus": "A", "to_bus": "B"} for n in ("F1", "F2")]
+    network = network_of([*buses, {**fuses[0], "link": "own points", "points": points}, fuses[1]])
+    kept = do(network, catalogue.keep_element(network, "F1", "Test link"))
+    changed = do(kept, catalogue.change_own(kept, "Test link", "points", "100 | 50 | 300; 1 kA | 0.1 | 0.4", follow=True))
+    used = do(changed, catalogue.use(changed, "F2", "Test link"))
+    assert used.elements["F1"].points == used.elements["F2"].points
+    assert [p.model_dump() for p in used.elements["F2"].points] == [{**points[0], "t_fast_s": 50.0, "t_slow_s": 300.0}, points[1]]
+    assert used.elements["F2"].link == "own points"
+    with pytest.raises(NetworkRefused, match="currents that rise"):
+        do(used, catalogue.change_own(used, "Test link", "points", "1 kA | 0.1 | 0.4; 100 | 50 | 300", follow=True))

@@ -9,6 +9,7 @@ from northfell.core.catalogue.entries import Entry, set_from, shipped
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, PutEntry, Set
 from northfell.core.model.declare.parameters import parameter
+from northfell.core.model.declare.rows import plain
 from northfell.core.model.elements import KINDS, Element
 from northfell.core.model.network import Network, OwnEntry, title_of
 from northfell.core.model.own_entries import entry_breaches, entry_parameters
@@ -75,7 +76,7 @@ def make_own(network: Network, name: str, new_name: str) -> Change:
 def keep_element(network: Network, element_id: str, new_name: str) -> Change:
     """An entry of one's own from the data of an element, which follows it from then on."""
     element = network.element(element_id)
-    values = {p.name: v for p in entry_parameters(type(element)) if (v := getattr(element, p.name)) is not None and v != p.default}
+    values = {p.name: plain(v) for p in entry_parameters(type(element)) if (v := getattr(element, p.name)) is not None and v not in (p.default, [])}
     new = _entry(new_name.strip(), element.kind, "", values, f"kept from {element.name}"[:200], "")
     _free(network, new.name)
     return Change(f"Catalogue: {new.name} kept from {element.name}", (PutEntry(name="", to=new), Set(id=element_id, values={}, catalogue=new.name)))

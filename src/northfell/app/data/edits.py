@@ -59,7 +59,7 @@ def follows(element: Element, field: str, value: Any) -> dict[str, Any]:
 
     The size of a fuse goes where its new class has none of that size: it is missing then, and asked for.
     """
-    if isinstance(element, Fuse) and field == "link" and element.i_rated_a not in (None, *LINK_SIZES_A.get(value, ())):
+    if isinstance(element, Fuse) and field == "link" and element.i_rated_a not in (None, *LINK_SIZES_A.get(value, (element.i_rated_a,))):
         return {"i_rated_a": None}
     if field == "status" and value == "planned":
         return {"in_service": False}

@@ -33,7 +33,7 @@ def entry_parameters(kind: type[Element]) -> tuple[Parameter, ...]:
 
 
 def _of_equipment(p: Parameter) -> bool:
-    return p.section not in NOT_IN_ENTRIES and p.name not in OF_THE_PLACE and not p.in_state and p.form in ("number", "whole number", "choice", "text")
+    return p.section not in NOT_IN_ENTRIES and p.name not in OF_THE_PLACE and not p.in_state and p.form in ("number", "whole number", "choice", "text", "table")
 
 
 def entry_breaches(one: OwnEntry) -> list[InputRefused]:

@@ -87,7 +87,7 @@ def _may_lack(element: Element) -> dict[str, tuple[Parameter, ...]]:
     """The studies for which something may be missing, with the parameters that are empty and act; those that ask for rows of a table among them."""
     held, found = element.__dict__, dict[str, tuple[Parameter, ...]]()
     for study, asked in _asked_by_study(type(element)):
-        empty = tuple([p for p in asked if held[p.name] is None and _acts(element, p)])
+        empty = tuple([p for p in asked if held[p.name] in (None, []) and _acts(element, p)])
         if empty or _tables_asked(type(element), study):
             found[study] = empty
     return found

@@ -10,7 +10,8 @@ from tests.conftest import network_of
 from tests.core.studies.coordination.test_coordination import chain, coordinated, relay, si
 
 from northfell.core.catalogue.links import band_of
-from northfell.core.model.elements import Breaker, Relay
+from northfell.core.errors import NetworkRefused
+from northfell.core.model.elements import Breaker, Fuse, Relay
 from northfell.core.model.network import OperatingState
 from northfell.core.network import compile_network
 from northfell.core.rules.consistency import contradictions
@@ -330,3 +331,50 @@ def test_power_fuses_melt_where_their_standard_says_and_are_sure_within_it(size,
     for multiple in (1.2 * melts * 1.001, 4.0, 10.0, 30.0):
         assert float(link_time_s(band, multiple * size, "fast")) < float(link_time_s(band, multiple * size, "slow")) - 0.0125 + 1e-12
     assert band_of("E", 17.0) is None
+
+
+# --- points of one's own
+
+BAND = [{"i_a": 100.0, "t_fast_s": 100.0, "t_slow_s": 400.0}, {"i_a": 1000.0, "t_fast_s": 0.1, "t_slow_s": 0.4}]
+
+
+def test_a_device_by_points_lies_on_straight_lines_and_beyond_them_on_the_safe_side():
+    """Halfway in the logarithm of the current the time is the geometric mean. Beyond the table the slow edge stays, the fast one keeps its I²t."""
+    middle = math.sqrt(100 * 1000)
+    fuse = Device(Fuse(id="F", name="F", from_bus="A", to_bus="B", link="own points", points=BAND))
+    trip = Device(Breaker(id="Q", name="Q", from_bus="A", to_bus="B", trip="own points", trip_points=BAND))
+    for one in (fuse, trip):
+        assert float(one.opens_at_s(middle)) == pytest.approx(math.sqrt(400 * 0.4))
+        assert float(one.opens_at_s(middle, "fast")) == pytest.approx(math.sqrt(100 * 0.1))
+        assert math.isinf(float(one.opens_at_s(99.0, "fast")))
+        assert (float(one.opens_at_s(4000.0)), float(one.opens_at_s(4000.0, "fast"))) == (pytest.approx(0.4), pytest.approx(0.1 / 16))
+        w = Working("t")
+        assert one.clearing(middle, w).t_s == w.steps[-1].value
+    points = [{"multiple": 2.0, "t_s": 10.0}, {"multiple": 8.0, "t_s": 1.0}]
+    own = device(curve="own points", curve_points=points, i_pickup_a=100.0, time_multiplier=0.5)
+    assert float(own.opens_at_s(400.0)) == pytest.approx(0.5 * math.sqrt(10))
+    assert math.isinf(float(own.opens_at_s(150.0)))  # before its first point nothing is sure, and nothing is ruled out
+    assert float(own.opens_at_s(150.0, "fast")) == pytest.approx(5.0)
+
+
+@pytest.mark.parametrize(
+    ("rows", "told"),
+    [
+        ([BAND[1], BAND[0]], "currents that rise"),
+        ([BAND[0], {**BAND[1], "t_slow_s": 500.0}], "currents that rise from row to row, with times that do not"),
+        ([{"i_a": 1.0, "t_fast_s": 2.0, "t_slow_s": 1.0}], "a least time no longer"),
+    ],
+)
+def test_points_that_make_no_band_are_refused(rows, told):
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 0.4} for n in "AB"]
+    with pytest.raises(NetworkRefused, match=told):
+        network_of([*buses, {"kind": "fuse", "name": "F", "from_bus": "A", "to_bus": "B", "link": "own points", "points": rows}])
+
+
+def test_a_curve_without_points_is_missing_data_and_not_a_device_that_never_operates():
+    fuses = [{"kind": "fuse", "name": "Q3", "link": "own points"}, {"kind": "breaker", "name": "Q2", "trip": "own points"}, {"kind": "breaker", "name": "Q1",
+              "t_break_s": 0.06}]  # fmt: skip
+    found = coordinated(chain(relay("B1", "Q1", 400, 0.4, curve="own points"), devices=fuses[::-1]), fault="3ph")
+    assert not found.devices
+    assert {field for line in found.waits for field in ("trip_points", "points", "curve_points") if f" {field} is empty" in line} == {
+        "trip_points", "points", "curve_points"}  # fmt: skip

@@ -17,7 +17,7 @@ from northfell.core.model.elements.consumers import Consumer, InductionMotor, Lo
 from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
 from northfell.core.model.elements.shunts import CapacitorBank, Compensation, EarthingTransformer, Shunt, ShuntReactor
 from northfell.core.model.elements.sources import Dispatched, Infeed, Inverter, SynchronousGenerator
-from northfell.core.model.elements.switching import GG_RATINGS_A, LINK_SIZES_A, Breaker, Changeover, Contactor, Fuse, Relay, Switch, Switching
+from northfell.core.model.elements.switching import GG_RATINGS_A, LINK_SIZES_A, OWN, BandPoint, Breaker, Changeover, Contactor, Fuse, Relay, Switch, Switching
 from northfell.core.model.elements.three_winding import ThreeWindingTransformer
 
 CLASSES: tuple[type[Element], ...] = (
@@ -34,7 +34,7 @@ ELEMENT: TypeAdapter[Any] = TypeAdapter(AnyElement)
 __all__ = [
     "Autotransformer", "Breaker", "Bus", "Cable", "CapacitorBank", "Changeover", "Compensation", "Conductor", "Consumer", "Contactor", "CurrentTransformer",
     "DELIVERING", "Dispatched", "Document", "ELEMENT",
-    "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "LINK_SIZES_A", "InductionMotor", "Infeed",
+    "BandPoint", "OWN", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "LINK_SIZES_A", "InductionMotor", "Infeed",
     "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt",
     "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
     "motor_mva",

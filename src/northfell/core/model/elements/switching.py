@@ -1,22 +1,59 @@
 """Switching devices and the protection that opens them."""
 
+import itertools
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, ValidationInfo
+from pydantic import AfterValidator, ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
+from northfell.core.model.declare.rows import Row, Rows
 from northfell.core.model.elements.base import AF, CO, About, Element, Reference, peak_ka, short_time_ka, short_time_s, terminal
 
 # Declarations read as a table.
 # fmt: off
 
-# Names of rows in the catalogue's tables; a test holds them equal.
-RelayCurve = Literal["IEC_SI", "IEC_VI", "IEC_EI", "IEEE_MI", "IEEE_VI", "IEEE_EI", "LTI", "STI"]
+# Names of rows in the catalogue's tables, and one's own; a test holds them equal.
+OWN = "own points"
+InverseCurve = Literal["IEC_SI", "IEC_VI", "IEC_EI", "IEEE_MI", "IEEE_VI", "IEEE_EI", "LTI", "STI"]
+RelayCurve = Literal[InverseCurve, "own points"]
 GG_RATINGS_A = (16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250)
 KT_RATINGS_A = (6, 8, 10, 12, 15, 20, 25, 30, 40, 50, 65, 80, 100, 140, 200)
 E_RATINGS_A = (5, 7, 10, 13, 15, 20, 25, 30, 40, 50, 65, 80, 100, 125, 150, 200, 250, 300, 400)
 LINK_SIZES_A = {"gG": GG_RATINGS_A, "aM": GG_RATINGS_A, "K": KT_RATINGS_A, "T": KT_RATINGS_A, "E": E_RATINGS_A}
+
+
+class BandPoint(Row):
+    """A point of a device's own curve: between which times it operates at a current."""
+
+    i_a: float = param(label="Current", symbol="I", unit="A", gt=0, le=1e6, meaning="Prospective current, rms.")
+    t_fast_s: float = param(label="Not before", symbol="tmin", unit="s", gt=0, le=1e5, meaning="Least time: of a fuse, of melting.")
+    t_slow_s: float = param(label="Sure by", symbol="tmax", unit="s", gt=0, le=1e5, meaning="Greatest time, until the current has ended.")
+
+
+class RelayPoint(Row):
+    """A point of a relay's own curve at time multiplier 1."""
+
+    multiple: float = param(label="Multiple of pickup", symbol="M", unit="p.u.", gt=1, le=1000, meaning="Current over pickup.")
+    t_s: float = param(label="Time", symbol="t", unit="s", gt=0, le=1e5, meaning="Operating time at time multiplier 1.")
+
+
+def _falling(field: str, rows: list[Any]) -> list[Any]:
+    """Points of a curve: with every more current no more time, and no edge before the other.
+
+    Raises
+    ------
+    InputRefused
+        With the first row that is not so.
+    """
+    for row in rows:
+        if isinstance(row, BandPoint) and row.t_fast_s > row.t_slow_s:
+            raise InputRefused(field, f"{row.t_fast_s:g} and {row.t_slow_s:g} s at {row.i_a:g} A", "a least time no longer than the greatest")
+    for before, after in itertools.pairwise(rows):
+        (x, *t_before), (x_after, *t_after) = before.model_dump().values(), after.model_dump().values()
+        if x_after <= x or any(b > a for a, b in zip(t_before, t_after, strict=True)):
+            raise InputRefused(field, f"{x_after:g} after {x:g}", "currents that rise from row to row, with times that do not")
+    return rows
 
 
 class Switching(Element):
@@ -69,6 +106,7 @@ class Switch(Switching):
 
 
 TRIPPED = When("trip", ("electronic", "thermal-magnetic", "miniature"))
+POINTS = "Straight lines in log-log between the points. Below the first nothing is known: it is taken not to operate."
 ELECTRONIC = When("trip", ("electronic",))
 OF_IEC = ("IEC 62271-100", "IEC 60947-2")
 SYMMETRICAL, TOTAL = "IEEE symmetrical", "IEEE total current"
@@ -152,12 +190,22 @@ class Breaker(Switching):
         meaning="Of the stage that the maintenance switch puts in force. Tolerance ±10 %. Empty: there is none.",
         enters="opens at once from 1.1 times it for certain, while the switch is on"
     )
-    trip: Literal["none", "electronic", "thermal-magnetic", "miniature"] = param(
+    trip: Literal["none", "electronic", "thermal-magnetic", "miniature", "own points"] = param(
         "none", label="Own trip", section="Protection", source="IEC 60947-2, IEC 60898-1",
         meaning="Electronic: long-time, short-time and instantaneous stage. Thermal-magnetic: as of moulded cases. Miniature: class B, C or D. All as bands "
-        "that include the breaker's own time. None: opens only on the order of a relay.",
+        "that include the breaker's own time. Own points: as its maker's table has it. None: opens only on the order of a relay.",
         enters="which device opens the breaker"
     )
+    trip_points: Rows[BandPoint] = param(
+        [], label="Own points", section="Protection", needed_for=(AF, CO), acts_when=When("trip", (OWN,)),
+        meaning=f"Of its trip, its own time included; pasted from a spreadsheet if you like. {POINTS}", enters="the band of its time over current"
+    )
+
+    @field_validator("trip_points")
+    @classmethod
+    def _falls(cls, rows: list[BandPoint]) -> list[BandPoint]:
+        return _falling("trip_points", rows)
+
     trip_ir_a: float | None = param(
         None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF, CO), acts_when=TRIPPED, typical="trip_ir",
         meaning="Setting in amperes, of a miniature breaker its rated current. Timing starts from 1.05 to 1.20 times this (electronic), 1.05 to 1.30 "
@@ -214,17 +262,30 @@ class Fuse(Switching):
         same_voltage=True
     )
     kind: Literal["fuse"] = "fuse"
-    link: Literal["gG", "aM", "K", "T", "E"] = param(
+    link: Literal["gG", "aM", "K", "T", "E", "own points"] = param(
         "gG", label="Class of link", section="Protection", source="IEC 60269-1, IEC 60269-2, IEEE C37.42, IEEE C37.46",
         meaning="gG: full range, general purpose. aM: motor circuits, for short circuits alone, not below four times its rated current. "
-        "K and T: expulsion links of distribution cutouts, fast and slow. E: power fuses above 1 kV.",
+        "K and T: expulsion links of distribution cutouts, fast and slow. E: power fuses above 1 kV. "
+        "Own points: as its maker's table has it.",
         enters="the band of its time over current"
     )
     i_rated_a: Annotated[float, AfterValidator(_of_its_link)] | None = param(
         None, label="Rated current", symbol="In", unit="A", choices=tuple(sorted({*GG_RATINGS_A, *KT_RATINGS_A, *E_RATINGS_A})), section="Protection",
-        needed_for=(AF, CO), meaning="Standard size of a link of its class; its times follow from it.", source="IEC 60269-1, IEEE C37.42, IEEE C37.46",
+        needed_for=(AF, CO), acts_when=When("link", tuple(LINK_SIZES_A)), source="IEC 60269-1, IEEE C37.42, IEEE C37.46",
+        meaning="Standard size of a link of its class; its times follow from it.",
         enters="band of the fuse-link; loading = I/In"
     )
+    points: Rows[BandPoint] = param(
+        [], label="Own points", section="Protection", needed_for=(AF, CO), acts_when=When("link", (OWN,)),
+        meaning=f"Least melting and greatest clearing time over current; pasted from a spreadsheet if you like. {POINTS}",
+        enters="the band of its time over current"
+    )
+
+    @field_validator("points")
+    @classmethod
+    def _falls(cls, rows: list[BandPoint]) -> list[BandPoint]:
+        return _falling("points", rows)
+
     v_rated_kv: float | None = param(
         None, label="Rated voltage", symbol="Ur", unit="kV", gt=0, le=200, section="Protection", source="IEC 60269-1, IEC 60282-1, IEEE C37.46",
         meaning="Highest voltage at which it breaks; up to 1 kV a tenth more. Above it the fuse is not counted as a protective device. Empty: not assessed.",
@@ -316,6 +377,16 @@ class Relay(Element):
         None, label="Curve", section="Protection", needed_for=(AF, CO), typical="relay_curve", meaning="Inverse-time characteristic.", source="IEC 60255-151",
         enters="t = TM·(A/((I/I>)^p − 1) + B), constants by the curve"
     )
+    curve_points: Rows[RelayPoint] = param(
+        [], label="Own points", section="Protection", needed_for=(AF, CO), acts_when=When("curve", (OWN,)),
+        meaning=f"Of the curve at time multiplier 1; pasted from a spreadsheet if you like. {POINTS}", enters="t = TM·t(M)"
+    )
+
+    @field_validator("curve_points")
+    @classmethod
+    def _falls(cls, rows: list[RelayPoint]) -> list[RelayPoint]:
+        return _falling("curve_points", rows)
+
     i_pickup_a: float | None = param(
         None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF, CO), typical="relay_pickup",
         meaning="Setting of the inverse stage in primary amperes.",
@@ -378,7 +449,7 @@ class Relay(Element):
         meaning="Setting of the inverse earth-fault stage in primary amperes of the residual current 3·I0. Empty: no such stage.",
         enters="M = 3·I0/I0> in the curve's equation"
     )
-    earth_curve: RelayCurve | None = param(
+    earth_curve: InverseCurve | None = param(
         None, label="Earth curve", section="Earth-fault protection", needed_for=(CO,), acts_when=EARTH_STAGE, source="IEC 60255-151",
         meaning="Inverse-time characteristic of the earth-fault stage.", enters="t = TM·(A/((3·I0/I0>)^p − 1) + B), constants by the curve"
     )

@@ -33,7 +33,8 @@ SET = {
     "maintenance": (("i_maintenance_a", False),),
     "thermal": (("trip_ir_a", False),),
     "magnetic": (("trip_im_a", False), ("trip_class", False)),
-    "fuse link": (("i_rated_a", False),),
+    "trip curve": (("trip", False),),
+    "fuse link": (("link", False), ("i_rated_a", False)),
 }
 
 UNUSED = {"looks": "both ways", "earth_looks": "both ways", "voltage": "independent"}  # what need not be set
@@ -66,7 +67,7 @@ def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
         for fn in one.functions:
             if isinstance(fn.holder, Fuse):
                 continue
-            for multiple in AROUND if fn.fast or fn.code == "trip S" else MULTIPLES:
+            for multiple in AROUND if fn.fast or fn.code in ("trip S", "46") else MULTIPLES:
                 i = fn.curve.pickup_a * multiple
                 fast, slow = (float(fn.curve.time_s(i, edge)) for edge in EDGES)
                 ratio = _ratio(fn.holder, fn.measures)

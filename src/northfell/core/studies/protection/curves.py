@@ -1,5 +1,7 @@
 """Time-current characteristics. Currents in ampere, times in second; infinity means that the device never operates."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -42,6 +44,28 @@ def relay_time_s(curve: RelayCurve, m: ArrayLike, time_multiplier: ArrayLike, m_
     with np.errstate(divide="ignore", invalid="ignore"):
         t = np.asarray(time_multiplier) * (curve.k / (effective**curve.alpha - 1) + curve.c)
     return np.where((m > 1) & (m >= m_start), t, np.inf)
+
+
+def points_time_s(points: Sequence[tuple[float, float]], x: ArrayLike, edge: str) -> Floats:
+    """Time by points of a falling curve: straight lines in log-log; before the first its own time, which is no later than any there.
+
+    Beyond the last, where nothing is known, the slow edge stays as it is and the fast one falls at constant I²t.
+
+    Parameters
+    ----------
+    points : sequence of (current or multiple, time [s])
+        In the order of their currents.
+    x : array_like
+        Current or multiple.
+    edge : str
+        "slow" or "fast".
+    """
+    (last_x, last_s), x = points[-1], np.asarray(x, float)
+    with np.errstate(divide="ignore"):
+        t = 10 ** np.interp(np.log10(x), np.log10([p[0] for p in points]), np.log10([p[1] for p in points]))
+    if edge == "slow":
+        return np.asarray(t)
+    return np.asarray(np.where(x > last_x, last_s * (last_x / np.maximum(x, last_x)) ** 2, t))
 
 
 def link_time_s(band: LinkBand, i_a: ArrayLike, edge: str = "slow") -> Floats:

@@ -19,7 +19,7 @@ def family_of(device: Device, holder: Element) -> list[tuple[str, Device]]:
 
 def _choices(holder: Element) -> tuple[str, list[tuple[object, str]]]:
     if isinstance(holder, Fuse):
-        return "i_rated_a", [(float(a), f"{a:g} A") for a in LINK_SIZES_A[holder.link]]
+        return "i_rated_a", [(float(a), f"{a:g} A") for a in LINK_SIZES_A.get(holder.link, ())]
     if isinstance(holder, Relay) and holder.curve is not None:
         known = get_args(Relay.model_fields["curve"].annotation)
         return "curve", [(one.id, f"{one.standard.split()[0]} {one.name}") for one in relay_curves().values() if one.id in _flat(known)]

@@ -4,7 +4,7 @@ Codes after IEEE C37.2 where it has one: 51 inverse time, 50 instantaneous or de
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,9 +12,9 @@ import numpy as np
 
 from northfell.core.catalogue.links import band_of
 from northfell.core.catalogue.tables import relay_curves
-from northfell.core.model.elements import Breaker, Element, Fuse, Relay
+from northfell.core.model.elements import OWN, BandPoint, Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure as f
-from northfell.core.studies.protection.curves import Floats, link_time_s, relay_time_s
+from northfell.core.studies.protection.curves import Floats, link_time_s, points_time_s, relay_time_s
 from northfell.core.studies.protection.through import EDGES, Amperes, Edge, Measured, Seen, Through, seen_by
 from northfell.core.working import Working
 
@@ -189,16 +189,26 @@ def _inverse_stage(
     share = (relay.time_tolerance_pct or 0.0) / 100
     pickup, tm = pickup_a or math.nan, multiplier or math.nan
 
+    points = [(p.multiple, p.t_s) for p in relay.curve_points] if curve_id == OWN else []
+
     def law_s(i_a: Floats, edge: Edge) -> Floats:
-        return relay_time_s(relay_curves()[curve_id or ""], i_a / pickup, tm, m_hold=relay.m_hold)
+        if curve_id != OWN:
+            return relay_time_s(relay_curves()[curve_id or ""], i_a / pickup, tm, m_hold=relay.m_hold)
+        m = np.maximum(i_a, 1e-9) / pickup
+        known = (m >= points[0][0]) | (edge == "fast")
+        return np.where(known, tm * points_time_s(points, m, edge), math.inf) if points else np.full(np.shape(m), math.inf)
 
     def tell(w: Working, i_a: float, t: float) -> None:
-        curve = relay_curves()[curve_id or ""]
-        law = f"(1 + {f(relay.time_tolerance_pct or 0.0)} %)·TM·(k/(M^α − 1) + c)"
-        numbers = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
+        if curve_id == OWN:
+            law = f"(1 + {f(relay.time_tolerance_pct or 0.0)} %)·TM·t(M)"
+            numbers = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, on {len(points)} points, TM = {f(tm)}"
+        else:
+            curve = relay_curves()[curve_id or ""]
+            law = f"(1 + {f(relay.time_tolerance_pct or 0.0)} %)·TM·(k/(M^α − 1) + c)"
+            numbers = f"M = {f(i_a)}/{f(pickup)} = {f(i_a / pickup)}, TM = {f(tm)}, k = {f(curve.k)}, α = {f(curve.alpha)}, c = {f(curve.c)}"
         _tell_relay(w, relay, breaker, (curve_id, pickup, tm), measures, law, numbers, t)
 
-    named = f"{relay.name} {relay_curves()[curve_id].name}" if curve_id in relay_curves() else relay.name
+    named = f"{relay.name} {relay_curves()[curve_id].name}" if curve_id in relay_curves() else f"{relay.name} {curve_id or ''}".strip()
     named += _measuring(relay, measures)
     curve = Curve(pickup, law_s, Tolerance((-share, share), (0.0, relay.m_start - 1)))
     return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures=measures, looks=LOOKS[_way_of(relay, measures)])
@@ -305,6 +315,7 @@ BANDS_BY = {
     "electronic": "generic trip bands (unverified defaults)",
     "thermal-magnetic": "IEC 60947-2, UL 489; shape between the tested points unverified",
     "miniature": "IEC 60898-1; shape between the tested points unverified",
+    OWN: "own points",
 }
 
 
@@ -367,6 +378,17 @@ def _thermal(breaker: Breaker, _: Breaker) -> Function | None:
     return _stage_of_trip("thermal", "thermal", breaker, Curve(ir, law_s, Tolerance(pickup=(p[0] - 1, p[1] - 1), least_s=least)))
 
 
+def _own_trip(breaker: Breaker, _: Breaker) -> Function | None:
+    if breaker.trip != OWN:
+        return None
+    return _stage_of_trip("trip curve", "own curve", breaker, _curve_of(breaker.trip_points))
+
+
+def _curve_of(points: Sequence[BandPoint]) -> Curve:
+    edges = {"fast": [(p.i_a, p.t_fast_s) for p in points], "slow": [(p.i_a, p.t_slow_s) for p in points]}
+    return Curve(points[0].i_a if points else math.nan, lambda i_a, edge: points_time_s(edges[edge], np.maximum(i_a, 1e-9), edge))
+
+
 def _magnetic(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip == "thermal-magnetic" and breaker.trip_im_a is not None:
         curve = _flat(breaker.trip_im_a, _moulded_at_once_s(breaker), MAGNETIC_TOLERANCE)
@@ -389,7 +411,8 @@ def _flat(pickup_a: float, band_s: tuple[float, float], pickup: tuple[float, flo
 
 def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve, fast: bool = False) -> Function:
     def tell(w: Working, i_a: float, t: float) -> None:
-        w.given("Ir", "long-time pickup", breaker.trip_ir_a or math.nan, "A", f"Breaker {breaker.name}")
+        if breaker.trip != OWN:
+            w.given("Ir", "long-time pickup", breaker.trip_ir_a or math.nan, "A", f"Breaker {breaker.name}")
         if breaker.trip == "electronic":
             w.given("tr", "long-time delay at 6·Ir", breaker.trip_tr_s or math.nan, "s", f"Breaker {breaker.name}")
         if breaker.trip == "thermal-magnetic" and breaker.trip_im_a is not None:
@@ -408,6 +431,8 @@ def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve, fast: 
 
 def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
     rated = fuse.i_rated_a or math.nan
+    if fuse.link == OWN:
+        return _own_link(fuse)
     band = band_of(fuse.link, rated)
 
     def tell(w: Working, i_a: float, t: float) -> None:
@@ -420,6 +445,13 @@ def _fuse_link(fuse: Fuse, _: Fuse) -> Function:
 
     starts = (band.fast[0][0] / rated - 1, band.slow[0][0] / rated - 1) if band else (0.0, 0.0)
     return Function("fuse link", fuse, Curve(rated, law_s, Tolerance(pickup=starts)), "fuse", "fuse", 0.0, tell)
+
+
+def _own_link(fuse: Fuse) -> Function:
+    def tell(w: Working, i_a: float, t: float) -> None:
+        w.step(f"Time of {fuse.name}", "t", "greatest clearing time by its points at I", f"I = {f(i_a)} A, {len(fuse.points)} points", t, "s", "own points")
+
+    return Function("fuse link", fuse, _curve_of(fuse.points), "fuse", "fuse", 0.0, tell)
 
 
 # a function of one's own stands here
@@ -435,6 +467,7 @@ REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("trip L", "long-time stage of an electronic trip", Breaker, _long_time),
     FunctionKind("trip S", "short-time stage of an electronic trip", Breaker, _short_time),
     FunctionKind("trip I", "instantaneous stage of an electronic trip", Breaker, _instantaneous),
+    FunctionKind("trip curve", "trip by points of one's own", Breaker, _own_trip),
     FunctionKind("maintenance", "instantaneous stage by the maintenance switch", Breaker, _maintenance),
     FunctionKind("thermal", "bimetal of a thermal-magnetic or miniature breaker", Breaker, _thermal),
     FunctionKind("magnetic", "magnetic stage of a thermal-magnetic or miniature breaker", Breaker, _magnetic),

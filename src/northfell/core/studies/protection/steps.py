@@ -22,5 +22,5 @@ def setting_steps(element: Element, field: str) -> tuple[float, tuple[float, ...
         of_trip = {"trip_ir_a": rated / 100, "trip_tr_s": 0.5, "trip_isd_a": ir / 2, "trip_ii_a": ir / 2}
         return (0.1, BANDS_S) if field == "trip_tsd" else (of_trip.get(field, 0.0), ())
     if isinstance(element, Fuse) and field == "i_rated_a":
-        return 0.0, tuple(float(a) for a in LINK_SIZES_A[element.link])
+        return 0.0, tuple(float(a) for a in LINK_SIZES_A.get(element.link, ()))
     return 0.0, ()

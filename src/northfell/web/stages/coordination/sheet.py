@@ -165,7 +165,18 @@ def _shown(
     ] if chosen else []  # fmt: skip
     unit = "A, of each device" if math.isnan(sheet.v_ref_kv) else f"A at {figure(sheet.v_ref_kv)} kV"
     drawn = draw_sheet(curves, limits, gaps, levels, handles_of(chosen) if chosen else [], SIZE, unit)
-    return Shown(drawn, sheet, title, _gaps_told(sheet, found, fault) if found else [], kept, list(told))
+    return Shown(drawn, sheet, title, _gaps_told(sheet, found, fault) if found else [], kept, [*told, *_measures_told(sheet)])
+
+
+def _measures_told(sheet: CurveSheet) -> list[str]:
+    """What else devices go by than the current that the sheet is over."""
+    told = []
+    for name, functions in ((one.device.name, one.device.functions) for one in sheet.devices):
+        if any(fn.released for fn in functions):
+            told.append(f"{name} goes by voltage: drawn with what a fault of so much leaves, through a resistance (slow edge) or not.")
+        ways = {"forward" if fn.looks > 0 else "reverse" for fn in functions if fn.looks}
+        told += [f"{name} looks {way} (67)." for way in sorted(ways)]
+    return told
 
 
 def _gaps_told(sheet: CurveSheet, found: Coordination, fault: str) -> list[tuple[str, str, str, str]]:
@@ -224,7 +235,7 @@ def handles_of(one: DeviceCurve) -> list[Handle]:
 
 
 def _handles(one: DeviceCurve, fn: Function) -> list[Handle]:
-    """A pickup that follows the voltage is no place on the sheet's axis: it is set in the table."""
+    """A stage that follows the voltage is no place on the sheet: it is set in the table."""
     part = 1.0 if fn.measures == "phase" else float(seen_by(fn.measures, one.sees) / one.sees.phase_a) if one.sees else 0.0
     if part <= 0:
         return []
@@ -232,7 +243,8 @@ def _handles(one: DeviceCurve, fn: Function) -> list[Handle]:
     found = []
     for field, (axis, at_multiple) in HOLDS.get(fn.code, {}).items():
         value = getattr(e, field)
-        if value is None or (isinstance(value, str) and not value) or fn.released:
+        declared = parameter(type(e), field)
+        if value is None or (isinstance(value, str) and not value) or fn.released or not (declared and declared.acts(e.__dict__)):
             continue
         i_a = fn.curve.pickup_a * at_multiple
         own = fn.curve.time_s(i_a if axis == "y" else fn.curve.from_a("slow") * 1.02) + fn.adds_s
