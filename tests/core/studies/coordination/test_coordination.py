@@ -13,6 +13,7 @@ from northfell.core.model.elements import Breaker, Fuse, Relay
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit
 from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, curve_sheet, points_table, propose, run, settings_table, through_fault_s
+from northfell.core.studies.coordination.current_transformers import saturates_after_s
 from northfell.core.studies.coordination.rules import through_z
 from northfell.core.studies.load_flow import run as load_flow
 from northfell.core.studies.protection import EDGES, Device
@@ -356,6 +357,51 @@ def test_current_transformers_by_ratio_and_accuracy_limit():
     assert (better["transformer accuracy"].value, better["transformer ratio"].value) == (pytest.approx(1.2, rel=1e-6), 1.0)
     unknown = {r.rule: r for r in coordinated([*chain(*settings), ct | {"accuracy_class": "0.5"}]).rules_of("Q3")}
     assert unknown["transformer accuracy"].value is None
+
+
+def test_an_accuracy_limit_at_the_connected_burden_and_the_direct_part_of_a_fault():
+    """5P20, 10 VA at 1 A, Rct 5 Ω, 3 Ω connected: 20·15/8 = 37.5 times 200 A. The infeed has X/R 10: eleven times 10 kA would be needed."""
+    ct = {"kind": "current_transformer", "name": "CT3", "measures": "Q3", "i_primary_a": 200.0, "accuracy_class": "5P20", "burden_va": 10.0, "burden_ohm": 3.0,
+          "r_ct_ohm": 5.0}  # fmt: skip
+    settings = (relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 400, 0.8))
+
+    def rules(**more):
+        found = coordinated([*chain(*settings), {k: v for k, v in (ct | more).items() if v is not None}])
+        return {r.rule: r for r in found.rules_of("Q3")}, found
+
+    held, found = rules()
+    assert held["transformer accuracy"].value == pytest.approx(20 * 15 / 8 * 200 / 10000, rel=1e-6)
+    offset = held["transformer saturation"]
+    assert offset.value == pytest.approx(0.75 / 11, rel=1e-6)
+    assert "saturates by the symmetrical part" in offset.basis
+    assert found.verdict_of(offset) == "close"  # a thing to look at: it may saturate late enough
+    told = [f.text for check in COORDINATION.checks for f in check(found, LIMITS) if "direct part" in f.text]
+    assert told
+    assert told[0].startswith("Q3 does not have current transformers that no direct part saturates (CT3)")
+    assert rules(burden_ohm=15.0)[0]["transformer accuracy"].value == pytest.approx(20 * 15 / 20 * 200 / 10000, rel=1e-6)  # more than rated
+    assert "counts with rated burden" in rules(r_ct_ohm=None)[0]["transformer accuracy"].basis
+    large, found = rules(i_primary_a=4000.0)
+    assert found.verdict_of(large["transformer saturation"]) == "within"
+    assert "never saturates" in large["transformer saturation"].basis
+    # C200: 200 V at 100 A, 2 Ω; at 4 Ω half of 20
+    c_class, _ = rules(accuracy_class="C200", i_secondary_a=5.0, burden_ohm=4.0, i_primary_a=600.0)
+    assert c_class["transformer accuracy"].value == pytest.approx(10 * 600 / 10000, rel=1e-6)
+    assert rules(accuracy_class="C200")[0]["transformer accuracy"].value is None  # of 1 A no C class is told
+
+
+@given(st.floats(1.01, 30), st.floats(0.5, 60), st.sampled_from([50.0, 60.0]))
+def test_no_flux_reaches_saturation_before_the_time_that_is_told(k_s, x_over_r, hz):
+    """The flux of a fully offset current, in crests of that of its symmetrical part: X/R·(1 − e^(−t/T)) − sin ωt."""
+    after = saturates_after_s(k_s, x_over_r, hz)
+    omega = 2 * math.pi * hz
+    t = np.linspace(0, min(after, 40 * x_over_r / omega), 4000)
+    flux = x_over_r * (1 - np.exp(-t * omega / x_over_r)) - np.sin(omega * t)
+    assert flux.max() <= k_s * (1 + 1e-9)
+    if math.isfinite(after):
+        envelope = 1 + x_over_r * (1 - math.exp(-after * omega / x_over_r))
+        assert envelope == pytest.approx(k_s)
+    else:
+        assert k_s >= 1 + x_over_r
 
 
 def test_a_fuse_below_a_breaker_takes_half_a_cycle_at_least():

@@ -28,9 +28,22 @@ class CurrentTransformer(Element):
     i_secondary_a: float = param(
         1.0, label="Secondary current", symbol="Isn", unit="A", gt=0, le=10, meaning="Rated secondary current.", enters="coordination: ratio of the relays"
     )
-    accuracy_class: Phrase = param("", label="Accuracy class", meaning="As on the nameplate, such as 5P20.", source="IEC 61869-2")
+    accuracy_class: Phrase = param(
+        "", label="Accuracy class", meaning="As on the nameplate, such as 5P20 or C200.", source="IEC 61869-2, IEEE C57.13",
+        enters="coordination: accuracy limit against the greatest fault"
+    )
     burden_va: float | None = param(
-        None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.", enters="not used by today's studies"
+        None, label="Rated burden", symbol="Sr", unit="VA", gt=0, le=1000, meaning="Rated output.",
+        enters="coordination: Rb,rated = Sr/Isn² in the actual accuracy limit"
+    )
+    r_ct_ohm: float | None = param(
+        None, label="Winding resistance", symbol="Rct", unit="ohm", ge=0, le=1000, meaning="Of the secondary winding, hot.", source="IEC 61869-2",
+        enters="coordination: n·(Rct + Rb,rated)/(Rct + Rb)"
+    )
+    burden_ohm: float | None = param(
+        None, label="Connected burden", symbol="Rb", unit="ohm", gt=0, le=1000,
+        meaning="Leads and relays as they are: a lead there and back for a fault to earth, once for one between all phases. Empty: as rated.",
+        source="IEEE C37.110", enters="coordination: actual accuracy limit, and when the direct part of a fault saturates it"
     )
 
 class VoltageTransformer(Element):

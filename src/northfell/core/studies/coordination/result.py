@@ -98,7 +98,7 @@ class Coordination:
     def verdict_of(self, one: Rule) -> str:
         if one.value is None:
             return NOT_ASSESSED
-        if one.value < one.limit * (1 - 1e-9):
+        if one.value < one.limit * (1 - 1e-9) and one.grave:
             return "breach"
         return "close" if one.value < one.close else WITHIN
 

@@ -1,7 +1,6 @@
 """Rules of one device: above what it must carry, below what it protects withstands, and sure to see the least fault."""
 
 import math
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import cast
@@ -12,6 +11,7 @@ from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure as f
+from northfell.core.studies.coordination.current_transformers import accuracy_limit, saturates_after_s
 from northfell.core.studies.coordination.currents import Currents
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
@@ -36,6 +36,7 @@ RULES = {
     "cable": "below a cable's limit",
     "transformer ratio": "has the ratio of its current transformers",
     "transformer accuracy": "has current transformers that stay accurate",
+    "transformer saturation": "has current transformers that no direct part saturates",
     "least fault": "sees the least fault",
     "least earth fault": "sees the least earth fault",
 }
@@ -57,6 +58,7 @@ class Rule:
     basis: str
     bus: int = -1
     at_a: float = math.nan  # current through the device at which the value is least
+    grave: bool = True  # a value below its limit is a breach, not a thing to look at
 
 
 class Rules:
@@ -281,16 +283,27 @@ class Rules:
                         f"{relay.name} is told {f(relay.ct_primary_a)}/{f(relay.ct_secondary_a)} A, {ct.name} has {f(ct.i_primary_a)}/{f(ct.i_secondary_a)} A"
                     )
                     yield Rule(one.device, "transformer ratio", ct.id, min(told / real, real / told), 1.0, 1.0, "×", "data of both", basis)
-            found = re.fullmatch(r"(?:5|10)PR?(\d{1,3})", ct.accuracy_class.replace(" ", ""))
-            i = self._greatest(one)
-            if found is None or not ct.i_primary_a or not math.isfinite(i):
-                yield Rule(
-                    one.device, "transformer accuracy", ct.id, None, 1.0, 1.25, "×", "IEC 61869-2", "a class such as 5P20 and its primary current are needed"
-                )
+            limit, i = accuracy_limit(ct), self._greatest(one)
+            if limit is None or not ct.i_primary_a or not math.isfinite(i):
+                basis = "a class such as 5P20 or, of 5 A, C200, and its primary current are needed"
+                yield Rule(one.device, "transformer accuracy", ct.id, None, 1.0, 1.25, "×", "IEC 61869-2", basis)
                 continue
-            limit_a = float(found[1]) * ct.i_primary_a
-            basis = f"{found[1]} × {f(ct.i_primary_a)} A against {f(i)} A, at rated burden; the direct part is not counted"
-            yield Rule(one.device, "transformer accuracy", ct.id, limit_a / i, 1.0, 1.25, "×", "IEC 61869-2, accuracy limit factor", basis, at_a=i)
+            k_s = limit.multiple * ct.i_primary_a / i
+            basis = f"{f(limit.multiple)} × {f(ct.i_primary_a)} A against {f(i)} A; {limit.told}"
+            yield Rule(one.device, "transformer accuracy", ct.id, k_s, 1.0, 1.25, "×", limit.source, basis, at_a=i)
+            yield from self._offset(one, ct, k_s, i)
+
+    def _offset(self, one: Standing, ct: CurrentTransformer, k_s: float, i: float) -> Iterator[Rule]:
+        """Whether the direct part of the greatest fault leaves a transformer true; one that saturates late may still serve a quick stage."""
+        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max").phase_a
+        bus = self.order.buses[one.zone][int(np.nanargmax(values))]
+        x_over_r = float(self.faults.cases["max"].x_over_r()[bus])
+        if not math.isfinite(x_over_r) or x_over_r < 0:
+            return
+        after = saturates_after_s(k_s, x_over_r, self.net.frequency_hz)
+        when = "never saturates" if math.isinf(after) else f"saturates after {f(1000 * after, 3)} ms" if after else "saturates by the symmetrical part"
+        basis = f"fully offset fault of X/R {f(x_over_r, 3)}: it {when}, without remanence"
+        yield Rule(one.device, "transformer saturation", ct.id, k_s / (1 + x_over_r), 1.0, 1.0, "×", "IEEE C37.110", basis, bus, i, grave=False)
 
     def _transformers_of(self, device: str) -> list[CurrentTransformer]:
         return [e for e in self.net.elements.values() if isinstance(e, CurrentTransformer) and e.in_service and e.measures == device]

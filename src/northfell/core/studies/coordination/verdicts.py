@@ -47,7 +47,7 @@ def rules(found: Coordination, limits: Limits) -> Iterator[Finding]:
             continue
         e = net.elements[one.device]
         of = f" ({net.name(one.of)})" if one.of else ""
-        text = f"{e.name} {'is not' if verdict == 'breach' else 'is only just'} {_said(RULES[one.rule])}{of}: {figure(one.value, 3)} {one.unit}; {one.basis}."
+        text = f"{e.name} {_said(RULES[one.rule], one.value < one.limit)}{of}: {figure(one.value, 3)} {one.unit}; {one.basis}."
         severity: Severity = "breach" if verdict == "breach" else "close"
         yield Finding(
             STUDY, net.state, e.id, e.name, severity, text, one.value, one.limit, one.unit, f"Rule after {one.source}.", f"{one.rule} {one.of or one.bus}",
@@ -64,6 +64,9 @@ def _required(one: Pair) -> str:
     return f"required {seconds(one.required_s)}" if one.required_s else "the bands are to be clear of each other"
 
 
-def _said(rule: str) -> str:
-    """A rule as it follows "is": "lets … pass" becomes "so set that it lets … pass"."""
-    return rule if rule.startswith(("above", "below", "within")) else f"so set that it {rule}"
+def _said(rule: str, broken: bool) -> str:
+    """A rule as it follows a name: "is not above …", "is only just so set that it lets … pass", "does not have …"."""
+    if rule.startswith("has "):
+        return f"does not have {rule[4:]}" if broken else f"only just {rule}"
+    is_ = "is not" if broken else "is only just"
+    return f"{is_} {rule}" if rule.startswith(("above", "below", "within")) else f"{is_} so set that it {rule}"
