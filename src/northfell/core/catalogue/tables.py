@@ -22,7 +22,7 @@ def rows(name: str) -> list[dict[str, str]]:
 
 @dataclass(frozen=True)
 class RelayCurve:
-    """Constants of t = TM·(k/(M^alpha - 1) + c)."""
+    """Constants of t = TM·(k/(M^alpha - 1) + c), and of its reset TM·tr/(1 - M^alpha_r)."""
 
     id: str
     name: str
@@ -30,13 +30,15 @@ class RelayCurve:
     k: float
     c: float
     alpha: float
+    tr: float
+    alpha_r: float
     status: str
 
 
 @cache
 def relay_curves() -> dict[str, RelayCurve]:
     """Inverse-time characteristics of IEC 60255-151, IEEE C37.112 and common practice."""
-    fields = ("id", "name", "standard", "k", "c", "alpha", "status")
+    fields = ("id", "name", "standard", "k", "c", "alpha", "tr", "alpha_r", "status")
     return {row["id"]: RelayCurve(**{f: row[f] for f in fields}) for row in json.loads(_text("relay_curves.json"))["curves"]}
 
 

@@ -2,6 +2,7 @@
 
 import math
 
+import numpy as np
 import pytest
 from tests.conftest import network_of
 from tests.core.studies.coordination.test_coordination import relay
@@ -9,7 +10,7 @@ from tests.core.studies.coordination.test_coordination import relay
 from northfell.core.errors import CannotRun
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit
-from northfell.core.studies.protection import Zones, devices_of, order_of
+from northfell.core.studies.protection import Through, Zones, devices_of, following, order_of
 from northfell.core.studies.trip_order import TripOrderSettings, run
 from northfell.demo import skerrow_water
 
@@ -59,6 +60,26 @@ def test_a_device_keeps_what_has_passed_when_another_source_is_gone():
     static = Zones(net, devices).isolate(net.topology.bus_index["F"], {d: float(one.opens_at_s(i_a[d])) for d, one in devices.items()})
     assert static.t_s == pytest.approx(1.56)
     assert order.cleared_s > static.t_s + 1
+
+
+@pytest.mark.parametrize(
+    ("reset", "kept"),
+    [({}, 0.0), ({"reset": "after a time", "t_reset_s": 3.0}, 1.0), ({"reset": "after a time", "t_reset_s": 1.0}, 0.0), ({"reset": "by its curve"}, None)],
+)
+def test_what_a_relay_keeps_below_its_pickup(reset, kept):
+    """At 5.9 kA for 0.56 s, then at 0.9 times its pickup: a disk turns back in tr/(1 − 0.9²) from operated to nothing."""
+    exact = {"time_tolerance_pct": 0.0, "pickup_tolerance_pct": 0.0}
+    found = orders([*(e for e in two_sources() if e["name"] != "B3"), {**relay("B3", "Q3", 1000, 1.0, **exact, **reset), "curve": "IEC_VI"}])
+    devices = devices_of(found.net.elements)
+    loop = following._Loop(found.faults, following.Asked("F"), lambda net: short_circuit.run(net), devices, {})
+    running = [following._Running("Q3", devices["Q3"].functions[0])]  # very inverse from 1 kA on
+    passed = 0.56 / (13.5 / (5.9 - 1))
+    loop._pass(running, {"Q3": Through(np.asarray(5900.0), np.zeros(()))}, 0.56)
+    assert running[0].passed == pytest.approx(passed)
+    loop.now = 0.56
+    loop._pass(running, {"Q3": Through(np.asarray(900.0), np.zeros(()))}, 2.56)
+    left = passed - 2.0 * (1 - 0.81) / 47.3 if kept is None else kept * passed
+    assert running[0].passed == pytest.approx(left)
 
 
 def test_a_breaker_that_fails_leaves_it_to_the_others_and_a_fault_that_nobody_cuts_off_is_told():

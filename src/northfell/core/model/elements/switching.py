@@ -406,6 +406,16 @@ class Relay(Element):
         meaning="Definite time of the high stage, its own operating time included.",
         enters="the high stage operates after this time"
     )
+    reset: Literal["at once", "after a time", "by its curve"] = param(
+        "at once", label="Reset", section="Protection", source="IEEE C37.112, IEC 60255-151",
+        meaning="What its inverse stages keep when the current has fallen below pickup. By its curve: like a disk that turns back (of own "
+        "points none is known: at once). Reset constants of IEC curves are common practice, unverified.",
+        enters="trip order and arc flash: what has passed when a current comes back"
+    )
+    t_reset_s: float | None = param(
+        None, label="Reset time", symbol="tr", unit="s", ge=0, le=1000, section="Protection", needed_for=(AF, CO), acts_when=When("reset", ("after a time",)),
+        meaning="For which all is kept; then nothing is.", enters="trip order and arc flash: what has passed when a current comes back"
+    )
     looks: Literal["both ways", "forward", "reverse"] = param(
         "both ways", label="Looks", section="Protection", source="IEEE C37.2, 67",
         meaning="Which way the current of a fault must flow. Forward: from the first terminal of the breaker to its second. Told by what the fault changes "

@@ -1,7 +1,7 @@
 """What opens first, second, third for a fault: an event loop that solves the network again after every opening, until the place is cut off.
 
 Every function of every device runs up to its operation by what flows through it: in each interval by the share of its time at that current
-that has passed. What does not pick up in an interval has forgotten. From its order a breaker takes its own time, whatever flows then.
+that has passed. What does not pick up in an interval has forgotten, unless it resets slowly. From its order a breaker takes its own time, whatever flows then.
 """
 
 import math
@@ -63,6 +63,7 @@ class _Running:
     device: str
     function: Function
     passed: float = 0.0  # share of its time
+    below_s: float = 0.0  # for how long it has been below its pickup
     ordered_s: float = math.inf
     i_a: float = 0.0
 
@@ -191,13 +192,24 @@ class _Loop:
             through = i_a.get(one.device, NOTHING)
             whole = float(one.function.orders_at_s(through, self.asked.edge))
             if math.isinf(whole):
-                one.passed = 0.0
+                self._forget(one, through, until - self.now)
                 continue
+            one.below_s = 0.0
             left = (1 - one.passed) * whole
             if self.now + left <= until + TOGETHER_S:
                 one.ordered_s, one.i_a, one.passed = self.now + left, float(seen_by(one.function.measures, through)), 1.0
             else:
                 one.passed += (until - self.now) / whole
+
+    def _forget(self, one: _Running, through: Through, lasts_s: float) -> None:
+        """What a function that does not pick up in an interval keeps of what has passed."""
+        reset = one.function.reset
+        if reset is None or one.passed == 0.0:
+            one.passed = 0.0
+            return
+        m = float(one.function.sees(through, self.asked.edge)) / one.function.curve.pickup_a
+        one.passed = reset.left(one.passed, m, one.below_s, lasts_s)
+        one.below_s += lasts_s
 
     def _interval(self, bus: int, until: float, i_a: Mapping[str, Through]) -> Interval:
         net, given = self.faults.net, self.faults.cases[self.asked.case].given

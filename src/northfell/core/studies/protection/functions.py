@@ -89,6 +89,7 @@ class Function:
     looks: int = 0  # along its switch (1) or back (-1) alone; 0: both ways
     released: "Released | None" = None  # what the voltage does to its pickup
     overload: bool = False  # against what lasts, not to be counted on in faults
+    reset: "Reset | None" = None  # what it keeps below its pickup; None: nothing
 
     @property
     def called(self) -> str:
@@ -135,6 +136,24 @@ class Function:
     def opens_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When the switch has opened [s]."""
         return self.orders_at_s(i, edge) + self.adds_s
+
+
+@dataclass(frozen=True)
+class Reset:
+    r"""What of its time a function keeps when its current has fallen below pickup: all for a while, or less and less.
+
+    By its curve it takes :math:`T_M\,t_r / (1 - M^{\alpha_r})` from operated to nothing (IEEE C37.112).
+    """
+
+    for_s: float | None = None  # all is kept so long, then nothing
+    tr_s: float = 0.0  # with the multiplier in it
+    alpha: float = 2.0
+
+    def left(self, passed: float, m: float, below_s: float, lasts_s: float) -> float:
+        """What is left of a share after an interval at a multiple of pickup below 1, when it has been below it for a while before."""
+        if self.for_s is not None:
+            return passed if below_s + lasts_s <= self.for_s else 0.0
+        return max(0.0, passed - lasts_s * (1 - min(m, 1.0) ** self.alpha) / self.tr_s) if self.tr_s else 0.0
 
 
 @dataclass(frozen=True)
@@ -211,7 +230,16 @@ def _inverse_stage(
     named = f"{relay.name} {relay_curves()[curve_id].name}" if curve_id in relay_curves() else f"{relay.name} {curve_id or ''}".strip()
     named += _measuring(relay, measures)
     curve = Curve(pickup, law_s, Tolerance((-share, share), (0.0, relay.m_start - 1)))
-    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures=measures, looks=LOOKS[_way_of(relay, measures)])
+    looks, reset = LOOKS[_way_of(relay, measures)], _reset_of(relay, curve_id, tm)
+    return Function(code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures=measures, looks=looks, reset=reset)
+
+
+def _reset_of(relay: Relay, curve_id: str | None, multiplier: float) -> Reset | None:
+    if relay.reset == "after a time":
+        return Reset(for_s=relay.t_reset_s or 0.0)
+    if relay.reset == "by its curve" and curve_id in relay_curves():
+        return Reset(tr_s=multiplier * relay_curves()[curve_id].tr, alpha=relay_curves()[curve_id].alpha_r)
+    return None
 
 
 def _way_of(relay: Relay, measures: Measured) -> str:
