@@ -79,10 +79,13 @@ def test_files_stand_alone_and_names_are_text(client, database, fault):  # noqa:
     root = ElementTree.fromstring(svg.text)
     assert root.tag.endswith("svg")
     assert HOSTILE in "".join(root.itertext())
+    feet = [one for one in root.iter() if one.get("class") == "tc-arc" and one.tag.endswith("polygon")]
+    assert len(feet) >= 2  # arcs through the device, with full and reduced current
     pdf = client.get(f"/projects/1/curves.pdf?selected=Q31&fault={fault}")
     words = pypdf.PdfReader(io.BytesIO(pdf.content)).pages[0].extract_text()
     assert "Skerrow Water" in words
     assert "Short-time pickup" in words
+    assert "cal/cm²" in words
     assert HOSTILE not in client.get(f"/projects/1/coordination?selected=Q31&fault={fault}").text
     assert client.get("/projects/1/curves.svg?selected=T3").status_code == 404
 

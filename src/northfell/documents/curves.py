@@ -29,6 +29,7 @@ def _looks(tone: str = INK, chosen: bool = False) -> dict[str, Look]:
         "tc-other": Look(tone), "tc-name": Look(tone), "tc-plate": Look(PAPER),
         "tc-damage": Look("", INK, 1.4), "tc-load": Look("", QUIET, 1.1, (5.0, 3.0)), "tc-level": Look("", QUIET, 0.8, (2.0, 3.0)), "tc-foot": Look(INK),
         "tc-words": Look(INK), "tc-measure": Look("", INK, 1.4), "tc-short": Look("", MADDER, 0.8),
+        "tc-arc": Look("", OCHRE, 1.4),
     }  # fmt: skip
 
 

@@ -198,6 +198,16 @@ def _level(axes: Axes, level: Level, taken: list[tuple[float, float, float, floa
     ]
 
 
+def arc_marks(axes: Axes, currents_a: Sequence[float]) -> list[Shape]:
+    """Arcing currents at the foot of the sheet: open triangles on stems."""
+    found: list[Shape] = []
+    for i_a in currents_a:
+        x, y = axes.at(i_a, 1.0)[0], axes.y + axes.h
+        if axes.x <= x <= axes.x + axes.w:
+            found += [Line(((x, y - 22), (x, y - 8)), Style(cls="tc-arc")), Polygon(((x, y - 8), (x - 4, y), (x + 4, y)), Style(cls="tc-arc"))]
+    return found
+
+
 def _free(taken: list[tuple[float, float, float, float]], x: float, y: float, w: float, h: float) -> float:
     """The next height, from y down, at which a text of a size runs into no other; it is taken from then on."""
     while _meets(taken, x, y, w, h):

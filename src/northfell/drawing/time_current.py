@@ -85,7 +85,9 @@ def grid_shapes(axes: Axes, unit: str) -> list[Shape]:
     for k in range(round(math.log10(axes.i_a[0])), round(math.log10(axes.i_a[1])) + 1):
         x, _ = axes.at(10.0**k, 1.0)
         told = f"{10.0**k:g}" if k < 3 else f"{10.0 ** (k - 3):g} k"
-        shapes += [Line(((x, axes.y), (x, axes.y + axes.h)), GRID), Text(x, axes.y + axes.h + 13, told, Style(cls="d"), 10, "middle", mono=True)]
+        last = x > axes.x + axes.w - 10  # its figure ends with the frame
+        figure_at = Text(x, axes.y + axes.h + 13, told, Style(cls="d"), 10, "end" if last else "middle", mono=True)
+        shapes += [Line(((x, axes.y), (x, axes.y + axes.h)), GRID), figure_at]
     shapes.append(Text(axes.x - 5, axes.y + axes.h + 26, "s", Style(cls="d"), 10, "end"))
     shapes.append(Text(axes.x + axes.w, axes.y + axes.h + 26, unit, Style(cls="d"), 10, "end"))
     return shapes

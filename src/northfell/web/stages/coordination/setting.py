@@ -1,5 +1,6 @@
 """Settings tried by hand on the sheet of curves: what a value would make of curves and gaps, before it is kept; and the sheet as a file."""
 
+from dataclasses import replace
 from datetime import date
 from typing import Annotated, NamedTuple
 
@@ -7,21 +8,22 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import ValidationError
 
 from northfell.app.project.projects import open_project
-from northfell.core.errors import NotFound
+from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.elements import Element
 from northfell.core.quantities import figure
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, with_device
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, Variant, energy_severity, with_device
 from northfell.core.studies.coordination import COORDINATION, Coordination, CurveSheet, settings_table
 from northfell.core.studies.protection import Device
 from northfell.documents.curves import curves_pdf, curves_svg
 from northfell.documents.sheets import Title
-from northfell.drawing.curve_sheet import Drawn
+from northfell.drawing.curve_sheet import Drawn, arc_marks
 from northfell.web.shell.answering import Db, file_answer, slug, templates
 from northfell.web.shell.stage import Look
 from northfell.web.shell.view import Looking, View
 from northfell.web.stages.coordination.sheet import device_of, ghosts_shown, kept_named, kept_shown, sheet_shown, shown_of
 
 router = APIRouter(prefix="/projects/{project_id}")
+MOST_PLACES = 6  # at which energies are told beside a sheet
 
 
 class Printed(NamedTuple):
@@ -69,15 +71,24 @@ def energies(
         tried = with_device(arc, _set(found.devices[device], e, field, value))
     limits = opened.network.settings.limits
     rows = []
-    for one in arc.locations:
-        if one.worst is None or device not in {d.device for d in one.devices} | {one.worst.device}:
-            continue
+    for one, worst in _where_it_clears(arc, device):
         after = tried.location(one.bus_id, one.side) if tried else None
-        now = after.worst if after and after.worst else one.worst
-        before, becomes = (figure(v.energy_cal_cm2, 3) for v in (one.worst, now))
-        through_ka = sorted({d.i_device_ka for d in one.devices if d.device == device})  # full and reduced current, both cases
-        rows.append((arc.bus(one).name, one.side, before, becomes, energy_severity(limits, now.energy_cal_cm2), through_ka[:: len(through_ka) - 1 or 1]))
-    return templates.TemplateResponse(request, "stages/coordination/_energies.html", {"rows": rows[:6], "tried": tried is not None})
+        now = after.worst if after and after.worst else worst
+        before, becomes = (figure(v.energy_cal_cm2, 3) for v in (worst, now))
+        rows.append((arc.bus(one).name, one.side, before, becomes, energy_severity(limits, now.energy_cal_cm2), _through_ka(one, device)))
+    return templates.TemplateResponse(request, "stages/coordination/_energies.html", {"rows": rows, "tried": tried is not None})
+
+
+def _where_it_clears(arc: ArcFlash, device: str) -> list[tuple[Location, Variant]]:
+    """The places in whose clearing a device has a part, each with its worst variant; not more than one reads."""
+    those = ((one, one.worst) for one in arc.locations if one.worst is not None)
+    return [(one, worst) for one, worst in those if device in {d.device for d in one.devices} | {worst.device}][:MOST_PLACES]
+
+
+def _through_ka(one: Location, device: str) -> list[float]:
+    """The least and the greatest arcing current through a device, of full and reduced current in both cases."""
+    through_ka = sorted({d.i_device_ka for d in one.devices if d.device == device})
+    return through_ka[:: len(through_ka) - 1 or 1]
 
 
 def _set(device: Device, holder: Element, field: str, value: float) -> Device:
@@ -112,6 +123,25 @@ def as_pdf(request: Request, db: Db, view: Looking) -> Response:
     return file_answer(curves_pdf(shown.drawn, title, lines, [*gaps, *shown.told]), "application/pdf", f"{slug(title.sheet)}.pdf")
 
 
+def _arcs(look: Look, sheet: CurveSheet) -> tuple[list[float], list[str]]:
+    """Arcing currents through the selected device [A, of the sheet], and what is said of each place; nothing where there is no such result."""
+    if sheet.chosen not in sheet.at:
+        return [], []
+    try:
+        arc: ArcFlash = look.result(ARC_FLASH)
+    except NorthfellError:
+        return [], []
+    factor = sheet.at[sheet.chosen].factor
+    marks, told = [], []
+    for one, worst in _where_it_clears(arc, sheet.chosen):
+        through = _through_ka(one, sheet.chosen)
+        marks += [1000 * ka * factor for ka in through]
+        side = ", line side" if one.side == "line" else ""
+        arcs = f", arc {' to '.join(figure(ka, 3) for ka in through)} kA" if through else ""
+        told.append(f"{arc.bus(one).name}{side}: {figure(worst.energy_cal_cm2, 3)} cal/cm²{arcs}")
+    return marks, told
+
+
 def _written(value: object) -> str:
     return figure(value) if isinstance(value, int | float) else str(value)
 
@@ -119,8 +149,10 @@ def _written(value: object) -> str:
 def _printed(request: Request, db: Db, view: View) -> tuple[Printed, Title]:
     opened = open_project(db, view.project_id, view.proposal)
     opened.network.state(view.state)
-    shown = sheet_shown(Look(opened.network, request.app.state.results.of(opened), view))
+    look = Look(opened.network, request.app.state.results.of(opened), view)
+    shown = sheet_shown(look)
     if shown is None or shown.drawn is None or shown.sheet is None:
         raise NotFound("There is no device selected, or nothing of it can be drawn." if shown is None else " ".join(shown.told))
-    printed = Printed(shown.drawn, shown.sheet, shown.gaps, shown.told)
+    marks, told = _arcs(look, shown.sheet)
+    printed = Printed(replace(shown.drawn, over=[*shown.drawn.over, *arc_marks(shown.drawn.axes, marks)]), shown.sheet, shown.gaps, [*shown.told, *told])
     return printed, Title(opened.title, shown.title, view.state, date.today().isoformat(), opened.network.settings.set_name)
