@@ -271,6 +271,19 @@ class SynchronousGenerator(Dispatched):
         meaning="Direct axis, on the rating. Empty: 1.5 times the subtransient one where a rule asks for it.", source="IEEE C37.010",
         enters="30-cycle network (IEEE); first cycle without damper"
     )
+    td2_s: float | None = param(
+        None, label="Subtransient time constant", symbol="T″d", unit="s", gt=0, le=2, section="Impedance", source="IEC 60034-4",
+        meaning="Short-circuit time constant, direct axis. Empty: its current over time is not drawn.", enters="coordination: how its fault current falls"
+    )
+    td1_s: float | None = param(
+        None, label="Transient time constant", symbol="T′d", unit="s", gt=0, le=20, section="Impedance", source="IEC 60034-4",
+        meaning="Short-circuit time constant, direct axis. Empty: its current over time is not drawn.", enters="coordination: how its fault current falls"
+    )
+    i2_squared_t_s: float | None = param(
+        None, label="Negative-sequence heating", symbol="K", unit="s", gt=0, le=200, section="Impedance", source="IEEE C50.13",
+        meaning="What it withstands of I2²·t, on its rated current; 40 of salient poles, 30 of indirectly cooled, 10 of directly cooled rotors are usual.",
+        enters="coordination: K/(I2/IrG)² against its negative-sequence stage"
+    )
     neutral: Neutral | None = neutral("Star point", "How the star point is earthed.")
     neutral_ohm: float | None = neutral_ohm("Earthing impedance", "neutral")
     mode: Literal["reference", "voltage", "power", "power factor"] = param(

@@ -12,6 +12,7 @@ DRY_FROM = 3.5  # from which the law holds of a dry transformer
 CATEGORIES_KVA = ((500.0, "I"), (5000.0, "II"), (30000.0, "III"), (math.inf, "IV"))
 MECHANICAL_FROM = {"II": 0.7, "III": 0.5, "IV": 0.5}  # of the greatest through-current
 ADIABATIC_TO_S = 5.0
+STATOR_K, STATOR_FROM_S, STATOR_TO_S = 37.5, 10.0, 120.0
 
 
 def category_of(s_rated_kva: float) -> str:
@@ -70,3 +71,37 @@ def conductor_s(i_ka: ArrayLike, one_second_ka: float) -> Floats:
     with np.errstate(divide="ignore"):
         t = (one_second_ka / i) ** 2
     return np.where(t <= ADIABATIC_TO_S, t, np.inf)
+
+
+def stator_s(multiple: ArrayLike) -> Floats:
+    r"""How long the stator of a generator withstands an overcurrent: :math:`t = 37.5 / (m^2 - 1)`, from 10 to 120 s; infinite elsewhere.
+
+    Source
+    ------
+    IEEE C50.13-2005, armature short-time.
+    """
+    m = np.asarray(multiple, float)
+    with np.errstate(divide="ignore"):
+        t = STATOR_K / np.maximum(m**2 - 1, 0.0)
+    return np.where((t >= STATOR_FROM_S * (1 - 1e-9)) & (t <= STATOR_TO_S * (1 + 1e-9)), t, np.inf)
+
+
+def decrement_pu(t_s: ArrayLike, x2_pu: float, x1_pu: float, xd_pu: float, td2_s: float, td1_s: float, field_pu: float = 1.0) -> Floats:
+    r"""Symmetrical current of a generator during a fault at its terminals, from no load [p.u. of rated current].
+
+    .. math:: i(t) = \left(\frac{1}{x''_d} - \frac{1}{x'_d}\right) e^{-t/T''_d} + \left(\frac{1}{x'_d} - \frac{u_f}{x_d}\right) e^{-t/T'_d} + \frac{u_f}{x_d}
+
+    Parameters
+    ----------
+    t_s : array_like
+        Time from the beginning of the fault [s].
+    x2_pu, x1_pu, xd_pu : float
+        Subtransient, transient and synchronous reactance.
+    td2_s, td1_s : float
+        Subtransient and transient short-circuit time constant [s].
+    field_pu : float
+        Field, of that at no load; more where excitation forces it.
+    """
+    t = np.asarray(t_s, float)
+    lasts = field_pu / xd_pu
+    return np.asarray((1 / x2_pu - 1 / x1_pu) * np.exp(-t / td2_s) + (1 / x1_pu - lasts) * np.exp(-t / td1_s) + lasts)

@@ -7,12 +7,12 @@ from functools import cached_property
 
 import numpy as np
 
-from northfell.core.model.elements import Cable, Element, InductionMotor, SynchronousMotor, Transformer
+from northfell.core.model.elements import Cable, Element, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.network import Compiled
 from northfell.core.quantities import figure
-from northfell.core.studies.coordination.limits import conductor_s, through_fault_s
+from northfell.core.studies.coordination.limits import STATOR_FROM_S, STATOR_K, STATOR_TO_S, conductor_s, decrement_pu, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.coordination.rules import through_z
@@ -155,6 +155,29 @@ def amperes_of(starts: list[float], top_a: float, points: int) -> Floats:
     return np.unique(np.concatenate([np.geomspace(start, top_a, points), jumps, [top_a]]))
 
 
+DECREMENT_S = np.geomspace(0.01, 100.0, 60)
+
+
+def _of_generator(g: SynchronousGenerator, v_ref_kv: float) -> list[LimitCurve]:
+    """What its stator withstands, and how its own current falls: its field as at no load, and at its highest."""
+    i_rated = 1000 * (g.s_rated_mva or math.nan) / (SQRT3 * v_ref_kv)
+    t = np.array([STATOR_TO_S, 60.0, 30.0, STATOR_FROM_S])
+    made = [LimitCurve(f"{g.name} stator", "damage", i_rated * np.sqrt(1 + STATOR_K / t), t)]
+    if g.xd2_pct and g.xd1_pct and g.xd_pct and g.td2_s and g.td1_s:
+        fields = [("current, field as at no load", 1.0)]
+        if g.power_factor_rated:
+            fields.append(("current, highest field", g.field_ceiling * _field_at_rated(g.xd_pct / 100, g.power_factor_rated)))
+        for told, field_pu in fields:
+            i = i_rated * decrement_pu(DECREMENT_S, g.xd2_pct / 100, g.xd1_pct / 100, g.xd_pct / 100, g.td2_s, g.td1_s, field_pu)
+            made.append(LimitCurve(f"{g.name} {told}", "load", i, DECREMENT_S))
+    return made
+
+
+def _field_at_rated(xd_pu: float, power_factor: float) -> float:
+    """Field at rated load, of that at no load: the voltage behind the synchronous reactance [p.u.]."""
+    return abs(1 + 1j * xd_pu * complex(power_factor, -math.sqrt(1 - power_factor**2)))
+
+
 def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurve]:
     """What a device protects and lets pass, in the zones that it feeds."""
     made: dict[str, LimitCurve] = {}
@@ -162,6 +185,9 @@ def _limits(found: Coordination, device: str, v_ref_kv: float) -> list[LimitCurv
         if rule.of is None or rule.of in made:
             continue
         e = found.net.elements[rule.of]
+        if isinstance(e, SynchronousGenerator):
+            made |= {one.name: one for one in _of_generator(e, v_ref_kv)}
+            continue
         curve = _of(found, e, v_ref_kv)
         if curve:
             made[rule.of] = curve

@@ -3,17 +3,18 @@
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import cast
 
 import numpy as np
 
 from northfell.core.errors import CannotRun
-from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousMotor, Transformer
+from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure as f
 from northfell.core.studies.coordination.current_transformers import accuracy_limit, saturates_after_s
 from northfell.core.studies.coordination.currents import Currents
-from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
+from northfell.core.studies.coordination.limits import STATOR_FROM_S, STATOR_K, STATOR_TO_S, category_of, conductor_s, stator_s, through_fault_s
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import AT_ONCE_S, withstands_ka
@@ -34,6 +35,9 @@ RULES = {
     "through-fault": "below a transformer's limit",
     "earth through-fault": "below a transformer's limit, line to earth",
     "cable": "below a cable's limit",
+    "stator": "below what a generator's stator withstands",
+    "negative sequence": "below what a generator's rotor withstands",
+    "held on": "sees what a generator alone holds on with",
     "transformer ratio": "has the ratio of its current transformers",
     "transformer accuracy": "has current transformers that stay accurate",
     "transformer saturation": "has current transformers that no direct part saturates",
@@ -90,6 +94,7 @@ class Rules:
                 yield self._cable(one, e)
             else:
                 yield from self._motor(one, cast(InductionMotor | SynchronousMotor, e))
+        yield from self._generator(one)
         yield from self._measured(one)
         yield from self._least(one)
 
@@ -270,6 +275,53 @@ class Rules:
         opens = f"{f(float(t[at]), 3)} s" if math.isfinite(float(t[at])) else "never"
         basis = f"{told}; at {f(float(i_a[at]))} A withstood for {f(float(withstands_s[at]), 3)} s, opened in {opens}"
         return Rule(one.device, rule, of.id, float(ratio[at]), 1.0, 1.1, "×", source, basis, at_a=float(i_a[at]))
+
+    # --- what it stands behind
+
+    def _generator(self, one: Standing) -> Iterator[Rule]:
+        """Of a generator that alone feeds through the device: its stator and rotor, and whether its current is still seen when it has fallen."""
+        if one.upstream or (g := self._alone_behind.get(one.behind)) is None or not g.s_rated_mva or not g.v_rated_kv:
+            return
+        i_rated = 1000 * g.s_rated_mva / (SQRT3 * g.v_rated_kv) * self._at_device(one, g.v_rated_kv)
+        m = np.geomspace(math.sqrt(1 + STATOR_K / STATOR_TO_S), math.sqrt(1 + STATOR_K / STATOR_FROM_S), POINTS)
+        told = f"(m² − 1)·t = {f(STATOR_K)} s of {f(i_rated)} A, from {f(STATOR_FROM_S)} to {f(STATOR_TO_S)} s"
+        yield self._below(one, "stator", g, m * i_rated, stator_s(m), "IEEE C50.13-2005", told)
+        yield from self._rotor(one, g, i_rated)
+        if g.xd_pct is None:
+            yield Rule(one.device, "held on", g.id, None, 1.0, self.settings.sensitivity, "×", PRACTICE, "its synchronous reactance is empty")
+            return
+        i = i_rated * 100 / g.xd_pct
+        least = self.i.of(one.device, self.order.buses[one.zone], "3ph", "min")
+        v = float(np.nanmax(least.seen.v_bolted_pu)) if least.seen and np.isfinite(least.phase_a).any() else math.nan
+        way = float(self.order.way(one.device, one.zone))
+        over = float(self.devices[one.device].over(Through(np.asarray(i), np.zeros(()), Seen(way=way, v_bolted_pu=v)), "slow", of_faults=True))
+        basis = f"{f(i_rated)} A/{f(g.xd_pct / 100)} p.u. = {f(i)} A, its field as at no load; "
+        basis += f"operates for certain from {f(i / over)} A" if over > 0 else "it does not see it"
+        yield Rule(one.device, "held on", g.id, over, 1.0, self.settings.sensitivity, "×", PRACTICE, basis, at_a=i)
+
+    def _rotor(self, one: Standing, g: SynchronousGenerator, i_rated: float) -> Iterator[Rule]:
+        stages = [fn for fn in self.devices[one.device].functions if fn.measures == "negative"]
+        if g.i2_squared_t_s is None or not stages:
+            return
+        i2 = np.geomspace(min(fn.curve.from_a("slow") for fn in stages), max(3 * i_rated, *(fn.curve.from_a("slow") for fn in stages)), POINTS)
+        way = float(self.order.way(one.device, one.zone))
+        opens = np.min([fn.opens_at_s(Through(i2, 0 * i2, Seen(negative_a=i2, way=way))) for fn in stages], axis=0)
+        withstands = g.i2_squared_t_s / (i2 / i_rated) ** 2
+        at = int(np.argmin(withstands / opens))
+        basis = f"I2²·t = {f(g.i2_squared_t_s)} s of {f(i_rated)} A; at {f(float(i2[at]))} A withstood for {f(float(withstands[at]), 3)} s, "
+        basis += f"opened in {f(float(opens[at]), 3)} s"
+        ratio = float(withstands[at] / opens[at])
+        yield Rule(one.device, "negative sequence", g.id, ratio, 1.0, 1.1, "×", "IEEE C50.13", basis, at_a=float(i2[at]))
+
+    @cached_property
+    def _alone_behind(self) -> dict[int, SynchronousGenerator]:
+        """The generators that are the only source of their zone, by zone."""
+        top, zone_of = self.net.topology, self.order.zones.zone_of_bus
+        by: dict[int, list[Element]] = {}
+        for e in self.net.taking_part.values():
+            if e.feeds:
+                by.setdefault(zone_of[top.bus_index[e.buses[0]]], []).append(e)
+        return {zone: g for zone, (g, *others) in by.items() if not others and isinstance(g, SynchronousGenerator)}
 
     # --- what it measures with
 
