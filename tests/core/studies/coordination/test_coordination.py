@@ -8,8 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import network_of
 
-from northfell.core.model.changes import apply_change
+from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.elements import Breaker, Fuse, Relay
+from northfell.core.model.network import OperatingState
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit
 from northfell.core.studies.coordination import COORDINATION, category_of, conductor_s, curve_sheet, points_table, propose, run, settings_table, through_fault_s
@@ -278,6 +279,35 @@ def test_what_is_below_is_set_first_and_what_cannot_be_cured_is_named():
     assert less.verdict(less.worst_pairs["Q2", "Q3"]) == "breach"  # one step quicker would not do
     weak = propose(coordinated(chain(relay("B3", "Q3", 100, 0.1), relay("B2", "Q2", 30000, 0.5), relay("B1", "Q1", 400, 1.0)), fault="3ph"))
     assert any("sees the least fault" in line for line in weak.conflicts)
+
+
+def test_proposed_settings_hold_in_every_state_and_leave_other_groups_alone():
+    """On the island Q3 has another setting group, three times as slow: Q2 is too quick there alone, and Q1 then above it."""
+    elements = chain(
+        relay("B3", "Q3", 100, 0.1, setting_group=1), relay("B3x", "Q3", 100, 0.3, setting_group=2), relay("B2", "Q2", 200, 0.3), relay("B1", "Q1", 400, 0.8)
+    )
+    network = network_of(elements, [OperatingState(name="Island", differences={"Q3": {"setting_group": 2}})], coordination={"fault": "3ph"})
+
+    def found(of):
+        return [run(compile_network(of, state, "short_circuit"), flow=load_flow(compile_network(of, state))) for state in of.state_names]
+
+    normal, island = found(network)
+    assert not propose(normal).devices
+    made = propose(normal, island)
+    assert made.states == ("Normal", "Island")
+    assert made.devices[0].name == "Q2"
+    assert made.devices[0].because[0].endswith("(in Island)")
+    assert {s.element for d in made.devices for s in d.settings} <= {"B2", "B1"}
+    assert not made.conflicts
+    for one in found(apply_change(network, made.change)[0]):
+        assert not [p for p in one.worst_pairs.values() if one.verdict(p) == "breach"]
+    # what is set in a state holds for its own relays alone: those of the other group stay
+    slow = propose(*found(apply_change(network, Change("", (Set(id="B3x", values={"i_pickup_a": 1e4}),)))[0]))
+    assert [s.element for d in slow.devices if d.name == "Q3" for s in d.settings] == []  # so far out of reach that no setting cures it
+    assert any("sees the least fault" in line and "(in Island)" in line for line in slow.conflicts)
+    quick = relay("B3x", "Q3", 15, 0.05, setting_group=2)
+    near = propose(*found(network_of([quick if e["name"] == "B3x" else e for e in elements], network.states, coordination={"fault": "3ph"})))
+    assert {s.element for d in near.devices if d.name == "Q3" for s in d.settings} == {"B3x"}
 
 
 def test_trying_a_setting_is_the_same_as_computing_anew():

@@ -1,11 +1,12 @@
 """Settings proposed: from the loads outward, each device so that what is above what is below it keeps its interval and its rules, as quick as may be.
 
-Every device is gone through once, those nearest to the loads first. One that keeps all of its gaps and rules stays as it is. For another
-all settings in its reach are tried: what breaks least counts first, then that little is changed, then the least clearing time.
+Every device is gone through once, those nearest to the loads first. One that keeps all of its gaps and rules in every state that is looked
+at stays as it is. For another all settings in its reach are tried in all of those states: what breaks least counts first, then that little
+is changed, then the least clearing time.
 """
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import product
 from typing import Any
@@ -67,8 +68,8 @@ class Proposal:
 
     devices: tuple[Proposed, ...]
     conflicts: tuple[str, ...]
-    before: Coordination = field(repr=False)
-    after: Coordination = field(repr=False)
+    states: tuple[str, ...]
+    after: Coordination = field(repr=False)  # in the first of them
 
     @property
     def title(self) -> str:
@@ -88,29 +89,63 @@ def change_of(devices: "tuple[Proposed, ...] | list[Proposed]", title: str) -> C
     return Change(title=title, acts=tuple(Set(id=e, values=v) for e, v in values.items()))
 
 
-def propose(found: Coordination, among: frozenset[str] | None = None) -> Proposal:
-    """Propose settings, of all devices or of some among them."""
-    now, made = found, list[Proposed]()
-    for device in _outward(found):
+Values = Mapping[str, Mapping[str, Any]]  # by element and field
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """The devices as they are tried, in each state."""
+
+    states: tuple[Coordination, ...]
+
+    def with_values(self, device: str, values: Values) -> "_Tried":
+        """With settings of a device otherwise; in states in which it does not act, or other relays of it, nothing changes."""
+        return _Tried(tuple(_with_values(one, device, values) for one in self.states))
+
+    def variants(self, device: str) -> list[Device]:
+        """As it is in the states in which it acts: one for each setting group."""
+        found = (one.devices[device] for one in self.states if device in one.devices)
+        return list({tuple(r.id for r in one.relays): one for one in found}.values())
+
+    def name(self, device: str) -> str:
+        return self.states[0].net.name(device)
+
+
+def _with_values(found: Coordination, device: str, values: Values) -> Coordination:
+    if (was := found.devices.get(device)) is None:
+        return found
+    now = was
+    for holder in (was.switch, *was.relays):
+        if changed := values.get(holder.id):
+            now = now.with_holder(holder.model_copy(update=dict(changed)))
+    return found if now is was else found.with_device(now)
+
+
+def propose(*found: Coordination, among: frozenset[str] | None = None) -> Proposal:
+    """Propose settings that hold in one or several states, of all devices or of some among them."""
+    now, made = _Tried(found), list[Proposed]()
+    for device in _outward(now):
         if among is not None and device not in among:
             continue
         broken = _broken(now, device)
         if not broken:
             continue
-        best, kept = _best(now, device)
-        if kept is not None:
-            settings = tuple(_differences(now.devices[device], best))
-            left = tuple(_broken(kept, device))
-            made.append(Proposed(device, found.net.name(device), settings, tuple(broken), left))
-            now = kept
+        settings: list[Setting] = []
+        for was in now.variants(device):
+            best, kept = _best(now, device, was)
+            if kept is not None:
+                settings += _differences(was, best)
+                now = kept
+        if settings:
+            made.append(Proposed(device, now.name(device), tuple(settings), tuple(broken), tuple(_broken(now, device))))
     conflicts = [line for device in _outward(now) if among is None or device in among for line in _broken(now, device)]
-    return Proposal(tuple(made), tuple(dict.fromkeys(conflicts)), found, now)
+    return Proposal(tuple(made), tuple(dict.fromkeys(conflicts)), tuple(one.net.state for one in found), now.states[0])
 
 
-def _outward(found: Coordination) -> list[str]:
-    """Devices from the loads outward: each after all that stand below it."""
-    below: dict[str, set[str]] = {s.device: set() for s in found.standing}
-    for above, lower in found.worst_pairs:
+def _outward(tried: _Tried) -> list[str]:
+    """Devices from the loads outward: each after all that stand below it in any state."""
+    below: dict[str, set[str]] = {s.device: set() for one in tried.states for s in one.standing}
+    for above, lower in (pair for one in tried.states for pair in one.worst_pairs):
         below.setdefault(above, set()).add(lower)
     order: list[str] = []
     left = dict(below)
@@ -122,11 +157,19 @@ def _outward(found: Coordination) -> list[str]:
     return order
 
 
-def _broken(found: Coordination, device: str) -> list[str]:
-    """What a device breaks as it is set, in words."""
+def _broken(tried: _Tried, device: str) -> list[str]:
+    """What a device breaks as it is set, in words: what is broken alike in several states once, with the first of them."""
+    lines: dict[str, str] = {}
+    for one in tried.states:
+        for what, line in _broken_in(one, device):
+            lines.setdefault(what, line if len(tried.states) == 1 else f"{line} (in {one.net.state})")
+    return list(lines.values())
+
+
+def _broken_in(found: Coordination, device: str) -> list[tuple[str, str]]:
     pairs = [p for (above, _), p in found.worst_pairs.items() if above == device and found.verdict(p) == "breach"]
     rules = [r for r in found.rules_of(device) if found.verdict_of(r) == "breach"]
-    return [*(_gap_told(found, p) for p in pairs), *(_rule_told(found, r) for r in rules)]
+    return [*((f"above {p.downstream}", _gap_told(found, p)) for p in pairs), *((f"{r.rule} {r.of} {r.bus}", _rule_told(found, r)) for r in rules)]
 
 
 def _gap_told(found: Coordination, p: Pair) -> str:
@@ -139,22 +182,43 @@ def _rule_told(found: Coordination, r: Rule) -> str:
     return f"{RULES[r.rule]}{of}: {figure(r.value, 3)} ×"
 
 
-def _best(found: Coordination, device: str) -> tuple[Device, Coordination | None]:
+def _best(tried: _Tried, device: str, was: Device) -> tuple[Device, _Tried | None]:
     """The settings of a device that break least; None where none is better than what it has."""
-    was = found.devices[device]
-    best: tuple[tuple[float, ...], Device, Coordination | None] = (_cost(found, device, 0), was, None)
-    for candidate, changes in _candidates(was):
-        tried = found.with_device(candidate)
-        cost = _cost(tried, device, changes)
-        if cost < best[0]:
-            best = cost, candidate, tried
+    order = sorted(range(len(tried.states)), key=lambda k: _cost_in(tried.states[k], device), reverse=True)  # where most is broken first
+    best: tuple[tuple[float, ...], Device, _Tried | None] = (_cost(tried, device, 0), was, None)
+    for candidate, changes in sorted(_candidates(was), key=lambda c: c[1]):
+        now = _with(tried, device, was, candidate, changes, best[0], order)
+        if now is not None:
+            best = now[0], candidate, now[1]
     while best[2] is not None and (finer := _quicker(best[1])) is not None:
-        tried = found.with_device(finer)
-        cost = _cost(tried, device, int(best[0][3]))
-        if cost >= best[0]:
+        now = _with(tried, device, was, finer, int(best[0][3]), best[0], order)
+        if now is None:
             break
-        best = cost, finer, tried
+        best = now[0], finer, now[1]
     return best[1], best[2]
+
+
+def _with(
+    tried: _Tried, device: str, was: Device, candidate: Device, changes: int, least: tuple[float, ...], order: Sequence[int]
+) -> tuple[tuple[float, ...], _Tried] | None:  # fmt: skip
+    """A device set otherwise, state by state, with what that costs; None as soon as it costs no less than another."""
+    values = _values(was, candidate)
+    total: tuple[float, ...] = (0.0, 0.0, 0.0, float(changes), 0.0)
+    states = list(tried.states)
+    for k in (None, *order):
+        if k is not None:
+            states[k] = _with_values(states[k], device, values)
+            total = tuple(a + b for a, b in zip(total, _cost_in(states[k], device), strict=True))
+        if total >= least:  # no part of it can become less
+            return None
+    return total, _Tried(tuple(states))
+
+
+def _values(before: Device, after: Device) -> dict[str, dict[str, Any]]:
+    values: dict[str, dict[str, Any]] = {}
+    for s in _differences(before, after):
+        values.setdefault(s.element, {})[s.field] = s.after
+    return values
 
 
 def _quicker(device: Device) -> Device | None:
@@ -167,14 +231,20 @@ def _quicker(device: Device) -> Device | None:
     return Device(device.switch, (first.model_copy(update={"time_multiplier": less}), *device.relays[1:])) if less > 0 else None
 
 
-def _cost(found: Coordination, device: str, changes: int) -> tuple[float, ...]:
-    """What is broken, by count and by how much; how much is changed; how long it takes to clear. Of what stands above too, as it is set."""
+def _cost(tried: _Tried, device: str, changes: int) -> tuple[float, ...]:
+    """What is broken over all states, by count and by how much; how much is changed; how long it takes to clear."""
+    parts = [_cost_in(one, device) for one in tried.states]
+    return tuple(sum(values) for values in zip((0.0, 0.0, 0.0, float(changes), 0.0), *parts, strict=True))
+
+
+def _cost_in(found: Coordination, device: str) -> tuple[float, ...]:
+    """Of one state. Of what stands above too, as it is set."""
     as_upper = [p for (above, _), p in found.worst_pairs.items() if above == device and found.verdict(p) == "breach"]
     as_lower = [p for (_, lower), p in found.worst_pairs.items() if lower == device and found.verdict(p) == "breach"]
     rules = [r for r in found.rules_of(device) if found.verdict_of(r) == "breach"]
     clearing = sum(min(t.t_slow_s, 1e3) for t in found.times if t.device == device)
     short = sum(min(p.short_s, 1e3) for p in as_upper)
-    return len(as_upper) + len(rules), len(as_lower), round(short, 6), changes, clearing
+    return len(as_upper) + len(rules), len(as_lower), round(short, 6), 0.0, clearing
 
 
 Candidates = Iterator[tuple[Device, int]]

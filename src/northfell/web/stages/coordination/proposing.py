@@ -1,9 +1,13 @@
 """Proposed settings: looked for beside the page, and kept as a proposal, whole or one device alone."""
 
+from typing import NamedTuple
+
 from fastapi import APIRouter, Request, Response
 
 from northfell.app.project.projects import open_project
-from northfell.core.studies.coordination import COORDINATION, propose
+from northfell.app.results.studies import Results
+from northfell.core.errors import NorthfellError
+from northfell.core.studies.coordination import COORDINATION, Proposal, propose
 from northfell.web.shell.answering import Db, answer
 from northfell.web.shell.edits import Version
 from northfell.web.shell.remedies import Number, Remedy, keep, looked_for
@@ -14,9 +18,9 @@ router = APIRouter(prefix="/projects/{project_id}")
 
 @router.get("/settings-proposed")
 def proposed(request: Request, db: Db, view: Looking) -> Response:
-    """Settings that would keep all gaps and rules of the state shown, each with the rule that decided."""
+    """Settings that would keep all gaps and rules in every state, each with the rule that decided."""
     opened = open_project(db, view.project_id, view.proposal)
-    found = looked_for(request, opened, view, "settings", lambda results: propose(results.at(view.state).result(COORDINATION)))
+    found = looked_for(request, opened, view, "settings", lambda results: _everywhere(results, view.state))
     return answer(
         request, "stages/coordination/proposed.html", "stages/coordination/_proposed.html", found=found, view=view, project=opened, network=opened.network
     )  # fmt: skip
@@ -26,6 +30,26 @@ def proposed(request: Request, db: Db, view: Looking) -> Response:
 def keep_proposed(request: Request, db: Db, view: Looking, version: Version, number: Number) -> Response:
     """Keep them as a proposal, or put them into the one that is worked in: 0 for all of them, else one device alone."""
     opened = open_project(db, view.project_id, view.proposal)
-    found = looked_for(request, opened, view, "settings", lambda results: propose(results.at(view.state).result(COORDINATION)))
-    remedies: list[Remedy] = [] if found is None else [found, *found.devices]
-    return keep(db, opened, version, remedies, number, f"coordination in {view.state}")
+    found = looked_for(request, opened, view, "settings", lambda results: _everywhere(results, view.state))
+    remedies: list[Remedy] = [] if found is None else [found.proposal, *found.proposal.devices]
+    return keep(db, opened, version, remedies, number, "coordination in every state")
+
+
+class Everywhere(NamedTuple):
+    """A proposal that holds in every state that has a result, and why others have none."""
+
+    proposal: Proposal
+    without: list[str]
+
+
+def _everywhere(results: Results, state: str) -> Everywhere:
+    """Settings for all states, the one shown first: what it alone lacks is told as its own."""
+    found, without = [results.at(state).result(COORDINATION)], list[str]()
+    for other in results.network.state_names:
+        if other == state:
+            continue
+        try:
+            found.append(results.at(other).result(COORDINATION))
+        except NorthfellError as error:
+            without.append(f"{other} is not looked at: {error}")
+    return Everywhere(propose(*found), without)
