@@ -7,9 +7,11 @@ from northfell.core.model.base_voltage import FARTHEST
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Breaker, Bus, Cable, Conductor, Element, Fuse, Relay, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
 from northfell.core.model.network import title_of
+from northfell.core.rules.zones import gaps, uncovered, zones_of
 
 NEAR = 0.12  # of a rated voltage from the nominal voltage of its bus: beyond this it is worth a look
 LOW_VOLTAGE_MORE = 1.1  # of the rated voltage of a low-voltage fuse: at so much it is tested (IEC 60269-1, unverified)
+MOST_NAMED = 12  # elements in one line
 HIGHEST = 1.1  # nominal voltage of a network, of the rated voltage of a cable that may stand in it: 11 kV at 10 kV (12 kV highest)
 ALIKE = {"v_hv_kv": 0.005, "v_lv_kv": 0.005, "uk_pct": 0.10, "tap_pct": 0.0}  # how far units in parallel may differ, of the larger value
 
@@ -26,7 +28,21 @@ class Contradiction:
 
 def contradictions(elements: Mapping[str, Element]) -> list[Contradiction]:
     """All that does not fit together among the elements of a state."""
-    return [*_voltages(elements), *_parallel(elements), *_setting_groups(elements)]
+    return [*_voltages(elements), *_parallel(elements), *_setting_groups(elements), *_zones(elements)]
+
+
+def _zones(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
+    """Where protection zones are named: switches between two that do not overlap, and, in one line, all that none covers."""
+    zones = zones_of(elements)
+    between = {e.id for e, _, _ in gaps(elements, zones)}
+    for e, first, second in gaps(elements, zones):
+        text = f"{title_of(e)} stands between zones {first} and {second}, whose current transformers do not overlap at it: no zone covers it."
+        yield Contradiction(e, text, False, "The transformers of each zone belong on the far side of it.")
+    left = [e for e in uncovered(elements, zones) if e.id not in between]
+    if left:
+        names = ", ".join(e.name for e in left[:MOST_NAMED]) + (" …" if len(left) > MOST_NAMED else "")
+        told = f"{len(left)} elements are" if len(left) > 1 else "1 element is"
+        yield Contradiction(left[0], f"{told} covered by no protection zone: {names}.", False, "Name their zones at the current transformers.")
 
 
 def in_force(elements: Mapping[str, Element], relay: Relay) -> bool:

@@ -149,7 +149,7 @@ def _operable(element: Element) -> str:
 
 def _trips(network: Network, element: Element) -> str:
     if isinstance(element, CurrentTransformer):
-        return f"measures {network.elements[element.measures].name}"
+        return f"measures {network.elements[element.measures].name}{f', bounds zone {element.zone}' if element.zone else ''}"
     return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
 
 

@@ -21,6 +21,20 @@ class CurrentTransformer(Element):
         label="Measures", meaning="The device or branch whose current it measures.", section="Connection",
         refers_to=("breaker", "switch", "fuse", "contactor", "cable", "line", "trunking", "transformer")
     )
+    mounted: Literal["first terminal", "second terminal", "neutral", "core balance"] = param(
+        "first terminal", label="Mounted at", section="Connection",
+        meaning="On the lead at the first or the second terminal of what it measures, in the neutral, or around all phases.",
+        enters="protection zones: where their edge is"
+    )
+    units: Literal["set of three", "single"] = param("set of three", label="Units", section="Connection", meaning="One in each phase, or one alone.")
+    zone: Phrase = param(
+        "", label="Bounds zone", section="Connection", meaning="Name of the protection zone at whose edge it stands, such as that of a transformer, a bar or "
+        "a feeder. Empty: of none.", enters="protection zones: what no zone covers, and where two do not overlap"
+    )
+    zone_lies: Literal["first terminal", "second terminal"] = param(
+        "second terminal", label="Zone lies toward", section="Connection",
+        meaning="On which side the zone lies: toward the far terminal the device itself is within.", enters="protection zones: what is covered"
+    )
     i_primary_a: float | None = param(
         None, label="Primary current", symbol="Ipn", unit="A", gt=0, le=50000, meaning="Rated primary current.",
         enters="coordination: ratio of the relays, and ALF·Ipn against the greatest fault"

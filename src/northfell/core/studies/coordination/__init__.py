@@ -8,7 +8,7 @@ from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, L
 from northfell.core.studies.coordination.proposing import Proposal, Proposed, propose
 from northfell.core.studies.coordination.result import NOT_ASSESSED, NOT_REQUIRED, Coordination
 from northfell.core.studies.coordination.rules import RULES, Rule
-from northfell.core.studies.coordination.schedule import points_table, settings_table
+from northfell.core.studies.coordination.schedule import points_table, settings_table, zones_table
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.coordination.solve import run
 from northfell.core.studies.coordination.verdicts import gaps, rules, seconds
@@ -37,5 +37,6 @@ COORDINATION = Study[Coordination](
 __all__ = [
     "COORDINATION", "Coordination", "CoordinationSettings", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES", "Rule",
     "amperes_of", "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of", "Proposal", "Proposed", "pair_key", "propose", "run", "seconds",
-    "settings_table", "points_table", "starts_of", "through_fault_s",
+    "settings_table", "points_table",
+    "zones_table", "starts_of", "through_fault_s",
 ]  # fmt: skip

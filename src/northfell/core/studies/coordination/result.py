@@ -12,7 +12,7 @@ from northfell.core.network import Compiled
 from northfell.core.studies.coordination.neighbours import Standing
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.rules import RULES, Rule
-from northfell.core.studies.coordination.schedule import points_table, settings_table
+from northfell.core.studies.coordination.schedule import points_table, settings_table, zones_table
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import withstands_ka
 from northfell.core.studies.protection import Device, Through
@@ -146,6 +146,7 @@ class Coordination:
     def tables(self) -> list[Table]:
         return [
             self.pairs_table(), self.rules_table(), self.times_table(), settings_table(self.net, self.devices), points_table(self.net, self.devices),
+            zones_table(self.net),
         ]  # fmt: skip
 
     def pairs_table(self, worst: bool = False) -> Table:

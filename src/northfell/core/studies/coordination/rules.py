@@ -12,6 +12,7 @@ from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure as f
+from northfell.core.rules.zones import FIRST, SECOND
 from northfell.core.studies.coordination.current_transformers import accuracy_limit, saturates_after_s
 from northfell.core.studies.coordination.currents import Currents
 from northfell.core.studies.coordination.limits import STATOR_FROM_S, STATOR_K, STATOR_TO_S, category_of, conductor_s, stator_s, through_fault_s
@@ -328,13 +329,15 @@ class Rules:
     def _measured(self, one: Standing) -> Iterator[Rule]:
         """Its current transformers, where they are drawn: the ratio that its relays are told, and the greatest fault within their accuracy limit."""
         for ct in self._transformers_of(one.device):
+            of_phases = ct.mounted in (FIRST, SECOND)
             for relay in self.devices[one.device].relays:
-                if ct.i_primary_a and relay.ct_primary_a:
-                    told, real = relay.ct_primary_a / relay.ct_secondary_a, ct.i_primary_a / ct.i_secondary_a
-                    basis = (
-                        f"{relay.name} is told {f(relay.ct_primary_a)}/{f(relay.ct_secondary_a)} A, {ct.name} has {f(ct.i_primary_a)}/{f(ct.i_secondary_a)} A"
-                    )
+                primary = relay.ct_primary_a if of_phases else relay.earth_ct_primary_a
+                if ct.i_primary_a and primary:
+                    told, real = primary / relay.ct_secondary_a, ct.i_primary_a / ct.i_secondary_a
+                    basis = f"{relay.name} is told {f(primary)}/{f(relay.ct_secondary_a)} A, {ct.name} has {f(ct.i_primary_a)}/{f(ct.i_secondary_a)} A"
                     yield Rule(one.device, "transformer ratio", ct.id, min(told / real, real / told), 1.0, 1.0, "×", "data of both", basis)
+            if not of_phases:
+                continue
             limit, i = accuracy_limit(ct), self._greatest(one)
             if limit is None or not ct.i_primary_a or not math.isfinite(i):
                 basis = "a class such as 5P20 or, of 5 A, C200, and its primary current are needed"

@@ -6,6 +6,7 @@ from typing import Any
 from northfell.core.model.declare.parameters import parameters_of
 from northfell.core.model.elements import Element, Fuse, Relay
 from northfell.core.network import Compiled
+from northfell.core.rules.zones import zones_of
 from northfell.core.studies.protection import EDGES, Device, Function, Measured
 from northfell.core.tables import Table, build
 
@@ -19,6 +20,7 @@ _TESTS = (
     ("state", "", "State"), ("device", "", "Device"), ("of", "", "Set at"), ("function", "", "Function"), ("multiple", "", "× pickup"),
     ("i_primary_a", "A", "Primary"), ("i_secondary_a", "A", "Secondary"), ("t_from_s", "s", "Operates from"), ("t_to_s", "s", "Operates by"),
 )  # fmt: skip
+_ZONES = (("state", "", "State"), ("zone", "", "Zone"), ("transformers", "", "Current transformers"), ("count", "", "Covers"), ("covers", "", "Elements"))
 # what is set of each function: field, and whether it is a current through the current transformers
 SET = {
     "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False), ("looks", False), ("voltage", False), ("v_release_pct", False)),
@@ -74,6 +76,15 @@ def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
                 known = (t if t < float("inf") else None for t in (fast, slow))
                 rows.append((net.state, one.name, fn.holder.name, fn.called, multiple, i, i / ratio if ratio else None, *known))
     return build("test_points", _TESTS, rows)
+
+
+def zones_table(net: Compiled) -> Table:
+    """The protection zones: the transformers at their edges, and what lies within."""
+    rows = []
+    for zone in zones_of(net.elements):
+        within = [e.name for e in net.elements.values() if e.id in zone.covers]
+        rows.append((net.state, zone.name, ", ".join(net.name(ct) for ct in zone.transformers), len(within), ", ".join(within)))
+    return build("zones", _ZONES, rows)
 
 
 def _ratio(holder: Element, measures: Measured) -> float | None:

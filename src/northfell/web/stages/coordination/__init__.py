@@ -26,7 +26,7 @@ COORDINATION_STAGE = Stage(
     path="coordination", name="Coordination", shortcut="c", study=COORDINATION, also=(TRIP_ORDER,),
     tabs=(
         Tab("pairs", "Pairs", ledger.pairs_table), Tab("rules", "Rules", ledger.rules_table), Tab("times", "Times", ledger.times_table),
-        Tab("settings", "Settings", ledger.settings_shown),
+        Tab("settings", "Settings", ledger.settings_shown), Tab("zones", "Zones", ledger.zones_shown),
         Tab("order", "Trip order", ledger.order_table, study=TRIP_ORDER),
     ),
     figures=coordination_figures, tags=coordination_tags, says=_says, waits=lambda found: list(found.waits),

@@ -5,7 +5,7 @@ import math
 from northfell.core.errors import CannotRun
 from northfell.core.finding import ORDER
 from northfell.core.model.elements import Bus
-from northfell.core.studies.coordination import COORDINATION, RULES, Coordination, Pair, pair_key, settings_table
+from northfell.core.studies.coordination import COORDINATION, RULES, Coordination, Pair, pair_key, settings_table, zones_table
 from northfell.web.shell.figures import AWAITED
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, num, over, shown, text
@@ -66,6 +66,19 @@ def times_table(look: Look) -> Ledger:
     found: Coordination = look.result(COORDINATION)
     names = "device stage i_ka t_fast_s t_slow_s bus fault case"
     return shown(look.network, found.times_table(), names, "device", "never")
+
+
+def zones_shown(look: Look) -> Ledger:
+    """The protection zones that current transformers bound."""
+    found: Coordination = look.result(COORDINATION)
+    table = zones_table(found.net)
+    rows = [
+        RowShown(found.net.network.id_of_name.get(r["transformers"].split(", ")[0], ""), [
+            text(r["zone"]), text(r["transformers"]), num(r["count"], digits=3), text(r["covers"])])
+        for r in table.records()
+    ]  # fmt: skip
+    empty = "No current transformer names a protection zone: give it one on its card, and what no zone covers is told."
+    return Ledger([], [Head("Zone"), Head("Current transformers"), Head("Covers", "", True), Head("Elements")], rows, export="zones", empty=empty)
 
 
 def settings_shown(look: Look) -> Ledger:
