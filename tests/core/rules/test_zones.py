@@ -55,6 +55,11 @@ def test_transformers_on_the_near_sides_leave_their_breaker_between_zones(instea
     assert told == ([f"Breaker {q} stands between zones board M and cable, whose current transformers do not overlap at it: no zone covers it." for q in gap])
 
 
+def test_a_zone_may_be_a_breaker_alone():
+    alone = ct("C1", "Q1", "first", "second", "Q1"), ct("C2", "Q1", "second", "first", "Q1")
+    assert zones_of(elements(*alone))[0].covers == {"Q1"}
+
+
 def test_what_is_in_no_zone_is_told_in_one_line_and_without_zones_nothing_is():
     made = elements(*CABLE)
     assert [e.id for e in uncovered(made, zones_of(made))] == ["M", "N", "E"]  # boards and what hangs on them; the supply is no equipment of ours
