@@ -6,7 +6,7 @@ import getpass
 import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -99,9 +99,13 @@ def _parser() -> argparse.ArgumentParser:
         one.add_argument("--certificate", type=Path, help="TLS certificate (PEM)")
         one.add_argument("--key", type=Path, help="TLS key (PEM)")
         one.add_argument("--scheduler", metavar="ADDRESS", help="do long work on a Dask scheduler, such as tcp://192.0.2.7:8786 (extra: cluster)")
+        one.add_argument("--relays", metavar="ADDRESS", help="relays that take settings, such as the stand-in at http://127.0.0.1:9102")
         one.add_argument("--test-mode", action="store_true", help="with a page that shows every fragment: /projects/1/fragments")
         one.add_argument("--no-browser", action="store_true", help="do not open a browser")
 
+    stand_in = command("relays", _relays, "A stand-in for relays on this machine: it holds the settings that it is sent, for trying.")
+    stand_in.add_argument("--port", type=int, default=9102, help="port on this machine (0: any free one)")
+    stand_in.add_argument("--step", type=float, default=0.01, help="to which numbers are held; 0: as they are sent")
     user = command("user", _user, "Who may sign in where the application is served to others.")
     user.add_argument("act", choices=("add", "list", "remove"))
     user.add_argument("name", nargs="?", metavar="NAME")
@@ -180,7 +184,19 @@ def _serve(options: argparse.Namespace) -> int:
 def _place(options: argparse.Namespace) -> Any:
     from northfell.web.serve import Place
 
-    return Place(options.data, options.host, options.port, tuple(options.name), options.certificate, options.key, options.test_mode, options.scheduler or "")
+    names, scheduler, relays = tuple(options.name), options.scheduler or "", options.relays or ""
+    return Place(options.data, options.host, options.port, names, options.certificate, options.key, options.test_mode, scheduler, relays)
+
+
+def _relays(options: argparse.Namespace) -> int:
+    """A stand-in that takes settings until it is stopped."""
+    from northfell.app.relays import StandIn
+
+    with StandIn(options.port, options.step) as stand_in:
+        print(f"Relays that are none, at http://127.0.0.1:{stand_in.server_address[1]}: they hold what they are sent.", flush=True)
+        with suppress(KeyboardInterrupt):
+            stand_in.serve_forever()
+    return SOLVED
 
 
 def _user(options: argparse.Namespace) -> int:

@@ -1,6 +1,7 @@
 """What a relay measures beside the current of a phase: direction, voltage, negative sequence, heat; and which of its settings are in force."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from tests.core.studies.coordination.test_coordination import chain, coordinated
 
 from northfell.core.catalogue.links import band_of
 from northfell.core.errors import NetworkRefused
-from northfell.core.model.elements import Breaker, Fuse, Relay
+from northfell.core.model.elements import BandPoint, Breaker, Fuse, Relay
 from northfell.core.model.network import OperatingState
 from northfell.core.network import compile_network
 from northfell.core.rules.consistency import contradictions
@@ -108,6 +109,7 @@ def test_what_looks_the_other_way_is_held_to_nothing_there_and_told():
     at_n = [r for r in found.rules if r.device == "Q3" and r.rule == "least fault" and r.value is None]
     assert [r.basis for r in at_n] == ["it looks the other way: faults here are left to Q1"]
     assert not [p for p in found.pairs if p.downstream == "Q3" and found.net.topology.bus_ids[p.bus] == "N"]
+    assert {found.net.topology.bus_ids[t.bus] for t in found.times if t.device == "Q3"} <= {"B1", "F", "A1"}  # nor are its times told for there
     both = coordinated(ring("both ways"), fault="3ph")
     assert [p for p in both.pairs if p.downstream == "Q3" and both.net.topology.bus_ids[p.bus] == "N"]
 
@@ -350,6 +352,12 @@ def test_a_device_by_points_lies_on_straight_lines_and_beyond_them_on_the_safe_s
         assert (float(one.opens_at_s(4000.0)), float(one.opens_at_s(4000.0, "fast"))) == (pytest.approx(0.4), pytest.approx(0.1 / 16))
         w = Working("t")
         assert one.clearing(middle, w).t_s == w.steps[-1].value
+        assert float(one.interrupts_at_s(4000.0 * 100)) == pytest.approx(0.4)
+    quick = [{**BAND[1], "t_fast_s": 0.001, "t_slow_s": 0.002}]
+    for one in (replace(fuse, switch=fuse.switch.model_copy(update={"points": [BandPoint(**quick[0])]})),
+                replace(trip, switch=trip.switch.model_copy(update={"trip_points": [BandPoint(**quick[0])]}))):  # fmt: skip
+        assert float(one.opens_at_s(2000.0)) == pytest.approx(0.002)
+        assert float(one.interrupts_at_s(2000.0)) == 0.01  # no arc is out before half a cycle
     points = [{"multiple": 2.0, "t_s": 10.0}, {"multiple": 8.0, "t_s": 1.0}]
     own = device(curve="own points", curve_points=points, i_pickup_a=100.0, time_multiplier=0.5)
     assert float(own.opens_at_s(400.0)) == pytest.approx(0.5 * math.sqrt(10))

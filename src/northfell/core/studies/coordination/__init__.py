@@ -9,6 +9,7 @@ from northfell.core.studies.coordination.proposing import Proposal, Proposed, pr
 from northfell.core.studies.coordination.result import NOT_ASSESSED, NOT_REQUIRED, Coordination
 from northfell.core.studies.coordination.rules import RULES, Rule
 from northfell.core.studies.coordination.schedule import points_table, settings_table, zones_table
+from northfell.core.studies.coordination.sending import devices_that_are_set, differing, to_send
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.coordination.solve import run
 from northfell.core.studies.coordination.verdicts import gaps, rules, seconds
@@ -38,5 +39,5 @@ __all__ = [
     "COORDINATION", "Coordination", "CoordinationSettings", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES", "Rule",
     "amperes_of", "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of", "Proposal", "Proposed", "pair_key", "propose", "run", "seconds",
     "settings_table", "points_table",
-    "zones_table", "starts_of", "through_fault_s",
+    "zones_table", "devices_that_are_set", "differing", "to_send", "starts_of", "through_fault_s",
 ]  # fmt: skip

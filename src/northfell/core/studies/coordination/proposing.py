@@ -138,7 +138,7 @@ def propose(*found: Coordination, among: frozenset[str] | None = None) -> Propos
                 now = kept
         if settings:
             made.append(Proposed(device, now.name(device), tuple(settings), tuple(broken), tuple(_broken(now, device))))
-    conflicts = [line for device in _outward(now) if among is None or device in among for line in _broken(now, device)]
+    conflicts = [f"{now.name(device)}: {line}" for device in _outward(now) if among is None or device in among for line in _broken(now, device)]
     return Proposal(tuple(made), tuple(dict.fromkeys(conflicts)), tuple(one.net.state for one in found), now.states[0])
 
 

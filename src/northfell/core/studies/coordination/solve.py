@@ -72,15 +72,20 @@ class _Held:
         touched = {(above, s.device) for s in again for above in s.upstream}
         pairs = [p for p in kept.pairs if (p.upstream, p.downstream) not in touched]
         for one in again:
-            if devices[one.device].looks_away(self.order.way(one.device, one.zone)):
-                continue  # faults there are not its own
+            if self._looks_away(one, devices):
+                continue
             pairs += pairs_of(one, devices, self.order.buses[one.zone], self.i, self.settings, self.kinds, half_cycle_s)
         of_rules = [r for r in kept.rules if r.device != changed] + [rule for one in alone for rule in rules.of(one)]
         times = [t for t in kept.times if t.device != changed]
-        times += [t for one in alone for t in _times(one, devices[one.device], self.order.buses[one.zone], self.i, self.kinds)]
+        facing = [one for one in alone if not self._looks_away(one, devices)]
+        times += [t for one in facing for t in _times(one, devices[one.device], self.order.buses[one.zone], self.i, self.kinds)]
         return Coordination(
             self.faults.net, self.settings, self.faults, devices, self.standing, tuple(pairs), tuple(of_rules), tuple(times), self.waits, self
         )  # fmt: skip
+
+    def _looks_away(self, one: Standing, devices: Mapping[str, Device]) -> bool:
+        """Whether faults in a zone are none of a device's own."""
+        return devices[one.device].looks_away(self.order.way(one.device, one.zone))
 
 
 def _times(one: Standing, device: Device, buses: list[int], i: Currents, kinds: tuple[str, ...]) -> Iterator[Time]:

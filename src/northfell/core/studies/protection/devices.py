@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from northfell.core.model.elements import Breaker, Element, Fuse, Relay
+from northfell.core.model.elements import OWN, Breaker, Element, Fuse, Relay
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told
 from northfell.core.rules.completeness import missing, missing_of
@@ -63,12 +63,13 @@ class Device:
         return first
 
     def interrupts_at_s(self, i: Amperes) -> Floats:
-        """When an arc behind it is out: as it opens for certain, but of a fuse no sooner than half a cycle.
+        """When an arc behind it is out: as it opens for certain, but by a fuse, or a trip of own points, no sooner than half a cycle.
 
         Less stands for heat alone: a time that the current before it is cut off would take to bring as much.
         """
         t = self.opens_at_s(i)
-        return np.maximum(t, LEAST_ARC_S) if isinstance(self.switch, Fuse) else t
+        limits = isinstance(self.switch, Fuse) or self.switch.trip == OWN
+        return np.maximum(t, LEAST_ARC_S) if limits else t
 
     def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When it is decided that it opens, before the time of the switch itself [s]: what a device below it must be done by."""
