@@ -90,6 +90,12 @@ def test_files_stand_alone_and_names_are_text(client, database, fault):  # noqa:
     assert client.get("/projects/1/curves.svg?selected=T3").status_code == 404
 
 
+def test_a_table_of_points_comes_with_what_goes_by_it(client, database):  # noqa: F811
+    assert "field-trip_points" not in client.get("/projects/1/network?selected=Q31").text
+    change_project(connect(database), 1, Change("", (Set(id="Q31", values={"trip": "own points"}),)), 1)
+    assert 'id="field-trip_points.new"' in client.get("/projects/1/network?selected=Q31").text
+
+
 INFEED = {"ik_max_ka": 20.0, "ik_min_ka": 15.0, "r_over_x": 0.1, "neutral": "solid", "x0_over_x1": 1.0, "r0_over_x0": 0.1}
 CABLE = {"t_end_degc": 90.0, "r0_ohm_per_km": 0.4, "x0_ohm_per_km": 0.3}
 

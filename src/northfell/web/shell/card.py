@@ -86,7 +86,8 @@ def card_of(look: Look, findings: list[Finding]) -> Card | None:
     element = results.at(view.state).elements[view.selected]
     lacking = {(m.parameter.name, study.label) for study in STUDIES for m in missing_of(network.elements, element, study.key)}
     empty = {name for name, _ in lacking}
-    shown_fields = [_field(network, element, normal, p, empty) for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record"]
+    asked = (p for p in parameters_of(type(element)) if p.name not in HIDDEN and p.form != "record" and not _idle_table(element, p))
+    shown_fields = [_field(network, element, normal, p, empty) for p in asked]
     sections: dict[str, list[FieldShown]] = {}
     for one in shown_fields:
         sections.setdefault(one.p.section, []).append(one)
@@ -151,6 +152,11 @@ def _trips(network: Network, element: Element) -> str:
     if isinstance(element, CurrentTransformer):
         return f"measures {network.elements[element.measures].name}{f', bounds zone {element.zone}' if element.zone else ''}"
     return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
+
+
+def _idle_table(element: Element, p: Parameter) -> bool:
+    """A table that has no rows, and would have no effect: it comes with what it acts beside."""
+    return p.form == "table" and not getattr(element, p.name) and not p.acts(element.__dict__)
 
 
 def _field(network: Network, element: Element, normal: Element, p: Parameter, lacking: set[str]) -> FieldShown:

@@ -121,6 +121,8 @@ def test_a_way_that_is_not_known_is_never_certain():
     back = Through(np.asarray(1000.0), np.zeros(()), Seen(way=-1.0))
     assert math.isinf(float(one.opens_at_s(back, "fast")))
     assert [fn.called for fn in one.functions] == ["67/51", "67/50"]
+    warm = device(looks="forward", i_thermal_a=120.0, t_thermal_s=600.0)  # heat is no matter of faults
+    assert (warm.looks_away(-1), warm.looks_away(1), device().looks_away(1)) == (True, False, False)
 
 
 # --- voltage

@@ -94,8 +94,9 @@ class Device:
         return np.asarray(np.max(ratios, axis=0)) if ratios else np.zeros(np.shape(seen_by(measures, i)))
 
     def looks_away(self, way: int) -> bool:
-        """Whether all that it has looks against a way."""
-        return all(fn.looks == -way for fn in self.functions)
+        """Whether all that it has against faults looks against a way."""
+        against = [fn for fn in self.functions if not fn.overload]
+        return bool(against) and all(fn.looks == -way for fn in against)
 
     def along(self, i_a: Floats, like: Through | None = None) -> Through:
         """Currents of the phase [A], with all that goes with such a share of a fault that it sees.
