@@ -144,6 +144,10 @@ def test_a_restrained_pickup_follows_the_voltage_that_the_fault_leaves():
         assert float(through.seen.v_bolted_pu) == pytest.approx(v, abs=1e-6)
         pickup = 1000.0 * max(v, 0.25)
         assert float(one.opens_at_s(through)) == pytest.approx(0.1 * si(float(through.phase_a) / pickup) + 0.06)
+        w = Working("t")
+        assert one.clearing(through, w).t_s == w.steps[-1].value
+        told = {step.symbol: step.value for step in w.steps}
+        assert told["Iv"] == pytest.approx(float(through.phase_a) / max(v, 0.25))
     # line to line nothing is left between two phases at the fault, and by the third there would be
     ll = through_devices(faults.flows([faults.net.topology.bus_index["A"]], "max", "ll"), ["Q"]).at((0, 0))
     assert float(ll.seen.v_bolted_pu) == pytest.approx(0.0, abs=1e-9)
@@ -210,6 +214,7 @@ def test_negative_sequence_and_thermal_stages_by_hand():
     assert float(hot.opens_at_s(210.0)) == pytest.approx(600.0 * math.log(4 / 3))  # at twice, cold: 0.2877 τ
     assert float(hot.opens_at_s(210.0, "fast")) == pytest.approx(600.0 * math.log((4 - 0.64) / 3))
     assert math.isinf(float(hot.opens_at_s(104.9)))
+    assert math.isinf(float(device(curve="own points").opens_at_s(1e5, "fast")))  # nothing is known of it
     w = Working("t")
     assert hot.clearing(210.0, w).stage == "B thermal"
     assert w.steps[-2].value == pytest.approx(600.0 * math.log(4 / 3))

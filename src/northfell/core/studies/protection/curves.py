@@ -54,13 +54,16 @@ def points_time_s(points: Sequence[tuple[float, float]], x: ArrayLike, edge: str
     Parameters
     ----------
     points : sequence of (current or multiple, time [s])
-        In the order of their currents.
+        In the order of their currents; where there are none it never operates.
     x : array_like
         Current or multiple.
     edge : str
         "slow" or "fast".
     """
-    (last_x, last_s), x = points[-1], np.asarray(x, float)
+    x = np.asarray(x, float)
+    if not points:
+        return np.full(x.shape, np.inf)
+    last_x, last_s = points[-1]
     with np.errstate(divide="ignore"):
         t = 10 ** np.interp(np.log10(x), np.log10([p[0] for p in points]), np.log10([p[1] for p in points]))
     if edge == "slow":

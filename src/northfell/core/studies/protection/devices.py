@@ -119,7 +119,7 @@ class Device:
                 fastest[one.holder.id] = t, one
         if w:
             for t, one in fastest.values():
-                one.tell(w, float(seen_by(one.measures, i)), t)
+                one.tell(w, one.seen_with_working(i, w), t)
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
         return Clearing(t + first.adds_s, first.stage, first.fast) if np.isfinite(t) else Clearing(t, first.rests)
 

@@ -116,6 +116,18 @@ class Function:
             seen = seen / self.released(more.v_pu(edge))
         return seen
 
+    def seen_with_working(self, i: Amperes, w: Working) -> float:
+        """What it measures at the slow edge [A], with the voltage that changes its pickup noted."""
+        measured = float(seen_by(self.measures, i))
+        if self.released is None:
+            return measured
+        v = float(((i.seen if isinstance(i, Through) else None) or UNKNOWN).v_pu("slow"))
+        left = "full voltage, since none is known" if math.isnan(v) else "least voltage between two phases that the fault leaves"
+        w.given("U", left, 1.0 if math.isnan(v) else v, "p.u.", str(self.released))
+        part = float(self.released(np.asarray(v)))
+        law, numbers = ("I / max(0.25, min(U, 1))" if self.released.below_pu is None else "I where U < U<, else none"), f"{f(measured)} / {f(part)}"
+        return w.step("Current over the part of the pickup that stands", "Iv", law, numbers, measured / part, "A", "IEEE C37.2, 51V")
+
     def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When it operates [s]."""
         return self.curve.time_s(self.sees(i, edge), edge)
@@ -214,8 +226,8 @@ def _inverse_stage(
         if curve_id != OWN:
             return relay_time_s(relay_curves()[curve_id or ""], i_a / pickup, tm, m_hold=relay.m_hold)
         m = np.maximum(i_a, 1e-9) / pickup
-        known = (m >= points[0][0]) | (edge == "fast")
-        return np.where(known, tm * points_time_s(points, m, edge), math.inf) if points else np.full(np.shape(m), math.inf)
+        known = (m >= points[0][0]) | (edge == "fast") if points else False
+        return np.where(known, tm * points_time_s(points, m, edge), math.inf)
 
     def tell(w: Working, i_a: float, t: float) -> None:
         if curve_id == OWN:
