@@ -114,6 +114,16 @@ def test_what_looks_the_other_way_is_held_to_nothing_there_and_told():
     assert [p for p in both.pairs if p.downstream == "Q3" and both.net.topology.bus_ids[p.bus] == "N"]
 
 
+@pytest.mark.parametrize(("looks", "above"), [("forward", {"Q1", "Q2"}), ("both ways", {"Q3", "Q4"})])
+def test_past_a_device_that_looks_away_the_next_one_above_is_held(looks, above):
+    """A way from N to a load: with the far ends looking into their cables, the near ends at M are what stands above it."""
+    way = [{"kind": "bus", "name": "L", "v_nominal_kv": 11.0}, *breakers(("QL", "N", "L")), relay("RL", "QL", 100, 0.5, **EXACT)]
+    found = coordinated([*ring(looks), *way], fault="3ph")
+    pairs = {p.upstream: p for p in found.worst_pairs.values() if p.downstream == "QL"}
+    assert set(pairs) == above
+    assert all(math.isfinite(p.t_upper_s) for p in pairs.values())
+
+
 def test_a_way_that_is_not_known_is_never_certain():
     one = device(i_high_a=500.0, t_high_s=0.1, looks="forward")
     assert math.isinf(float(one.opens_at_s(1000.0)))

@@ -1,7 +1,7 @@
 """Coordination of all devices of one state."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -38,7 +38,7 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     order = Neighbours(net, every)
     lacking = lacking_of(net, STUDY)
     devices = {d: one for d, one in every.items() if d not in lacking}
-    standing = [one for one in order.standing() if one.device in devices]
+    standing = past_those_that_look_away([one for one in order.standing() if one.device in devices], order, devices)
     kinds = FAULTS if settings.fault == "all" else tuple(dict.fromkeys(("3ph", settings.fault)))
     buses = sorted({b for one in standing for b in order.buses[one.zone]})
     named = list(dict.fromkeys(d for one in standing for d in (one.device, *one.upstream) if d in devices))
@@ -47,6 +47,27 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     known = tuple(Standing(s.device, s.zone, s.behind, tuple(u for u in s.upstream if u in devices), s.in_series) for s in standing)
     waits = tuple(line for device, lines in lacking.items() if device in closed for line in lines)
     return _Held(faults, flow, order, i, settings, known, listed, waits)(devices)
+
+
+def past_those_that_look_away(standing: list[Standing], order: Neighbours, devices: Mapping[str, Device]) -> list[Standing]:
+    """In the place of a device above that looks away from what is below it, those that stand above that one: it sees nothing of a fault there."""
+    by = {(one.device, one.zone): one for one in standing}
+
+    def above(one: Standing, passed: tuple[str, ...] = ()) -> list[str]:
+        found: list[str] = []
+        for upper in one.upstream:
+            beyond = by.get((upper, one.behind))
+            if beyond and upper not in passed and devices[upper].looks_away(order.way(upper, one.behind)):
+                found += above(beyond, (*passed, upper))
+            else:
+                found.append(upper)
+        return list(dict.fromkeys(found))
+
+    made = []
+    for one in standing:
+        upper = tuple(u for u in above(one) if u != one.device)
+        made.append(one if upper == one.upstream else replace(one, upstream=upper, in_series=False))
+    return made
 
 
 @dataclass(frozen=True)
