@@ -7,7 +7,7 @@ from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, LimitCurve, amperes_of, curve_sheet, kept_sheet, path_of, starts_of
 from northfell.core.studies.coordination.proposing import Proposal, Proposed, propose
 from northfell.core.studies.coordination.result import NOT_ASSESSED, NOT_REQUIRED, Coordination
-from northfell.core.studies.coordination.rules import RULES, Rule
+from northfell.core.studies.coordination.rule import RULES, Rule
 from northfell.core.studies.coordination.schedule import points_table, settings_table, zones_table
 from northfell.core.studies.coordination.sending import devices_that_are_set, differing, to_send
 from northfell.core.studies.coordination.settings import CoordinationSettings

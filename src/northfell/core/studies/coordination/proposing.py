@@ -17,7 +17,7 @@ from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
-from northfell.core.studies.coordination.rules import RULES, Rule
+from northfell.core.studies.coordination.rule import RULES, Rule
 from northfell.core.studies.protection import Device, setting_steps
 
 MULTIPLIERS = (0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0, 1.2)

@@ -11,7 +11,7 @@ from northfell.core.model.elements import Cable
 from northfell.core.network import Compiled
 from northfell.core.studies.coordination.neighbours import Standing
 from northfell.core.studies.coordination.pairs import Pair
-from northfell.core.studies.coordination.rules import RULES, Rule
+from northfell.core.studies.coordination.rule import RULES, Rule
 from northfell.core.studies.coordination.schedule import points_table, settings_table, zones_table
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import withstands_ka

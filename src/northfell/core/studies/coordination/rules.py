@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import cast
 
@@ -13,10 +13,12 @@ from northfell.core.model.elements import Cable, CurrentTransformer, Element, In
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.quantities import figure as f
 from northfell.core.rules.zones import FIRST, SECOND
+from northfell.core.studies.coordination.code_rules import code_rules
 from northfell.core.studies.coordination.current_transformers import accuracy_limit, saturates_after_s
 from northfell.core.studies.coordination.currents import Currents
 from northfell.core.studies.coordination.limits import STATOR_FROM_S, STATOR_K, STATOR_TO_S, category_of, conductor_s, stator_s, through_fault_s
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
+from northfell.core.studies.coordination.rule import PRACTICE, Rule
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import AT_ONCE_S, withstands_ka
 from northfell.core.studies.load_flow import LoadFlow, drawn_at_start
@@ -27,43 +29,6 @@ SQRT3 = math.sqrt(3)
 POINTS = 80  # currents at which a device is held against a limit
 FIRST_CYCLES_S = 0.1
 SOLIDLY = 0.5  # of the least fault between phases: an earth fault of as much is one that phase devices are meant for
-RULES = {
-    "load": "above the load it carries",
-    "start": "lets a motor start",
-    "first cycles": "lets a motor's first cycles pass",
-    "stall": "within a motor's stall time",
-    "inrush": "lets a transformer's inrush pass",
-    "through-fault": "below a transformer's limit",
-    "earth through-fault": "below a transformer's limit, line to earth",
-    "cable": "below a cable's limit",
-    "stator": "below what a generator's stator withstands",
-    "negative sequence": "below what a generator's rotor withstands",
-    "held on": "sees what a generator alone holds on with",
-    "transformer ratio": "has the ratio of its current transformers",
-    "transformer accuracy": "has current transformers that stay accurate",
-    "transformer saturation": "has current transformers that no direct part saturates",
-    "least fault": "sees the least fault",
-    "least earth fault": "sees the least earth fault",
-}
-PRACTICE = "usual practice (unverified)"
-
-
-@dataclass(frozen=True)
-class Rule:
-    """One rule of a device: a value that must be no less than its limit."""
-
-    device: str
-    rule: str  # of RULES
-    of: str | None  # what is carried or protected
-    value: float | None  # None: it is not assessed, and `basis` says why
-    limit: float
-    close: float  # from which down it is near the limit
-    unit: str
-    source: str
-    basis: str
-    bus: int = -1
-    at_a: float = math.nan  # current through the device at which the value is least
-    grave: bool = True  # a value below its limit is a breach, not a thing to look at
 
 
 class Rules:
@@ -96,6 +61,7 @@ class Rules:
             else:
                 yield from self._motor(one, cast(InductionMotor | SynchronousMotor, e))
         yield from self._generator(one)
+        yield from code_rules(self, one)
         yield from self._measured(one)
         yield from self._least(one)
 
@@ -130,7 +96,7 @@ class Rules:
         left, dip = (float(most.seen.v_bolted_pu), float(most.seen.dip_pu)) if most.seen else (math.nan, math.nan)
         return Through(i, np.zeros(i.shape), Seen(way=way, v_bolted_pu=left, dip_pu=dip, share=share))
 
-    def _at_device(self, one: Standing, v_kv: float) -> float:
+    def at_device(self, one: Standing, v_kv: float) -> float:
         """By what a current at a voltage is multiplied to stand at the device's side of a transformer between them."""
         gate = next(k for k in self.order.at[one.zone] if self.order.gates[k][0] == one.device)
         bus = self.net.topology.bus_index[self.net.elements[self.order.gates[gate][0]].buses[0]]
@@ -163,7 +129,7 @@ class Rules:
 
     def _inrush(self, one: Standing) -> Iterator[Rule]:
         """All transformers that it switches on, together."""
-        fed = [t for t in self.inside.get(one.zone, ()) if isinstance(t, Transformer) and t.s_rated_mva and t.v_hv_kv and self._from_high_side(one, t)]
+        fed = [t for t in self.inside.get(one.zone, ()) if isinstance(t, Transformer) and t.s_rated_mva and t.v_hv_kv and self.from_high_side(one, t)]
         if fed:
             rated = sum(self._rated(one, t) for t in fed)
             s = self.settings
@@ -173,7 +139,7 @@ class Rules:
     def _rated(self, one: Standing, t: Transformer) -> float:
         """Rated current of a transformer at the device [A]."""
         v = t.v_hv_kv or math.nan
-        return 1000 * (t.s_rated_mva or math.nan) * t.parallel / (SQRT3 * v) * self._at_device(one, v)
+        return 1000 * (t.s_rated_mva or math.nan) * t.parallel / (SQRT3 * v) * self.at_device(one, v)
 
     def _motor(self, one: Standing, m: InductionMotor | SynchronousMotor) -> Iterator[Rule]:
         """One motor that starts, while the device carries all else that it does."""
@@ -185,7 +151,7 @@ class Rules:
             yield Rule(one.device, "start", m.id, None, 1.0, 1.1, "×", PRACTICE, error.reasons[0])
             return
         v = m.v_rated_kv or math.nan
-        of_mva = 1000 / (SQRT3 * v) * self._at_device(one, v)
+        of_mva = 1000 / (SQRT3 * v) * self.at_device(one, v)
         i_start, i_running = abs(drawn.s_mva) * of_mva, (motor_mva(m) or math.nan) * of_mva
         other = self._beside(one, m)
         beside = f", beside {f(other)} A" if other > 1e-6 else "" if self.flow else ", without other load: there is no load flow"
@@ -224,14 +190,14 @@ class Rules:
         told = f"category {category_of(1000 * t.s_rated_mva)}, {s.through_faults} through-faults, z {f(100 * z, 3)} %"
         source = "IEEE C57.12.59 (unverified)" if dry else "IEEE C57.109"
         yield self._below(one, "through-fault", t, multiples * i_rated, withstands, source, told)
-        if self._from_high_side(one, t) and (t.vector_group or "").startswith("D") and "yn" in (t.vector_group or ""):
+        if self.from_high_side(one, t) and (t.vector_group or "").startswith("D") and "yn" in (t.vector_group or ""):
             high = multiples >= 0.5 * top  # below it the devices of the low side are at hand
             seen_a = multiples[high] * i_rated / SQRT3
             yield self._below(one, "earth through-fault", t, seen_a, withstands[high], source, f"{told}; behind delta-star it sees 1/√3 of it")
 
-    def _from_high_side(self, one: Standing, t: Transformer) -> bool:
+    def from_high_side(self, one: Standing, t: Transformer) -> bool:
         """Whether the device feeds the transformer at its high side: at the same voltage."""
-        return math.isclose(self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[t.hv_bus]])), 1.0, rel_tol=1e-6)
+        return math.isclose(self.at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[t.hv_bus]])), 1.0, rel_tol=1e-6)
 
     def _cable(self, one: Standing, c: Cable) -> Rule:
         one_second = withstands_ka(c)
@@ -243,7 +209,7 @@ class Rules:
             return Rule(one.device, "cable", c.id, None, 1.0, 1.1, "×", source, "no fault current is known here")
         starts = [fn.begins_at(self._toward(one, i, of_fault=True), "slow") for fn in self.devices[one.device].functions]
         amperes = np.geomspace(min(float(min(starts)), 1.0) * i * (1 + 1e-12), i, POINTS)
-        factor = self._at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[c.buses[0]]]))
+        factor = self.at_device(one, float(self.net.v_nominal_kv[self.net.topology.bus_index[c.buses[0]]]))
         withstands = conductor_s(amperes / 1000 / factor, one_second * c.parallel)
         told = f"k·S·n = {f(one_second * c.parallel)} kA for 1 s"
         limited = self.devices[one.device].switch.let_through_ka2s
@@ -283,7 +249,7 @@ class Rules:
         """Of a generator that alone feeds through the device: its stator and rotor, and whether its current is still seen when it has fallen."""
         if one.upstream or (g := self._alone_behind.get(one.behind)) is None or not g.s_rated_mva or not g.v_rated_kv:
             return
-        i_rated = 1000 * g.s_rated_mva / (SQRT3 * g.v_rated_kv) * self._at_device(one, g.v_rated_kv)
+        i_rated = 1000 * g.s_rated_mva / (SQRT3 * g.v_rated_kv) * self.at_device(one, g.v_rated_kv)
         m = np.geomspace(math.sqrt(1 + STATOR_K / STATOR_TO_S), math.sqrt(1 + STATOR_K / STATOR_FROM_S), POINTS)
         told = f"(m² − 1)·t = {f(STATOR_K)} s of {f(i_rated)} A, from {f(STATOR_FROM_S)} to {f(STATOR_TO_S)} s"
         yield self._below(one, "stator", g, m * i_rated, stator_s(m), "IEEE C50.13-2005", told)

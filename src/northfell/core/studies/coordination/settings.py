@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from northfell.core.model.declare.parameters import param
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.settings import StudySettings
 
 # Declarations read as a table.
@@ -64,6 +64,14 @@ class CoordinationSettings(StudySettings):
         1.6, label="Motors, first cycles", unit="p.u.", ge=1, le=2.5, section="Coordination", source="usual practice (unverified)",
         meaning="Current of a motor that is switched on in its first cycles, of its locked-rotor current.",
         enters="no device may open within 0.1 s at it"
+    )
+    code: Literal["none", "NEC"] = param(
+        "none", label="Code limits", section="Coordination", source="NEC 450.3, 430.52 (recalled, unverified)",
+        meaning="Which installation code limits what devices of transformers and motors may be set to."
+    )
+    supervised: bool = param(
+        False, label="Supervised places", section="Coordination", acts_when=When("code", ("NEC",)), source="NEC 450.3",
+        meaning="Qualified people alone service the installation: the code asks less of transformers then."
     )
     through_faults: Literal["frequent", "infrequent"] = param(
         "frequent", label="Through-faults", section="Coordination", source="IEEE C57.109",

@@ -9,7 +9,7 @@ from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
-from northfell.core.studies.coordination.rules import RULES
+from northfell.core.studies.coordination.rule import RULES
 
 STUDY = "coordination"
 
