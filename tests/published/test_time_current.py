@@ -16,7 +16,7 @@ from northfell.core.catalogue.links import band_of, sizes_of
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import apply_change
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import LINK_SIZES_A, Breaker, Bus, Relay
+from northfell.core.model.elements import LINK_SIZES_A, OWN, Breaker, Bus, Relay
 from northfell.core.studies.protection import Device, Edge, link_time_s, relay_time_s
 
 POINTS = list(csv.DictReader((Path(__file__).parent / "data/relay_test_points.csv").read_text().splitlines()))
@@ -118,7 +118,8 @@ def test_electronic_trip_takes_its_fastest_stage():
 
 
 def test_names_in_the_model_are_the_catalogues():
-    assert set(parameter(Relay, "curve").choices) == set(tables.relay_curves())
+    assert set(parameter(Relay, "curve").choices) == {*tables.relay_curves(), OWN}
+    assert set(parameter(Relay, "earth_curve").choices) == set(tables.relay_curves())
     assert {link: tuple(sizes_of(link)) for link in LINK_SIZES_A} == LINK_SIZES_A
     assert list(parameter(Bus, "equipment_class").choices) == list(tables.enclosure_classes())
     assert get_args(Relay.model_fields["curve"].annotation)  # the literal is what refuses another curve

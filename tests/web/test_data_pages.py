@@ -232,6 +232,8 @@ def one_of_each():
         names = iter("ABC")
         needed = [p for p in parameters_of(cls) if cls.model_fields[p.name].is_required() and p.name != "name"]
         values = {p.name: (next(names) if p.refers_to == ("bus",) else "Q") if p.refers_to else 1.0 for p in needed}
+        of_tables = [when for p in parameters_of(cls) if p.form == "table" for when in p.acts_when if when.among]
+        values |= {when.field: when.among[0] for when in of_tables}  # a table comes with what it acts beside
         made.append({"kind": kind, "name": f"one {kind}", **values})
     return network_of([*buses, *made])
 

@@ -26,7 +26,10 @@ class CurrentTransformer(Element):
         meaning="On the lead at the first or the second terminal of what it measures, in the neutral, or around all phases.",
         enters="protection zones: where their edge is"
     )
-    units: Literal["set of three", "single"] = param("set of three", label="Units", section="Connection", meaning="One in each phase, or one alone.")
+    units: Literal["set of three", "single"] = param(
+        "set of three", label="Units", section="Connection", meaning="One in each phase, or one alone.",
+        enters="named in tables and reports; no study asks for it"
+    )
     zone: Phrase = param(
         "", label="Bounds zone", section="Connection", meaning="Name of the protection zone at whose edge it stands, such as that of a transformer, a bar or "
         "a feeder. Empty: of none.", enters="protection zones: what no zone covers, and where two do not overlap"

@@ -122,7 +122,7 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
         w.given(f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage)
     note = "The full current is held until the last source is cut off." if others else ""
     if one.opens_at_s == LEAST_ARC_S:
-        note = f"{note} Half a cycle, {LEAST_ARC_S:g} s, is the least that is credited here: a shorter time stands for heat alone.".strip()
+        note = f"{note} No less than half a cycle, {LEAST_ARC_S:g} s, is credited here: a shorter time stands for heat alone.".strip()
     w.step(
         "Last source cut off",
         "tc",
