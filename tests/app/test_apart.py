@@ -197,6 +197,26 @@ def there(tmp_path, monkeypatch):
     made.end()
 
 
+def test_a_scheduler_that_is_lost_while_it_is_joined_is_told(monkeypatch):
+    distributed = pytest.importorskip("distributed")
+
+    class Lost:
+        status = "running"
+
+        def __init__(self, *_, **__): ...
+        def submit(self, *_, **__):
+            return self
+
+        def result(self, timeout):
+            raise distributed.CancelledError("scheduler-connection-lost")
+
+        def close(self): ...
+
+    monkeypatch.setattr(distributed, "Client", Lost)
+    with pytest.raises(ClusterLost, match="was lost"):
+        Scheduler("tcp://127.0.0.1:1").join()
+
+
 def test_on_a_scheduler_the_same_comes_out_and_losses_are_repeated_or_told(there, tmp_path, monkeypatch, capsys):
     apart.use(Scheduler(there.address))
     monkeypatch.setattr(gathering, "SMALL", 0)

@@ -53,6 +53,9 @@ class Scheduler:
             raise ClusterLost(f"The scheduler at {self.address} does not answer: {error}. Accepted is {accepted}.") from None
         try:
             there = client.submit(_version, pure=False).result(timeout=ANSWERS_S)
+        except distributed.CancelledError:
+            client.close()
+            raise ClusterLost(f"The scheduler at {self.address} was lost while it was asked for its version. Begin it again once it runs.") from None
         except TimeoutError:
             client.close()
             raise ClusterLost(f"The scheduler at {self.address} has no worker that answers within {ANSWERS_S:g} s.") from None
