@@ -68,6 +68,7 @@ def test_what_is_in_no_zone_is_told_in_one_line_and_without_zones_nothing_is():
         ct("C1", "Q1", "first", "second", ""), {**CABLE[1], "in_service": False}, {**ct("C5", "Q2", "first", "first", "earth"), "mounted": "neutral"}
     )
     assert zones_of(none) == []
+    assert zones_of(elements(*({**one, "units": "single"} for one in CABLE))) == []  # in one phase it is at no edge
     assert not contradictions(none)
 
 

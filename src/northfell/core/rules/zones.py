@@ -25,7 +25,7 @@ def zones_of(elements: Mapping[str, Element]) -> list[Zone]:
     """
     bounding: dict[str, list[CurrentTransformer]] = {}
     for e in elements.values():
-        if isinstance(e, CurrentTransformer) and e.in_service and e.zone and e.mounted in (FIRST, SECOND) and len(elements[e.measures].buses) == 2:
+        if isinstance(e, CurrentTransformer) and e.in_service and e.zone and _bounds(elements, e):
             bounding.setdefault(e.zone, []).append(e)
     if not bounding:
         return []
@@ -34,6 +34,11 @@ def zones_of(elements: Mapping[str, Element]) -> list[Zone]:
         for bus in e.buses:
             at.setdefault(bus, []).append(e)
     return [Zone(name, tuple(ct.id for ct in cts), frozenset(_within(elements, at, cts))) for name, cts in bounding.items()]
+
+
+def _bounds(elements: Mapping[str, Element], ct: CurrentTransformer) -> bool:
+    """Whether a transformer can be at the edge of a zone: in all three phases, on a lead of what has two ends."""
+    return ct.units == "set of three" and ct.mounted in (FIRST, SECOND) and len(elements[ct.measures].buses) == 2
 
 
 def _within(elements: Mapping[str, Element], at: Mapping[str, list[Element]], edge: list[CurrentTransformer]) -> set[str]:

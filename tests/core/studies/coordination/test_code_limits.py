@@ -47,7 +47,7 @@ def test_transformers_up_to_1_kv_and_the_next_size_where_it_is_allowed(side, i, 
 def test_motors_and_standard_sizes():
     assert {15.0, 20.0, 110.0, 6000.0} <= set(standard_sizes_a())
     assert motor_limit(synchronous=False, fuse=False).most_a(65.0, comes_in_sizes=True) == 175.0  # 250 % are 162.5 A
-    assert motor_limit(synchronous=False, fuse=True).percent == 300
+    assert motor_limit(synchronous=False, fuse=True).percent == 175  # the lesser: nothing says that it has no time delay
     assert motor_limit(synchronous=False, fuse=False).most_a(1e5, comes_in_sizes=True) == 2.5e5  # beyond all sizes
 
 
@@ -81,6 +81,11 @@ def test_a_plant_is_held_to_the_code_by_hand_and_without_one_to_none():
     supervised, _ = plant(code="NEC", supervised=True)
     assert supervised["Q2", "code, transformer"].value == pytest.approx(2.5 * secondary / 1600)
     assert plant()[0] == {}
+    second = {"kind": "breaker", "name": "Q4", "from_bus": "L", "to_bus": "P2", "trip": "electronic", "trip_ir_a": 400.0, "trip_tr_s": 8.0}
+    both, _ = plant({"kind": "bus", "name": "P2", "v_nominal_kv": 0.48}, second, code="NEC")  # together they stand for one
+    assert both["Q2", "code, transformer"].value == both["Q4", "code, transformer"].value == pytest.approx(1.25 * secondary / 2000)
+    unknown, _ = plant({"kind": "bus", "name": "P2", "v_nominal_kv": 0.48}, {**second, "trip_ir_a": None}, code="NEC")
+    assert unknown["Q2", "code, transformer"].value is None
     double, _ = plant(parallel=2, code="NEC")
     assert double["Q1", "code, transformer"].value == pytest.approx(12 * primary / 200)
     above = {"kind": "induction_motor", "name": "E11", "bus": "H", "p_rated_kw": 400.0, "v_rated_kv": 11.0, "efficiency_pct": 94.0, "power_factor": 0.86,

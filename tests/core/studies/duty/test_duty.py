@@ -185,6 +185,18 @@ def test_a_rating_with_the_device_before_it_counts_while_that_carries_the_fault(
     assert (one.rating, "alone" in one.basis) == (20.0, True)
 
 
+@pytest.mark.parametrize(("v_rated_kv", "counts"), [(0.69, True), (0.4, False)])
+def test_a_fuse_above_its_voltage_is_assessed_for_nothing_and_is_no_back_up(v_rated_kv, counts):
+    middle = {"kind": "bus", "name": "C", "v_nominal_kv": 0.48}
+    fuse = {"kind": "fuse", "name": "F", "from_bus": "A", "to_bus": "C", "i_rated_a": 250.0, "rated_by": "IEC 60269-1", "i_breaking_ka": 100.0,
+            "v_rated_kv": v_rated_kv}  # fmt: skip
+    own = {**BREAKER, "from_bus": "C", "rated_by": "IEC 60947-2", "i_breaking_ka": 20.0, "i_series_ka": 36.0, "series_with": "F"}
+    duties = duties_of([*LV, middle, LV_FEED, fuse, own])
+    assert {duties.verdict(d) for d in duties.of["F"]} == {"within" if counts else NOT_ASSESSED}
+    one = only(duties, "Q", "breaking")
+    assert (one.rating, duties.verdict(one)) == ((36.0, "within") if counts else (20.0, "breach"))
+
+
 def test_the_working_of_a_duty_ends_at_its_percentage():
     network = northfell_json.read(bracken_quay())
     for one in (StateResults(skerrow_water(), "Generator in parallel").result(DUTY), StateResults(network, "Normal").result(DUTY)):

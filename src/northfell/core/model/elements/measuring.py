@@ -28,7 +28,7 @@ class CurrentTransformer(Element):
     )
     units: Literal["set of three", "single"] = param(
         "set of three", label="Units", section="Connection", meaning="One in each phase, or one alone.",
-        enters="named in tables and reports; no study asks for it"
+        enters="protection zones: a single one is at the edge of none"
     )
     zone: Phrase = param(
         "", label="Bounds zone", section="Connection", meaning="Name of the protection zone at whose edge it stands, such as that of a transformer, a bar or "

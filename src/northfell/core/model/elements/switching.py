@@ -3,7 +3,7 @@
 import itertools
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, ValidationInfo, field_validator
+from pydantic import AfterValidator, ValidationInfo
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
@@ -38,7 +38,7 @@ class RelayPoint(Row):
     t_s: float = param(label="Time", symbol="t", unit="s", gt=0, le=1e5, meaning="Operating time at time multiplier 1.")
 
 
-def _falling(field: str, rows: list[Any]) -> list[Any]:
+def _falling(rows: list[Any], told: ValidationInfo) -> list[Any]:
     """Points of a curve: with every more current no more time, and no edge before the other.
 
     Raises
@@ -46,6 +46,7 @@ def _falling(field: str, rows: list[Any]) -> list[Any]:
     InputRefused
         With the first row that is not so.
     """
+    field = told.field_name or "points"
     for row in rows:
         if isinstance(row, BandPoint) and row.t_fast_s > row.t_slow_s:
             raise InputRefused(field, f"{row.t_fast_s:g} and {row.t_slow_s:g} s at {row.i_a:g} A", "a least time no longer than the greatest")
@@ -54,6 +55,10 @@ def _falling(field: str, rows: list[Any]) -> list[Any]:
         if x_after <= x or any(b > a for a, b in zip(t_before, t_after, strict=True)):
             raise InputRefused(field, f"{x_after:g} after {x:g}", "currents that rise from row to row, with times that do not")
     return rows
+
+
+BandPoints = Annotated[Rows[BandPoint], AfterValidator(_falling)]
+RelayPoints = Annotated[Rows[RelayPoint], AfterValidator(_falling)]
 
 
 class Switching(Element):
@@ -196,15 +201,10 @@ class Breaker(Switching):
         "that include the breaker's own time. Own points: as its maker's table has it. None: opens only on the order of a relay.",
         enters="which device opens the breaker"
     )
-    trip_points: Rows[BandPoint] = param(
+    trip_points: BandPoints = param(
         [], label="Own points", section="Protection", needed_for=(AF, CO), acts_when=When("trip", (OWN,)),
         meaning=f"Of its trip, its own time included; pasted from a spreadsheet if you like. {POINTS}", enters="the band of its time over current"
     )
-
-    @field_validator("trip_points")
-    @classmethod
-    def _falls(cls, rows: list[BandPoint]) -> list[BandPoint]:
-        return _falling("trip_points", rows)
 
     trip_ir_a: float | None = param(
         None, label="Long-time pickup", symbol="Ir", unit="A", gt=0, le=20000, section="Protection", needed_for=(AF, CO), acts_when=TRIPPED, typical="trip_ir",
@@ -275,16 +275,11 @@ class Fuse(Switching):
         meaning="Standard size of a link of its class; its times follow from it.",
         enters="band of the fuse-link; loading = I/In"
     )
-    points: Rows[BandPoint] = param(
+    points: BandPoints = param(
         [], label="Own points", section="Protection", needed_for=(AF, CO), acts_when=When("link", (OWN,)),
         meaning=f"Least melting and greatest clearing time over current; pasted from a spreadsheet if you like. {POINTS}",
         enters="the band of its time over current"
     )
-
-    @field_validator("points")
-    @classmethod
-    def _falls(cls, rows: list[BandPoint]) -> list[BandPoint]:
-        return _falling("points", rows)
 
     v_rated_kv: float | None = param(
         None, label="Rated voltage", symbol="Ur", unit="kV", gt=0, le=200, section="Protection", source="IEC 60269-1, IEC 60282-1, IEEE C37.46",
@@ -377,15 +372,10 @@ class Relay(Element):
         None, label="Curve", section="Protection", needed_for=(AF, CO), typical="relay_curve", meaning="Inverse-time characteristic.", source="IEC 60255-151",
         enters="t = TM·(A/((I/I>)^p − 1) + B), constants by the curve"
     )
-    curve_points: Rows[RelayPoint] = param(
+    curve_points: RelayPoints = param(
         [], label="Own points", section="Protection", needed_for=(AF, CO), acts_when=When("curve", (OWN,)),
         meaning=f"Of the curve at time multiplier 1; pasted from a spreadsheet if you like. {POINTS}", enters="t = TM·t(M)"
     )
-
-    @field_validator("curve_points")
-    @classmethod
-    def _falls(cls, rows: list[RelayPoint]) -> list[RelayPoint]:
-        return _falling("curve_points", rows)
 
     i_pickup_a: float | None = param(
         None, label="Pickup, primary", symbol="I>", unit="A", gt=0, le=50000, section="Protection", needed_for=(AF, CO), typical="relay_pickup",

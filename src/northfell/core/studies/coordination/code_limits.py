@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 from northfell.core.catalogue.tables import rows
-from northfell.core.quantities import figure as f
 
 NEC_450_3, NEC_430_52 = "NEC 450.3 (recalled, unverified)", "NEC 430.52 (recalled, unverified)"
 MOST_UK_PCT = 10.0  # beyond which the table of transformers says nothing
@@ -86,9 +85,9 @@ def _row(table: str, location: str, impedance: str) -> dict[str, str]:
 
 
 def motor_limit(synchronous: bool, fuse: bool) -> CodeLimit:
-    """The limit of the device before a motor: an inverse-time breaker, or a fuse without time delay."""
+    """The limit of the device before a motor: an inverse-time breaker, or a fuse, of which the lesser limit counts, that of one with time delay."""
     kind = "synchronous" if synchronous else "ac polyphase other than wound rotor"
     row = next(r for r in rows("nec_430_52_motor_ocpd.csv") if r["motor_type"].startswith(kind))
-    percent = float(row["nontime_delay_fuse_pct" if fuse else "inverse_time_breaker_pct"])
-    told = f"{f(percent)} % for {'a fuse without time delay' if fuse else 'an inverse-time breaker'}"
+    percent = float(row["dual_element_fuse_pct" if fuse else "inverse_time_breaker_pct"])
+    told = f"a fuse with time delay; without it {row['nontime_delay_fuse_pct']} %" if fuse else "an inverse-time breaker"
     return CodeLimit(percent, next_size=True, told=told)

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from northfell.core.studies.coordination.rules import Rules
 
 SQRT3 = math.sqrt(3)
+MOST_SECONDARY = 6  # devices that may stand for one on the secondary side, by the sum of their ratings
 
 
 @dataclass(frozen=True)
@@ -66,13 +67,23 @@ def _of_transformer(of: "Rules", one: Standing, t: Transformer, side: str, rated
     v_side = t.v_hv_kv if side == "primary" else t.v_lv_kv
     i_rated = 1000 * t.s_rated_mva * t.parallel / (SQRT3 * v_side)
     zone = of.order.zones.zone_of_bus[of.net.topology.bus_index[t.lv_bus]]
-    both = any(_at_low_side(of, of.order.gates[k][0], t) for k in of.order.at.get(zone, ()))
+    behind = [d for d in dict.fromkeys(of.order.gates[k][0] for k in of.order.at.get(zone, ())) if _at_low_side(of, d, t)]
+    both = bool(behind)
     limit = transformer_limit(side, t.v_hv_kv, v_side, t.uk_pct, i_rated, rated.fuse, both, of.settings.supervised)
     if limit is None:
         told = f"{side} side: the code has no limit for this case: it asks for a device on the other side, or its impedance is beyond the table"
         yield Rule(one.device, "code, transformer", t.id, None, 1.0, 1.0, "×", NEC_450_3, told)
         return
-    yield _allowed(one, "code, transformer", t, limit, i_rated, rated, NEC_450_3, f"{side} side, ")
+    where = f"{side} side, "
+    if side == "secondary" and len(behind) > 1:
+        ratings = [rating_of(of.devices[d]) if d in of.devices else None for d in behind]
+        known = [r for r in ratings if r is not None]
+        if len(known) < len(ratings) or len(behind) > MOST_SECONDARY:
+            told = f"{side} side: {len(behind)} devices together, of which the code allows {MOST_SECONDARY} and asks for all ratings"
+            yield Rule(one.device, "code, transformer", t.id, None, 1.0, 1.0, "×", NEC_450_3, told)
+            return
+        rated, where = Rated(sum(r.i_a for r in known), in_sizes=False, fuse=rated.fuse), f"{side} side, {len(behind)} devices together, "
+    yield _allowed(one, "code, transformer", t, limit, i_rated, rated, NEC_450_3, where)
 
 
 def _at_low_side(of: "Rules", device: str, t: Transformer) -> bool:

@@ -8,6 +8,7 @@ from numpy.typing import ArrayLike
 
 from northfell.core.model.elements import Breaker, Bus, Contactor, Element, Fuse, Switch
 from northfell.core.model.elements.switching import OF_IEC, OF_IEEE_LV, OF_IEEE_MV, TOTAL
+from northfell.core.rules.consistency import above_its_voltage
 from northfell.core.studies.duty import equations as eq
 from northfell.core.studies.duty.currents import Currents, Meets, Step, fed_places, largest
 from northfell.core.studies.duty.result import Duty
@@ -30,6 +31,8 @@ class Rules:
             yield Duty(e.id, "short circuit", basis="open in this state: it carries no fault current" if fed else "not fed in this state")
         elif isinstance(e, Breaker):
             yield from self._breaker(e, places)
+        elif isinstance(e, Fuse) and above_its_voltage(self.currents.net.elements, e):
+            yield Duty(e.id, "breaking", basis=f"it is rated {e.v_rated_kv:g} kV and stands in a network of more: no current is known that it breaks there")
         elif isinstance(e, Fuse):
             yield from self._fuse(e, places)
         elif isinstance(e, Contactor):
@@ -112,7 +115,9 @@ class Rules:
         worst, net = max(places, key=lambda m: m.ik), self.currents.net
         flows = self.currents.case.flows([worst.bus], worst.fault)
         i = largest(flows.terminals[net.terminals.of(e.series_with).start, 0], worst.fault)
-        name = net.name(e.series_with)
+        name, before = net.name(e.series_with), net.elements[e.series_with]
+        if isinstance(before, Fuse) and above_its_voltage(net.elements, before):
+            return own, f" alone: {name} stands in a network of more than its rated voltage"
         if i < SERIES_SHARE * worst.ik:
             return own, f" alone: {name} carries only {i / worst.ik:.0%} of the current"
         return e.i_series_ka, f" together with {name}, as tested by their maker"

@@ -39,7 +39,7 @@ def shown(request: Request, db: Db, view: Looking) -> Response:
 
 @router.post("/settings-sent")
 def send(request: Request, db: Db, view: Looking, device: Annotated[str, Form(max_length=200)] = "") -> Response:
-    """Send one device its settings, or all that differ; what is read back otherwise is told, and not kept as sent."""
+    """Send one device its settings, or all that differ; what it holds is read back and kept, and told where it is otherwise."""
     address: str = request.app.state.relays
     if not address:
         raise NotFound("No relays are connected: start the application with --relays and an address.")

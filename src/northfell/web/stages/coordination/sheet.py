@@ -108,7 +108,7 @@ def kept_shown(
     """Draw a sheet that is kept."""
     sheet = kept_sheet(net, found, kept, device)
     drawn = [] if sheet is None else [one.device.switch.id for one in sheet.devices]
-    told = [f"{net.name(d)} is not drawn: its settings are not complete, or it is out of service." for d in kept.devices if d not in drawn]
+    told = [f"{net.name(d)} is not drawn: its settings are not complete, or it does not act in this state." for d in kept.devices if d not in drawn]
     if sheet is None:
         told = told or ["Nothing stands on this sheet yet. Select a breaker or a fuse, and put it on."]
         return Shown(None, None, kept.name, kept=kept, told=told)
