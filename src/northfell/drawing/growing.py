@@ -142,9 +142,13 @@ def between(a: Placement, b: Placement) -> Placement:
     return Placement(x=x, y=(a.y + b.y) / 2 if abs(a.y - b.y) >= 4 else max(a.y, b.y) + 4)
 
 
-def beside(kind: str, device: Placement) -> Placement:
-    """A relay left of its breaker; current transformers at the line below their device."""
-    return Placement(x=device.x - 4, y=device.y) if kind == "relay" else Placement(x=device.x, y=device.y + 2)
+BESIDE = {"relay": (-4, 0), "zone_relay": (-4, 3), "protection_signal": (-4, -3)}
+
+
+def beside(kind: str, device: Placement, others: int = 0) -> Placement:
+    """Protection left of its breaker, each kind in its row; current transformers at the line below their device. `others` of it are there."""
+    left, down = BESIDE.get(kind, (0, 2))
+    return Placement(x=device.x + (1 + others) * left, y=device.y + down)
 
 
 def board_at(point: Placement) -> Placement:

@@ -7,12 +7,13 @@ Room is taken by what is drawn: symbols, names, the values of a study.
 """
 
 import math
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from northfell.core.model.elements import DELIVERING, Bus, CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.elements import DELIVERING, PROTECTION, Bus, Element, Switching
 from northfell.core.model.network import Placement
-from northfell.drawing.growing import DEVICE_DEPTH, way_x
+from northfell.drawing.growing import DEVICE_DEPTH, beside, way_x
 from northfell.drawing.metrics import width
 from northfell.drawing.words import DATA_SIZE, NAME_SIZE, short_data
 
@@ -112,7 +113,7 @@ class _Tree:
         self.room = room or {}
         self.nodes = {e.id: _Node() for e in elements.values() if isinstance(e, Bus)}
         self.order: list[str] = []  # breadth first
-        self.relayed = {e.breaker for e in elements.values() if isinstance(e, Relay)}
+        self.relayed = {e.breaker for e in elements.values() if isinstance(e, PROTECTION)}
         self.reached: set[str] = set()
         self.roots: list[str] = []
         self.ties: list[str] = []
@@ -390,11 +391,9 @@ class _Tree:
                 places[tie] = Placement(x=math.floor(a.x + a.width + min(4.0, (b.x - a.x - a.width) / 2)), y=a.y, turn=1)
 
     def _attach(self, places: dict[str, Placement]) -> None:
-        """Relays left of their breaker, current transformers at the line below what they measure."""
+        """Protection left of its breaker, current transformers at the line below what they measure; more of a kind farther out."""
+        there: Counter[tuple[str, str]] = Counter()
         for e in self.elements.values():
-            if isinstance(e, Relay) and e.breaker in places:
-                at = places[e.breaker]
-                places[e.id] = Placement(x=at.x - 4, y=at.y)
-            elif isinstance(e, CurrentTransformer) and e.measures in places:
-                at = places[e.measures]
-                places[e.id] = Placement(x=at.x, y=at.y + 2)
+            if e.holder in places:
+                places[e.id] = beside(e.kind, places[e.holder], there[e.kind, e.holder])
+                there[e.kind, e.holder] += 1

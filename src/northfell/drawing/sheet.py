@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from northfell.core.model.adjacency import Adjacency
-from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, StaticLoad, Switching
+from northfell.core.model.elements import Bus, Changeover, Element, StaticLoad, Switching
 from northfell.core.model.network import Placement, Sheet
 from northfell.core.model.settings import UnitSettings
 from northfell.core.rules.ways import Connections, ways_of
@@ -250,7 +250,7 @@ class _Painter:
         for k in range(len(e.TERMINALS)):
             if way := self.standing.ways.get((e.id, k)):
                 g.add(Line(way, WIRE))
-        if isinstance(e, Relay | CurrentTransformer):
+        if e.holder:
             self._order(g, e)
         g.add(*(_drawn(shape, stand) for shape in stand.symbol.shapes))
         if e.status == "to be removed":
@@ -261,7 +261,7 @@ class _Painter:
         g.words += words_of(e, self.placed[e.id], stand, look.tag, look.missing, look.units)
         g.terminals = tuple(at for at, _ in stand.terminals)
 
-    def _order(self, g: Group, e: Relay | CurrentTransformer) -> None:
+    def _order(self, g: Group, e: Element) -> None:
         """The dotted line from a relay to its breaker, and from current transformers to what they measure."""
         holder = e.holder
         if holder is not None and holder in self.placed:

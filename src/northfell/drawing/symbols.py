@@ -23,6 +23,7 @@ from northfell.core.model.elements import (
     Infeed,
     Inverter,
     Load,
+    ProtectionSignal,
     Rectifier,
     Relay,
     SeriesReactor,
@@ -35,6 +36,7 @@ from northfell.core.model.elements import (
     Transformer,
     Trunking,
     VoltageTransformer,
+    ZoneRelay,
 )  # fmt: skip
 from northfell.core.model.elements import Line as OverheadLine
 from northfell.drawing.shapes import Arc, Circle, Line, Point, Polygon, Rect, Shape, Style, Text
@@ -325,6 +327,17 @@ def _relay(e: Relay) -> Symbol:
     return Symbol((Rect(-10, -7, 20, 14, PAPER, 1.5), Text(0, 3.4, text, LETTER, 9, "middle", bold=True)), (), 10, -7, 7)
 
 
+def _zone_relay(e: ZoneRelay) -> Symbol:
+    text = "Id" if e.function == "differential" else "light"
+    return Symbol((Rect(-10, -7, 20, 14, PAPER, 1.5), Text(0, 3.2, text, LETTER, 8, "middle", bold=True)), (), 10, -7, 7)
+
+
+def _protection_signal(e: ProtectionSignal) -> Symbol:
+    """An arrow toward the breaker that it acts on, barred where it only makes it wait."""
+    shapes = [line((-8, 0), (8, 0)), line((3, -4), (8, 0)), line((3, 4), (8, 0))]
+    return Symbol((*shapes, *([line((-3, -5), (-3, 5))] if e.does == "restrains" else [])), (), 8, -5, 5)
+
+
 def _current_transformer(e: CurrentTransformer) -> Symbol:
     return Symbol((Circle(0, 0, 5.5, Style(cls="s")), line((5.5, 0), (11, 0)), line((7, -3), (7, 3)), line((9, -3), (9, 3))), (), 11, -6, 6)
 
@@ -338,8 +351,8 @@ IEC_60617: dict[type[Element], Callable[..., Symbol]] = {
     Autotransformer: _autotransformer, ThreeWindingTransformer: _three_winding, EarthingTransformer: _earthing_transformer, Cable: _cable,
     OverheadLine: _line, Trunking: _trunking, SeriesReactor: _series_reactor, EquivalentBranch: _equivalent, Infeed: _infeed,
     SynchronousGenerator: _generator, Inverter: _inverter, InductionMotor: _motor, SynchronousMotor: _synchronous_motor, Load: _load,
-    Rectifier: _rectifier, CapacitorBank: _bank, ShuntReactor: _shunt_reactor, Shunt: _shunt, Relay: _relay, CurrentTransformer: _current_transformer,
-    VoltageTransformer: _voltage_transformer,
+    Rectifier: _rectifier, CapacitorBank: _bank, ShuntReactor: _shunt_reactor, Shunt: _shunt, Relay: _relay, ZoneRelay: _zone_relay,
+    ProtectionSignal: _protection_signal, CurrentTransformer: _current_transformer, VoltageTransformer: _voltage_transformer,
 }  # fmt: skip
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.elements import PROTECTION, CurrentTransformer, Element, Switching
 from northfell.core.model.network import Placement
 from northfell.core.model.settings import UnitSettings
 from northfell.core.quantities import UNITS, entry, wire_size
@@ -54,7 +54,7 @@ def words_of(e: Element, p: Placement, stand: Stand, tag: Tag, missing: bool, un
     shapes: list[Shape]
     if isinstance(e, CurrentTransformer):
         shapes = [Text(stand.box[2] + 3, (stand.box[1] + stand.box[3]) / 2 + 4, e.name, DATA, DATA_SIZE)]
-    elif isinstance(e, Relay):
+    elif isinstance(e, PROTECTION):
         lines = [[Piece(e.name, DATA, DATA_SIZE)]]
         shapes = _centred(lines, p.x * STEP, stand.box[1] - 4, tag, missing)
     elif len(e.TERMINALS) == 1 and not stand.across and not stand.to.flip and not p.flip:

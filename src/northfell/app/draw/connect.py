@@ -14,6 +14,7 @@ from northfell.core.model.elements import KINDS, Bus, Element
 from northfell.core.model.naming import Names
 from northfell.core.model.network import Network, Placement, Sheet, element_from, references_of
 from northfell.core.rules.ways import Connections
+from northfell.drawing.growing import beside
 from northfell.drawing.routing import nearest_on
 from northfell.drawing.sheet import draw
 from northfell.drawing.standing import STEP, Standing
@@ -146,14 +147,15 @@ def _place_bus(d: _Draft, standing: Standing, name: str, bus_kind: str, x: float
 def _place_attached(d: _Draft, standing: Standing, cls: type[Element], name: str, x: float, y: float) -> tuple[Change, str]:
     """A relay or current transformers, at the device on which they were dropped."""
     kind = str(cls.model_fields["kind"].default)
-    (p,) = references_of(cls)
+    p = next(p for p in references_of(cls) if p.name == cls.HELD_BY)
     met = symbol_at(standing, x, y, within=4.0)
     near = d.network.elements.get(met or "")
     if near is None or near.kind not in p.refers_to:
         raise NetworkRefused([InputRefused("place", near.name if near else "blank paper", p.accepted, "Drop it on the symbol.", f"{cls.TITLE} {name}")])
     at = d.sheet.placements[near.id]
-    where = Placement(x=at.x - 4, y=at.y) if kind == "relay" else Placement(x=at.x, y=at.y + 2)
-    new = d.add({"kind": kind, "name": name, p.name: near.id}, where)
+    new = d.add(
+        {"kind": kind, "name": name, p.name: near.id}, beside(kind, at, sum(e.kind == kind and e.holder == near.id for e in d.network.elements.values()))
+    )
     return d.change(f"Placed {name} at {near.name}"), new
 
 

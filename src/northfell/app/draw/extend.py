@@ -380,14 +380,16 @@ class _Growth:
 
     def _attached(self, said: Said, made: Plan) -> None:
         """A relay at a breaker, or current transformers at a device: at the one selected or placed last."""
-        field_name, holder = ("breaker", self.here.breaker) if said.kind == "relay" else ("measures", self.here.device)
+        field_name = KINDS[said.kind].HELD_BY
+        holder = self.here.breaker if field_name == "breaker" else self.here.device
         if not holder:
-            what = "A relay needs a breaker" if said.kind == "relay" else "Current transformers need a device or branch"
+            title = KINDS[said.kind].TITLE
+            what = f"A {title.lower()} needs a breaker" if field_name == "breaker" else "Current transformers need a device or branch"
             raise _Stop(f"{what}: select one, or type it first, such as “breaker, {EXAMPLES[said.kind]}”.")
         raw = {"kind": said.kind, "name": self._name(said), field_name: holder, **said.values}
         at = self.places.get(holder)
-        if said.kind == "relay" and holder in self.elements:  # only now does the breaker need its time
-            self.elements[holder] = self._filled(self.elements[holder], made, {"relay": {**raw, "breaker": "new"}})
+        if KINDS[said.kind].ORDERS and holder in self.elements:  # only now does the breaker need its time
+            self.elements[holder] = self._filled(self.elements[holder], made, {"orders": {**raw, "breaker": "new"}})
         self._put(self._filled(raw, made), growing.beside(said.kind, at) if at else growing.first_place())
 
     def _far_voltage(self, said: Said, v_here: float | None) -> tuple[float, bool]:

@@ -8,7 +8,7 @@ from northfell.core.model.by_element import ByElement
 from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.declare.rows import Row
 from northfell.core.model.elements import Element
-from northfell.core.model.network import references_of, title_of
+from northfell.core.model.network import title_of
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ def needed(elements: Mapping[str, Element], element: Element, study: str) -> Ite
 
 
 def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
-    return _acts(element, p) and _is_named(elements, element, p)
+    return _acts(element, p) and _is_ordered(elements, element, p)
 
 
 def _acts(element: Element, p: Parameter) -> bool:
@@ -50,9 +50,9 @@ def _acts(element: Element, p: Parameter) -> bool:
     return p.acts(values) and not (p.replaced_by and values.get(p.replaced_by) is not None)
 
 
-def _is_named(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
-    """Whether an element in service refers to this one, where the parameter is needed for that alone."""
-    return not p.named_by or any(e.kind == p.named_by and e.in_service and element.id in named(e) for e in elements.values())
+def _is_ordered(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
+    """Whether something in service opens this element, where the parameter is needed for that alone."""
+    return not p.when_ordered or any(e.ORDERS and e.in_service and e.orders == element.id for e in elements.values())
 
 
 @cache
@@ -69,11 +69,6 @@ def lacking_in(p: Parameter, row: Row, study: str | None = None) -> list[str]:
     """The columns that a row of a table lacks for a study, or for any."""
     asked = (c for c in p.columns if (study in c.needed_for if study else c.needed_for))
     return [c.name for c in asked if getattr(row, c.name) is None and c.acts(row.__dict__)]
-
-
-def named(element: Element) -> set[str]:
-    """The ids of the elements that this one refers to."""
-    return {getattr(element, p.name) for p in references_of(type(element))} - {None}
 
 
 @cache
@@ -101,7 +96,7 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: str) ->
     empty = _MAY_LACK.of(element).get(study)
     if empty is None or not element.in_service:
         return []
-    found = [Missing(element, p) for p in empty if _is_named(elements, element, p)]
+    found = [Missing(element, p) for p in empty if _is_ordered(elements, element, p)]
     for p in _tables_asked(type(element), study):
         if _is_needed(elements, element, p):
             columns = {c.name: c for c in p.columns}

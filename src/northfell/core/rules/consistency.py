@@ -5,7 +5,21 @@ from dataclasses import dataclass
 
 from northfell.core.model.base_voltage import FARTHEST
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import Breaker, Bus, Cable, Conductor, Element, Fuse, Relay, SeriesReactor, Switching, ThreeWindingTransformer, Transformer
+from northfell.core.model.elements import (
+    Breaker,
+    Bus,
+    Cable,
+    Conductor,
+    Element,
+    Fuse,
+    ProtectionSignal,
+    Relay,
+    SeriesReactor,
+    Switching,
+    ThreeWindingTransformer,
+    Transformer,
+    ZoneRelay,
+)  # fmt: skip
 from northfell.core.model.network import title_of
 from northfell.core.rules.zones import gaps, uncovered, zones_of
 
@@ -28,7 +42,8 @@ class Contradiction:
 
 def contradictions(elements: Mapping[str, Element]) -> list[Contradiction]:
     """All that does not fit together among the elements of a state."""
-    return [*_voltages(elements), *_parallel(elements), *_setting_groups(elements), *_zones(elements)]
+    of_protection = (*_setting_groups(elements), *_zones(elements), *_zone_relays(elements), *_signals(elements))
+    return [*_voltages(elements), *_parallel(elements), *of_protection]
 
 
 def _zones(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
@@ -43,6 +58,46 @@ def _zones(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
         names = ", ".join(e.name for e in left[:MOST_NAMED]) + (" …" if len(left) > MOST_NAMED else "")
         told = f"{len(left)} elements are" if len(left) > 1 else "1 element is"
         yield Contradiction(left[0], f"{told} covered by no protection zone: {names}.", False, "Name their zones at the current transformers.")
+
+
+def _zone_relays(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
+    """Differential relays of a zone that no current transformers bound: they see no fault."""
+    relays = [e for e in elements.values() if isinstance(e, ZoneRelay) and e.in_service and e.function == "differential"]
+    named = {zone.name for zone in zones_of(elements)} if relays else set()
+    for e in relays:
+        if e.zone not in named:
+            text = f"{title_of(e)} guards zone “{e.zone}”, which no current transformers bound: it is taken to see no fault."
+            yield Contradiction(e, text, True, "Name the zone at the current transformers at its edge, and here.")
+
+
+def _signals(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
+    """Signals that never come, or change nothing."""
+    signals = [e for e in elements.values() if isinstance(e, ProtectionSignal) and e.in_service and e.sender in elements]
+    relayed = {e.breaker for e in elements.values() if isinstance(e, Relay) and in_force(elements, e)} if signals else set()
+    zoned = {e.breaker for e in elements.values() if isinstance(e, ZoneRelay) and e.in_service} if signals else set()
+    for e in signals:
+        sender, receiver = elements[e.sender or ""], elements[e.breaker]
+        if sender.id == receiver.id:
+            yield Contradiction(e, f"{title_of(e)}: {sender.name} sends it to itself; it does nothing.", True, "Name another breaker as its sender.")
+        elif e.orders and sender.id not in relayed | zoned:
+            text = f"{title_of(e)}: {sender.name} has no relay that would send it."
+            yield Contradiction(e, text, True, "A trip of its own opens the breaker without telling others: put a relay there.")
+        elif not e.orders and not (sender.id in relayed or _short_time(sender)):
+            text = f"{title_of(e)}: {sender.name} has neither a relay nor a short-time or earth stage that would send it; {receiver.name} is not sure to wait."
+            yield Contradiction(e, text, True, "Zone interlocking needs a stage at the sender that tells what it sees.")
+        elif not e.orders and not _waits(elements, e, receiver):
+            text = f"{title_of(e)}: {receiver.name} has no stage that it could restrain."
+            yield Contradiction(e, text, False, "A short-time or earth stage waits; of relays a high stage, where the delay without restraint is given.")
+
+
+def _short_time(e: Element) -> bool:
+    return isinstance(e, Breaker) and e.trip == "electronic" and (e.trip_isd_a is not None or e.trip_ig_a is not None)
+
+
+def _waits(elements: Mapping[str, Element], signal: ProtectionSignal, receiver: Element) -> bool:
+    relays = (e for e in elements.values() if isinstance(e, Relay) and e.breaker == receiver.id and in_force(elements, e))
+    high = any(e.i_high_a is not None or e.i_earth_high_a is not None for e in relays)
+    return _short_time(receiver) or (high and signal.t_free_s is not None)
 
 
 def in_force(elements: Mapping[str, Element], relay: Relay) -> bool:

@@ -9,7 +9,7 @@ from northfell.core.errors import NorthfellError
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.declare.parameters import SECTIONS, Parameter, parameter, parameters_of
 from northfell.core.model.declare.rows import Row
-from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, Relay, Switching
+from northfell.core.model.elements import Bus, Changeover, CurrentTransformer, Element, ProtectionSignal, Relay, Switching, ZoneRelay
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.quantities import entry
@@ -151,7 +151,14 @@ def _operable(element: Element) -> str:
 def _trips(network: Network, element: Element) -> str:
     if isinstance(element, CurrentTransformer):
         return f"measures {network.elements[element.measures].name}{f', bounds zone {element.zone}' if element.zone else ''}"
-    return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay) else ""
+    if isinstance(element, ProtectionSignal):
+        sender = network.elements[element.sender].name if element.sender else "no breaker yet"
+        return (
+            f"from {sender}: {element.does.replace('trips', 'trips ' + network.elements[element.breaker].name, 1)}"
+            if element.orders
+            else (f"from {sender}: restrains {network.elements[element.breaker].name}")
+        )
+    return f"trips {network.elements[element.breaker].name}" if isinstance(element, Relay | ZoneRelay) else ""
 
 
 def _idle_table(element: Element, p: Parameter) -> bool:

@@ -60,7 +60,7 @@ class Parameter:
     section: str
     needed_for: tuple[str, ...]
     acts_when: tuple[When, ...]  # all of them must hold
-    named_by: str  # kind of element: needed only where one of that kind refers to the holder
+    when_ordered: bool  # needed only where something in service gives its element orders
     replaced_by: str  # the field that makes this one unnecessary
     typical: str  # key of the rule in catalogue.typical, empty if there is none
     wanted_for: tuple[str, ...]  # studies that run without it, but leave something untold: filled with the others
@@ -124,7 +124,7 @@ def param(
     section: str = "Rating",
     needed_for: Iterable[str] = (),
     acts_when: When | tuple[When, ...] = (),
-    named_by: str = "",
+    when_ordered: bool = False,
     replaced_by: str = "",
     typical: str = "",
     wanted_for: Iterable[str] = (),
@@ -150,7 +150,7 @@ def param(
         "section": section,
         "needed_for": list(needed_for),
         "acts_when": " and ".join(map(str, conditions)),
-        "named_by": named_by,
+        "when_ordered": when_ordered,
         "replaced_by": replaced_by,
         "typical": typical,
         "wanted_for": list(wanted_for),
@@ -208,7 +208,7 @@ def _read(model: type[BaseModel], name: str) -> Parameter:
         section=told("section"),
         needed_for=tuple(told("needed-for", [])),
         acts_when=tuple(When(c["field"], tuple(c["among"]) if c["among"] else None) for c in told("conditions", [])),
-        named_by=told("named-by"),
+        when_ordered=bool(told("when-ordered", False)),
         replaced_by=told("replaced-by"),
         typical=told("typical"),
         wanted_for=tuple(told("wanted-for", [])),

@@ -16,17 +16,20 @@ from northfell.core.model.elements.buses import Bus
 from northfell.core.model.elements.consumers import Consumer, InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor, motor_mva
 from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
 from northfell.core.model.elements.shunts import CapacitorBank, Compensation, EarthingTransformer, Shunt, ShuntReactor
+from northfell.core.model.elements.signalling import ProtectionSignal, ZoneRelay
 from northfell.core.model.elements.sources import Dispatched, Infeed, Inverter, SynchronousGenerator
 from northfell.core.model.elements.switching import GG_RATINGS_A, LINK_SIZES_A, OWN, BandPoint, Breaker, Changeover, Contactor, Fuse, Relay, Switch, Switching
 from northfell.core.model.elements.three_winding import ThreeWindingTransformer
 
 CLASSES: tuple[type[Element], ...] = (
     Bus, Infeed, SynchronousGenerator, Inverter, Transformer, ThreeWindingTransformer, Autotransformer, EarthingTransformer, Cable, Line, Trunking,
-    SeriesReactor, EquivalentBranch, Breaker, Switch, Fuse, Contactor, Changeover, CurrentTransformer, VoltageTransformer, Relay, InductionMotor,
+    SeriesReactor, EquivalentBranch, Breaker, Switch, Fuse, Contactor, Changeover, CurrentTransformer, VoltageTransformer, Relay, ZoneRelay,
+    ProtectionSignal, InductionMotor,
     SynchronousMotor, Load, Rectifier, CapacitorBank, ShuntReactor, Shunt,
 )  # fmt: skip
 KINDS: dict[str, type[Element]] = {cls.model_fields["kind"].default: cls for cls in CLASSES}
 AnyElement: Any = Annotated[reduce(or_, CLASSES), Field(discriminator="kind")]
+PROTECTION = (Relay, ZoneRelay, ProtectionSignal)  # what stands at a breaker and opens it, or tells it to wait
 DELIVERING = tuple(kind for kind, cls in KINDS.items() if cls.ABOUT.delivers)
 ELEMENT: TypeAdapter[Any] = TypeAdapter(AnyElement)
 
@@ -35,8 +38,10 @@ __all__ = [
     "Autotransformer", "Breaker", "Bus", "Cable", "CapacitorBank", "Changeover", "Compensation", "Conductor", "Consumer", "Contactor", "CurrentTransformer",
     "DELIVERING", "Dispatched", "Document", "ELEMENT",
     "BandPoint", "OWN", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "LINK_SIZES_A", "InductionMotor", "Infeed",
-    "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "Rectifier", "Reference", "Relay", "SeriesReactor", "Shunt",
+    "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "PROTECTION",
+    "ProtectionSignal", "Rectifier", "Reference", "Relay", "SeriesReactor",
+    "Shunt",
     "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
     "motor_mva",
-    "VoltageTransformer",
+    "VoltageTransformer", "ZoneRelay",
 ]  # fmt: skip

@@ -91,6 +91,7 @@ class Element(BaseModel):
 
     model_config = RECORD
     ABOUT: ClassVar[About] = About()
+    ORDERS: ClassVar[str] = ""  # field with the device that it opens
     HELD_BY: ClassVar[str] = ""  # field with the device at which it stands, of what has no terminals
     TERMINALS: ClassVar[tuple[str, ...]] = ()
     TITLE: ClassVar[str]
@@ -130,6 +131,11 @@ class Element(BaseModel):
     def holder(self) -> str | None:
         """The device at which it stands, for what has no terminals."""
         return self.__dict__[self.HELD_BY] if self.HELD_BY else None
+
+    @property
+    def orders(self) -> str | None:
+        """The device that it opens."""
+        return self.__dict__[self.ORDERS] if self.ORDERS else None
 
     @property
     def joined(self) -> tuple[int, int] | None:

@@ -135,7 +135,7 @@ class Breaker(Switching):
     )
     t_break_s: float | None = param(
         None, label="Interrupting time", symbol="tb", unit="s", gt=0, le=5, section="Protection", typical="breaker_interrupting_time",
-        needed_for=(AF, CO), named_by="relay", meaning="Opening plus arcing time, from the relay's order to the current's end.",
+        needed_for=(AF, CO), when_ordered=True, meaning="Opening plus arcing time, from the relay's order to the current's end.",
         enters="opens at t(relay) + tb"
     )
     rated_by: Literal[
@@ -227,6 +227,20 @@ class Breaker(Switching):
         None, label="Short-time band", symbol="tsd", section="Protection", needed_for=(AF, CO), acts_when=When("trip_isd_a"),
         meaning="Delay band, named by its nominal seconds.",
         enters="the band's slow edge is taken"
+    )
+    trip_sd_ramp: bool = param(
+        False, label="Short-time by I²t", section="Protection", acts_when=When("trip_isd_a"),
+        meaning="In: below ten times Ir the short-time band falls with I²t through its setting there. Out: it is flat.",
+        enters="t = band·(10/(I/Ir))² below 10·Ir, never below the flat band"
+    )
+    trip_ig_a: float | None = param(
+        None, label="Earth pickup", symbol="Ig", unit="A", gt=0, le=50000, section="Earth-fault protection", acts_when=ELECTRONIC,
+        meaning="Of the residual current 3·I0, measured by its own transformers. Empty: no earth-fault stage. Tolerance ±10 %. At most 1200 A by NEC 230.95.",
+        enters="opens within the earth band from 1.1·Ig for certain"
+    )
+    trip_tg: Literal["0.1", "0.2", "0.3", "0.4"] | None = param(
+        None, label="Earth band", symbol="tg", section="Earth-fault protection", needed_for=(CO,), acts_when=When("trip_ig_a"),
+        meaning="Delay band, named by its nominal seconds.", enters="the band's slow edge is taken"
     )
     trip_im_a: float | None = param(
         None, label="Magnetic pickup", symbol="Im", unit="A", gt=0, le=200000, section="Protection", needed_for=(AF, CO),
@@ -344,7 +358,7 @@ EARTH_STAGE = When("i_earth_pickup_a")
 class Relay(Element):
     """An overcurrent relay on current transformers at a breaker, with an inverse-time and a high stage, for phases and for earth faults."""
 
-    TITLE, LETTER, HELD_BY = "Overcurrent relay", "B", "breaker"
+    TITLE, LETTER, HELD_BY, ORDERS = "Overcurrent relay", "B", "breaker", "breaker"
     ABOUT = About(
         group="Measuring", short="Relay", words={"relay": {}}, example="relay si 240 A tm 0.25 ct 300/1", typed={"current": "i_pickup_a"}
     )
@@ -430,6 +444,24 @@ class Relay(Element):
     t_negative_s: float | None = param(
         None, label="Negative-sequence delay", symbol="t2>", unit="s", ge=0, le=100, section="Protection", needed_for=(CO,), acts_when=When("i_negative_a"),
         meaning="Definite time of that stage, its own operating time included.", enters="46: operates after this time"
+    )
+    v_under_pct: float | None = param(
+        None, label="Undervoltage", symbol="U<", unit="%", gt=0, lt=100, section="Protection", source="IEEE C37.2, 27",
+        meaning="Stage that opens where the least voltage between two phases is below this part of the nominal one. Empty: no such stage.",
+        enters="27: operates below this voltage"
+    )
+    t_under_s: float | None = param(
+        None, label="Undervoltage delay", symbol="tU<", unit="s", ge=0, le=1000, section="Protection", needed_for=(AF, CO), acts_when=When("v_under_pct"),
+        meaning="Definite time of that stage, its own operating time included.", enters="27: operates after this time"
+    )
+    v_over_pct: float | None = param(
+        None, label="Overvoltage", symbol="U>", unit="%", gt=100, le=200, section="Protection", source="IEEE C37.2, 59",
+        meaning="Stage that opens above this part of the nominal voltage. It is held against the voltages of the load flow; faults do not drive it. Empty: "
+        "no such stage.", enters="59: coordination, above the voltage that the load flow finds"
+    )
+    t_over_s: float | None = param(
+        None, label="Overvoltage delay", symbol="tU>", unit="s", ge=0, le=1000, section="Protection", needed_for=(CO,), acts_when=When("v_over_pct"),
+        meaning="Definite time of that stage.", enters="59: told on the settings schedule"
     )
     i_thermal_a: float | None = param(
         None, label="Thermal current", symbol="k·Ib", unit="A", gt=0, le=50000, section="Protection", source="IEC 60255-149",

@@ -17,7 +17,7 @@ from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, beside, devices_of, follow, lacking_of, need_more, through_devices
+from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, beside, devices_of, follow, lacking_of, through_devices, wanted_by
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "arc_flash"
@@ -106,9 +106,9 @@ class _Tried:
         share = self.i_arc_ka / self.ibf_ka[:, :, None]
         closed = set(net.topology.closed_ids)
         carried = [d for d in devices if d in closed]
-        more = need_more(devices.values())
-        seen = beside([through_devices(f, carried, more).at((..., None)) for f in flows], (len(carried), 0, 0))
-        self.through = {d: seen.at((k, ..., None)).times(share) for k, d in enumerate(carried)}
+        wanted = wanted_by(devices.values())
+        seen = beside([through_devices(f, carried, wanted.more, wanted.elsewhere).at((..., None)) for f in flows], (len(carried), 0, 0))
+        self.through = {d: seen.at((k, ..., None)).times(share, arc=True) for k, d in enumerate(carried)}
         self.i_device_ka = {d: i.phase_a / 1000 for d, i in self.through.items()}
         self.opens_at_s = {d: devices[d].interrupts_at_s(i) for d, i in self.through.items()}
         self.faults, self._solved = faults, Solved()
@@ -125,7 +125,7 @@ class _Tried:
             i_arc_ka = factor * _arcing_current_ka(bus, ibf_ka)
             return ibf_ka if math.isnan(i_arc_ka) else i_arc_ka  # too little for the model: taken as bolted
 
-        asked = Asked(self.faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka)
+        asked = Asked(self.faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False)
         return follow(self.faults, asked, lambda net: short_circuit.run(net, self.faults.settings), self.devices, self._solved)
 
 

@@ -228,7 +228,7 @@ def _quicker(device: Device) -> Device | None:
     first = device.relays[0]
     step, _ = setting_steps(first, "time_multiplier")
     less = round((first.time_multiplier or 0.0) - step, 6)
-    return Device(device.switch, (first.model_copy(update={"time_multiplier": less}), *device.relays[1:])) if less > 0 else None
+    return device.with_holder(first.model_copy(update={"time_multiplier": less})) if less > 0 else None
 
 
 def _cost(tried: _Tried, device: str, changes: int) -> tuple[float, ...]:
@@ -257,15 +257,15 @@ def _candidates(device: Device) -> Candidates:
         first = device.relays[0]
         for values in _of_relay(first):
             changed = first.model_copy(update=values)
-            yield Device(switch, (changed, *device.relays[1:])), sum(getattr(first, k) != v for k, v in values.items())
+            yield device.with_holder(changed), sum(getattr(first, k) != v for k, v in values.items())
     elif isinstance(switch, Breaker):
         for values in _of_trip(switch):
-            yield Device(switch.model_copy(update=values), ()), sum(getattr(switch, k) != v for k, v in values.items())
+            yield device.with_holder(switch.model_copy(update=values)), sum(getattr(switch, k) != v for k, v in values.items())
     elif isinstance(switch, Fuse):
         _, sizes = setting_steps(switch, "i_rated_a")
         for size in sizes:
             if size != switch.i_rated_a:
-                yield Device(switch.model_copy(update={"i_rated_a": size}), ()), 1
+                yield device.with_holder(switch.model_copy(update={"i_rated_a": size})), 1
 
 
 def _of_relay(relay: Relay) -> Iterator[dict[str, Any]]:

@@ -15,7 +15,7 @@ from northfell.core.studies.coordination.rule import RULES, Rule
 from northfell.core.studies.coordination.schedule import points_table, settings_table, zones_table
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.duty import withstands_ka
-from northfell.core.studies.protection import Device, Through
+from northfell.core.studies.protection import Device, Through, exchanged
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Table, build
 
@@ -74,7 +74,7 @@ class Coordination:
     def with_device(self, changed: Device) -> "Coordination":
         """The same with a device set otherwise: what flows is as it was, gaps and rules are held anew."""
         assert self.again is not None
-        return self.again({**self.devices, changed.switch.id: changed}, changed.switch.id, self)
+        return self.again(*exchanged(self.devices, changed), self)
 
     def v_kv(self, device: str) -> float:
         """Nominal voltage at a device [kV]."""

@@ -20,6 +20,9 @@ RULES = {
     "transformer ratio": "has the ratio of its current transformers",
     "transformer accuracy": "has current transformers that stay accurate",
     "transformer saturation": "has current transformers that no direct part saturates",
+    "undervoltage": "opens below the voltage of the load flow alone",
+    "overvoltage": "opens above the voltage of the load flow alone",
+    "breaker failure": "waits until the breaker it watches has opened",
     "least fault": "sees the least fault",
     "least earth fault": "sees the least earth fault",
 }

@@ -9,8 +9,9 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun
-from northfell.core.model.elements import Cable, CurrentTransformer, Element, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
+from northfell.core.model.elements import Breaker, Cable, CurrentTransformer, Element, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
+from northfell.core.model.elements.signalling import ON_FAILURE
 from northfell.core.quantities import figure as f
 from northfell.core.rules.zones import FIRST, SECOND
 from northfell.core.studies.coordination.code_rules import code_rules
@@ -28,6 +29,7 @@ from northfell.core.studies.short_circuit import ShortCircuit
 SQRT3 = math.sqrt(3)
 POINTS = 80  # currents at which a device is held against a limit
 FIRST_CYCLES_S = 0.1
+FAILURE_MARGIN_S = 0.05  # reset of the current detector, and a margin
 SOLIDLY = 0.5  # of the least fault between phases: an earth fault of as much is one that phase devices are meant for
 
 
@@ -48,7 +50,8 @@ class Rules:
         """All rules of a device for a zone that it feeds; of one that looks the other way, only that."""
         if self.devices[one.device].looks_away(self.order.way(one.device, one.zone)):
             others = ", ".join(self.net.name(d) for d in one.upstream) or "nothing else"
-            basis = f"it looks the other way: faults here are left to {others}"
+            why = "it acts on its zone alone" if self.devices[one.device].acts_on_its_zone_alone else "it looks the other way"
+            basis = f"{why}: faults here are left to {others}"
             yield Rule(one.device, "least fault", None, None, 1.0, self.settings.sensitivity, "×", PRACTICE, basis)
             return
         yield from self._load(one)
@@ -62,6 +65,8 @@ class Rules:
                 yield from self._motor(one, cast(InductionMotor | SynchronousMotor, e))
         yield from self._generator(one)
         yield from code_rules(self, one)
+        yield from self._voltage(one)
+        yield from self._failure(one)
         yield from self._measured(one)
         yield from self._least(one)
 
@@ -289,6 +294,33 @@ class Rules:
             if e.feeds:
                 by.setdefault(zone_of[top.bus_index[e.buses[0]]], []).append(e)
         return {zone: g for zone, (g, *others) in by.items() if not others and isinstance(g, SynchronousGenerator)}
+
+    # --- what it goes by beside currents
+
+    def _voltage(self, one: Standing) -> Iterator[Rule]:
+        """Its undervoltage and overvoltage stages, at the edges of their bands, against the voltage that the load flow finds at it."""
+        at = self.net.elements[one.device].buses[0]
+        for fn in self.devices[one.device].functions:
+            rule = {"27": "undervoltage", "59": "overvoltage"}.get(fn.code)
+            if rule is None or fn.measured_at:
+                continue
+            if self.flow is None or at not in self.flow.net.topology.bus_index:
+                yield Rule(one.device, rule, None, None, 1.0, 1.02, "×", PRACTICE, "there is no load flow in this state")
+                continue
+            v = abs(complex(self.flow.v[self.flow.net.topology.bus_index[at]]))
+            start = 1 - fn.curve.from_a("fast") if rule == "undervoltage" else fn.curve.from_a("fast")
+            basis = f"may operate {'below' if rule == 'undervoltage' else 'above'} {f(100 * start)} %, the load flow finds {f(100 * v)} %"
+            yield Rule(one.device, rule, None, v / start if rule == "undervoltage" else start / v, 1.0, 1.02, "×", PRACTICE, basis)
+
+    def _failure(self, one: Standing) -> Iterator[Rule]:
+        """Of a signal on failure that it receives: whether it waits until the sender has opened, and its current detector has seen that."""
+        for link in self.devices[one.device].links:
+            if link.signal.does != ON_FAILURE or not isinstance(link.sender.switch, Breaker) or not link.sender.switch.t_break_s:
+                continue
+            opens, waits = link.sender.switch.t_break_s, link.signal.t_failure_s or 0.0
+            basis = f"{link.signal.name} waits {f(waits)} s; {link.sender.name} takes {f(opens)} s, reset and margin {f(FAILURE_MARGIN_S)} s"
+            source, value = "IEEE C37.119 (margin unverified)", waits / (opens + FAILURE_MARGIN_S)
+            yield Rule(one.device, "breaker failure", link.sender.switch.id, value, 1.0, 1.1, "×", source, basis)
 
     # --- what it measures with
 

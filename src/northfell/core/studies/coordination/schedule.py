@@ -25,12 +25,17 @@ _ZONES = (("state", "", "State"), ("zone", "", "Zone"), ("transformers", "", "Cu
 SET = {
     "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False), ("looks", False), ("voltage", False), ("v_release_pct", False)),
     "50": (("i_high_a", True), ("t_high_s", False), ("looks", False)),
+    "27": (("v_under_pct", False), ("t_under_s", False)),
+    "59": (("v_over_pct", False), ("t_over_s", False)),
+    "87": (("zone", False), ("i_difference_a", False), ("t_operate_s", False)),
+    "AFD": (("i_pickup_a", False), ("t_operate_s", False)),
     "46": (("i_negative_a", True), ("t_negative_s", False)),
     "49": (("i_thermal_a", True), ("t_thermal_s", False)),
     "51N": (("earth_curve", False), ("i_earth_pickup_a", True), ("earth_multiplier", False), ("earth_looks", False)),
     "50N": (("i_earth_high_a", True), ("t_earth_high_s", False), ("earth_looks", False)),
     "trip L": (("trip_ir_a", False), ("trip_tr_s", False)),
-    "trip S": (("trip_isd_a", False), ("trip_tsd", False)),
+    "trip S": (("trip_isd_a", False), ("trip_tsd", False), ("trip_sd_ramp", False)),
+    "trip G": (("trip_ig_a", False), ("trip_tg", False)),
     "trip I": (("trip_ii_a", False),),
     "maintenance": (("i_maintenance_a", False),),
     "thermal": (("trip_ir_a", False),),
@@ -39,7 +44,8 @@ SET = {
     "fuse link": (("link", False), ("i_rated_a", False)),
 }
 
-UNUSED = {"looks": "both ways", "earth_looks": "both ways", "voltage": "independent"}  # what need not be set
+NOT_INJECTED = ("27", "59", "AFD")  # no current makes them operate
+UNUSED = {"trip_sd_ramp": False, "looks": "both ways", "earth_looks": "both ways", "voltage": "independent"}  # what need not be set
 
 
 def settings_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
@@ -48,6 +54,8 @@ def settings_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
 
 
 def _settings(net: Compiled, device: Device, fn: Function) -> Iterator[tuple[Any, ...]]:
+    if fn.measured_at:  # of a signal: it is set where it is measured
+        return
     holder = fn.holder
     declared = {p.name: p for p in parameters_of(type(holder))}
     for field, through_ct in SET.get(fn.code, ()):
@@ -67,7 +75,7 @@ def points_table(net: Compiled, devices: Mapping[str, Device]) -> Table:
     rows = []
     for one in devices.values():
         for fn in one.functions:
-            if isinstance(fn.holder, Fuse):
+            if isinstance(fn.holder, Fuse) or fn.code in NOT_INJECTED or fn.measured_at:
                 continue
             for multiple in AROUND if fn.fast or fn.code in ("trip S", "46") else MULTIPLES:
                 i = fn.curve.pickup_a * multiple

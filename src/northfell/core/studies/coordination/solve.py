@@ -83,21 +83,21 @@ class _Held:
     kinds: tuple[str, ...]
     waits: tuple[str, ...]
 
-    def __call__(self, devices: Mapping[str, Device], changed: str = "", before: Coordination | None = None) -> Coordination:
-        """The coordination of devices; with `before`, what has nothing to do with the one that changed is taken from there."""
+    def __call__(self, devices: Mapping[str, Device], changed: frozenset[str] = frozenset(), before: Coordination | None = None) -> Coordination:
+        """The coordination of devices; with `before`, what has nothing to do with those that changed is taken from there."""
         rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings)
         half_cycle_s = 0.5 / self.faults.net.frequency_hz
         kept = before or Coordination(self.faults.net, self.settings, self.faults, devices, (), (), (), ())
-        again = [s for s in self.standing if before is None or changed in (s.device, *s.upstream)]
-        alone = [s for s in self.standing if before is None or s.device == changed]
+        again = [s for s in self.standing if before is None or not changed.isdisjoint((s.device, *s.upstream))]
+        alone = [s for s in self.standing if before is None or s.device in changed]
         touched = {(above, s.device) for s in again for above in s.upstream}
         pairs = [p for p in kept.pairs if (p.upstream, p.downstream) not in touched]
         for one in again:
             if self._looks_away(one, devices):
                 continue
             pairs += pairs_of(one, devices, self.order.buses[one.zone], self.i, self.settings, self.kinds, half_cycle_s)
-        of_rules = [r for r in kept.rules if r.device != changed] + [rule for one in alone for rule in rules.of(one)]
-        times = [t for t in kept.times if t.device != changed]
+        of_rules = [r for r in kept.rules if r.device not in changed] + [rule for one in alone for rule in rules.of(one)]
+        times = [t for t in kept.times if t.device not in changed]
         facing = [one for one in alone if not self._looks_away(one, devices)]
         times += [t for one in facing for t in _times(one, devices[one.device], self.order.buses[one.zone], self.i, self.kinds)]
         return Coordination(

@@ -8,7 +8,7 @@ from northfell.core.studies.duty import equations as eq
 from northfell.core.studies.duty.currents import BLOCK, Currents
 from northfell.core.studies.duty.result import Duty
 from northfell.core.studies.duty.rules import empty
-from northfell.core.studies.protection import Device, Zones, devices_of, through_devices
+from northfell.core.studies.protection import Device, Zones, devices_of, through_devices, wanted_by
 from northfell.core.studies.short_circuit import CASES, Case, IecCase, heat_of_direct_part, peak_factor
 
 BY = "IEC 60364-4-43"
@@ -41,7 +41,7 @@ def heats(currents: Currents) -> dict[str, list[Heat]]:
                 if b in currents.fed:
                     at.setdefault(b, []).append(e)
     devices = devices_of(net.elements)
-    zones = Zones(net, devices)
+    zones, wanted = Zones(net, devices), wanted_by(devices.values())
     found: dict[str, list[Heat]] = {}
     buses = list(at)
     for case in CASES:
@@ -50,7 +50,7 @@ def heats(currents: Currents) -> dict[str, list[Heat]]:
             flows = currents.faults.cases[case].flows(some)
             for k, bus in enumerate(some):
                 interest = [d for d in zones.devices_of_interest(bus) if d in currents.closed]
-                through = through_devices(flows, interest)
+                through = through_devices(flows, interest, elsewhere=wanted.elsewhere)
                 opens = {d: float(devices[d].opens_at_s(through.at((n, k)))) for n, d in enumerate(interest)}
                 isolation = zones.isolate(bus, opens)
                 t_k = 1.0 if currents.ieee else currents.faults.settings.t_k_s

@@ -1,20 +1,22 @@
 """The protective devices of a network in one state, and when each has opened for a current through it."""
 
 import math
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from northfell.core.model.elements import OWN, Breaker, Element, Fuse, Relay
+from northfell.core.model.elements import OWN, Breaker, Bus, Element, Fuse, ProtectionSignal, Relay, ZoneRelay
+from northfell.core.model.elements.signalling import RESTRAINS
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told
 from northfell.core.rules.completeness import missing, missing_of
 from northfell.core.rules.consistency import above_its_voltage, in_force
+from northfell.core.rules.zones import zones_of
 from northfell.core.studies.protection.curves import Floats
-from northfell.core.studies.protection.functions import Function, functions_of
+from northfell.core.studies.protection.functions import Function, Guard, functions_of, restrained, signalled
 from northfell.core.studies.protection.through import Amperes, Edge, Measured, Seen, Through, seen_by
 from northfell.core.working import Working
 
@@ -31,11 +33,21 @@ class Clearing:
 
 
 @dataclass(frozen=True)
+class Link:
+    """A signal that a device receives, with the one that sends it."""
+
+    signal: ProtectionSignal
+    sender: "Device"  # without what it receives itself
+
+
+@dataclass(frozen=True)
 class Device:
-    """A switching device that opens by itself: a fuse, a breaker with its own trip, or a breaker with relays."""
+    """A switching device that opens by itself: a fuse, a breaker with its own trip, or a breaker with relays or a signal that trips it."""
 
     switch: Breaker | Fuse
     relays: tuple[Relay, ...] = ()
+    guards: tuple[Guard, ...] = ()
+    links: tuple[Link, ...] = ()
 
     @property
     def name(self) -> str:
@@ -43,19 +55,45 @@ class Device:
 
     def __getstate__(self) -> dict[str, Any]:
         """Without its functions, which are made again where they are asked for: a result that holds devices goes between processes."""
-        return {"switch": self.switch, "relays": self.relays}
+        return {"switch": self.switch, "relays": self.relays, "guards": self.guards, "links": self.links}
 
     def with_holder(self, changed: Element) -> "Device":
         """The same with its switch, or one of its relays, set otherwise."""
         if isinstance(changed, Relay):
-            return Device(self.switch, tuple(changed if r.id == changed.id else r for r in self.relays))
+            return replace(self, relays=tuple(changed if r.id == changed.id else r for r in self.relays))
         assert isinstance(changed, Breaker | Fuse)
-        return Device(changed, self.relays)
+        return replace(self, switch=changed)
+
+    @property
+    def holders(self) -> tuple[Element, ...]:
+        """All that carries settings of it."""
+        return self.switch, *self.relays, *(g.relay for g in self.guards), *(link.signal for link in self.links)
+
+    @property
+    def alone(self) -> "Device":
+        """Without what it receives from others."""
+        return replace(self, links=()) if self.links else self
 
     @cached_property
     def functions(self) -> tuple[Function, ...]:
-        """What opens it."""
-        return functions_of(self.switch, self.relays)
+        """What opens it, where no other device fails."""
+        restraints = [link for link in self.links if link.signal.does == RESTRAINS]
+        senders = [(link.sender.switch.id, link.sender.functions) for link in restraints]
+        free_s = max((link.signal.t_free_s for link in restraints if link.signal.t_free_s is not None), default=None)
+        own = (restrained(fn, senders, free_s) for fn in functions_of(self.switch, self.relays, self.guards))
+        return (*own, *(fn for fn in self._signalled if not fn.if_fails))
+
+    @cached_property
+    def on_failure(self) -> tuple[Function, ...]:
+        """What opens it where another device fails."""
+        return tuple(fn for fn in self._signalled if fn.if_fails)
+
+    @cached_property
+    def _signalled(self) -> tuple[Function, ...]:
+        if not isinstance(self.switch, Breaker):
+            return ()
+        trips = (link for link in self.links if link.signal.does != RESTRAINS)
+        return tuple(fn for link in trips for fn in signalled(link.signal, link.sender.functions, self.switch))
 
     def opens_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
@@ -94,9 +132,14 @@ class Device:
         return np.asarray(np.max(ratios, axis=0)) if ratios else np.zeros(np.shape(seen_by(measures, i)))
 
     def looks_away(self, way: int) -> bool:
-        """Whether all that it has against faults looks against a way."""
-        against = [fn for fn in self.functions if not fn.overload]
-        return bool(against) and all(fn.looks == -way for fn in against)
+        """Whether all that it has against faults looks against a way, or at its zone alone."""
+        against = [fn for fn in self.functions if not fn.overload and fn.measures != "dip" and fn.guards is None and not fn.measured_at]
+        return all(fn.looks == -way for fn in against)
+
+    @property
+    def acts_on_its_zone_alone(self) -> bool:
+        """Whether it has nothing against faults anywhere else."""
+        return self.looks_away(1) and self.looks_away(-1)
 
     def along(self, i_a: Floats, like: Through | None = None) -> Through:
         """Currents of the phase [A], with all that goes with such a share of a fault that it sees.
@@ -121,28 +164,72 @@ class Device:
             for t, one in fastest.values():
                 one.tell(w, one.seen_with_working(i, w), t)
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
-        return Clearing(t + first.adds_s, first.stage, first.fast) if np.isfinite(t) else Clearing(t, first.rests)
+        return Clearing(t + first.adds_s, first.stage_at(i), first.fast) if np.isfinite(t) else Clearing(t, first.rests)
 
 
 def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
     """The devices in service, by the id of their switch. A breaker without trip and relay is none."""
     relays: dict[str, list[Relay]] = {}
+    guards: dict[str, list[ZoneRelay]] = {}
+    signals: dict[str, list[ProtectionSignal]] = {}
     for e in elements.values():
         if isinstance(e, Relay) and in_force(elements, e):
             relays.setdefault(e.breaker, []).append(e)
+        elif isinstance(e, ZoneRelay) and e.in_service:
+            guards.setdefault(e.breaker, []).append(e)
+        elif isinstance(e, ProtectionSignal) and e.in_service:
+            signals.setdefault(e.breaker, []).append(e)
+    guarded = _buses_of(elements, [g for some in guards.values() for g in some])
     found: dict[str, Device] = {}
     for e in elements.values():
         if isinstance(e, Fuse):
             if not above_its_voltage(elements, e):
                 found[e.id] = Device(e)
-        elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays):
-            found[e.id] = Device(e, tuple(relays.get(e.id, ())))
+        elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays or e.id in guards or any(s.orders for s in signals.get(e.id, ()))):
+            found[e.id] = Device(e, tuple(relays.get(e.id, ())), tuple(Guard(g, guarded[g.id]) for g in guards.get(e.id, ())))
+    alone = dict(found)
+    for device, received in signals.items():
+        if device in found:
+            links = (Link(s, alone[s.sender]) for s in received if s.sender in alone and s.sender != device)
+            found[device] = replace(found[device], links=tuple(links))
+    return {d: one for d, one in found.items() if one.functions or one.on_failure}
+
+
+def _buses_of(elements: Mapping[str, Element], relays: list[ZoneRelay]) -> dict[str, frozenset[str]]:
+    """At which buses each zone relay sees faults."""
+    zones = {zone.name: zone.covers for zone in zones_of(elements)} if any(r.function == "differential" for r in relays) else {}
+    found = {}
+    for r in relays:
+        covers = zones.get(r.zone, frozenset()) if r.function == "differential" else [r.bus]
+        found[r.id] = frozenset(i for i in covers if i and isinstance(elements.get(i), Bus))
     return found
 
 
-def need_more(devices: Iterable[Device]) -> bool:
-    """Whether any device measures more than the current of a phase and the residual one."""
-    return any(fn.needs_more for one in devices for fn in one.functions)
+def exchanged(devices: Mapping[str, Device], changed: Device) -> tuple[dict[str, Device], frozenset[str]]:
+    """Devices with one set otherwise, and all whose times that may change: what it tells others is of its settings too."""
+    i = changed.switch.id
+    made, touched = {**devices, i: changed}, {i}
+    for d, one in devices.items():
+        if any(link.sender.switch.id == i for link in one.links):
+            told = made[d]
+            made[d] = replace(told, links=tuple(replace(k, sender=changed.alone) if k.sender.switch.id == i else k for k in told.links))
+            touched.add(d)
+    return made, frozenset(touched)
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What devices measure beside the current of a phase and the residual one of their own."""
+
+    more: bool
+    elsewhere: tuple[str, ...]  # other breakers whose currents some of them take
+
+
+def wanted_by(devices: Iterable[Device]) -> Wanted:
+    """What is to be known for these devices."""
+    functions = [fn for one in devices for fn in (*one.functions, *one.on_failure)]
+    told_by: Iterator[str] = (d for fn in functions for d in fn.told_by)
+    return Wanted(any(fn.needs_more for fn in functions), tuple(dict.fromkeys(told_by)))
 
 
 def lacking_of(net: Compiled, study: str) -> dict[str, list[str]]:
@@ -150,11 +237,13 @@ def lacking_of(net: Compiled, study: str) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for one in missing(net.elements, study, net.taking_part.values()):
         e = one.element
-        if isinstance(e, Breaker | Fuse) or (isinstance(e, Relay) and in_force(net.elements, e)):
-            found.setdefault(e.breaker if isinstance(e, Relay) else e.id, []).append(told(net, one))
+        if isinstance(e, Relay) and not in_force(net.elements, e):
+            continue
+        if isinstance(e, Breaker | Fuse | Relay | ZoneRelay | ProtectionSignal):
+            found.setdefault(e.id if isinstance(e, Breaker | Fuse) else e.breaker, []).append(told(net, one))
     return found
 
 
 def is_complete(elements: Mapping[str, Element], device: Device, study: str) -> bool:
     """Whether all that its functions need for a study is there."""
-    return not any(missing_of(elements, e, study) for e in (device.switch, *device.relays))
+    return not any(missing_of(elements, e, study) for e in device.holders)

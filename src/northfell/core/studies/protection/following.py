@@ -12,7 +12,7 @@ import numpy as np
 
 from northfell.core.model.elements import Element
 from northfell.core.network import Compiled, compile_network
-from northfell.core.studies.protection.devices import Device, devices_of, need_more
+from northfell.core.studies.protection.devices import Device, Wanted, devices_of, wanted_by
 from northfell.core.studies.protection.functions import Function
 from northfell.core.studies.protection.through import Edge, Through, seen_by, through_devices
 from northfell.core.studies.short_circuit import Flows, ShortCircuit
@@ -77,6 +77,8 @@ class Asked:
     case: str = "max"
     current_ka: Callable[[float], float] = lambda i_bolted_ka: i_bolted_ka  # what flows of a bolted current: less of an arc
     edge: Edge = "slow"
+    arc: bool = False  # the fault is known to be one
+    on_failure: bool = True  # signals of breaker failure come where their time is up; not where a time must be counted on
     failed: frozenset[str] = frozenset()  # devices that do not open
     longest_s: float = 100.0
 
@@ -120,13 +122,13 @@ class _Loop:
     opened: set[str] = field(default_factory=set)
     told: list[str] = field(default_factory=list)
     flows: Flows = field(init=False)
-    more: bool = False  # some device measures more than currents
+    wanted: Wanted = field(init=False)
     bolted_ka: float = 0.0
     share: float = 1.0
 
     def run(self) -> TripOrder:
-        self.more = need_more(self.devices.values())
-        running = [_Running(d, f) for d, one in self.devices.items() for f in one.functions]
+        self.wanted = wanted_by(self.devices.values())
+        running = [_Running(d, f) for d, one in self.devices.items() for f in (*one.functions, *one.on_failure) if self._acts(f)]
         for _ in range(MOST_EVENTS):
             net = self.faults.net
             bus = net.topology.bus_index.get(self.asked.bus_id, -1)
@@ -152,6 +154,9 @@ class _Loop:
         self.told.append(f"Given up after {MOST_EVENTS} openings.")
         return self._made(math.inf)
 
+    def _acts(self, function: Function) -> bool:
+        return not function.if_fails or self.asked.on_failure
+
     def _made(self, cleared_s: float) -> TripOrder:
         return TripOrder(tuple(self.steps), tuple(self.intervals), cleared_s, tuple(self.told))
 
@@ -164,7 +169,7 @@ class _Loop:
         """Through each device that is closed [A]."""
         closed = set(self.faults.net.topology.closed_ids)
         carry = [d for d in self.devices if d in closed and d not in self.opened]
-        through = through_devices(self.flows, carry, self.more).times(self.share)
+        through = through_devices(self.flows, carry, self.wanted.more, self.wanted.elsewhere).times(self.share, self.asked.arc)
         return {d: through.at((k, 0)) for k, d in enumerate(carry)}
 
     def _next(self, running: list[_Running], i_a: Mapping[str, Through]) -> tuple[float, list[_Running]]:

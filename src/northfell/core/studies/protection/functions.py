@@ -4,7 +4,7 @@ Codes after IEEE C37.2 where it has one: 51 inverse time, 50 instantaneous or de
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,7 +12,7 @@ import numpy as np
 
 from northfell.core.catalogue.links import band_of
 from northfell.core.catalogue.tables import relay_curves
-from northfell.core.model.elements import OWN, BandPoint, Breaker, Element, Fuse, Relay
+from northfell.core.model.elements import OWN, BandPoint, Breaker, Element, Fuse, ProtectionSignal, Relay, ZoneRelay
 from northfell.core.quantities import figure as f
 from northfell.core.studies.protection.curves import Floats, link_time_s, points_time_s, relay_time_s
 from northfell.core.studies.protection.through import EDGES, Amperes, Edge, Measured, Seen, Through, seen_by
@@ -33,6 +33,10 @@ MOULDED_AT_ONCE_S = ((0.01, 0.017), (0.01, 0.025))  # up to 400 A, above
 MINIATURE_PICKUP, MINIATURE_TEST, MINIATURE_TEST_S = (1.13, 1.45), 2.55, (60.0, 120.0)  # up to 32 A, above
 MINIATURE_CLASSES = {"B": (3.0, 5.0), "C": (5.0, 10.0), "D": (10.0, 20.0)}
 MINIATURE_AT_ONCE_S = (0.01, 0.1)
+EARTH_BANDS_S = {"0.1": (0.08, 0.16), "0.2": (0.20, 0.28), "0.3": (0.32, 0.42), "0.4": (0.44, 0.56)}
+RAMP_TO = 10.0  # times Ir, up to which a short-time band falls with I²t
+LOWEST_BAND = "0.1"  # of a short-time or earth stage that nothing restrains
+BY_LIGHT_ALONE_A = 1e-6  # any current at all
 LEAST_RESTRAINED = 0.25  # of pickup, at a quarter of the voltage and below
 UNKNOWN = Seen()
 LEAST_PART = 1e-9  # of a pickup: less is nothing
@@ -74,6 +78,32 @@ class Curve:
 
 
 @dataclass(frozen=True)
+class Restraint:
+    """What makes a stage wait as set: senders that see the fault. Where none does it has a curve of its own."""
+
+    by: tuple[tuple[str, tuple["Function", ...]], ...]  # breakers that send, with their functions
+    free: Curve
+
+    def holds(self, i: Amperes, edge: Edge) -> Floats:
+        """Whether it may be restrained (for the slow edge), or is for certain (for the fast one): by stages that are known to send."""
+        held = np.zeros(np.shape(i.phase_a if isinstance(i, Through) else i), bool)
+        for sender, functions in self.by:
+            there = i.elsewhere.get(sender) if isinstance(i, Through) else None
+            if there is None:  # it is not known what it sees
+                held |= edge == "slow"
+                continue
+            for fn in functions:
+                if edge == "slow":
+                    held |= np.asarray(fn.sees(there, "fast") >= fn.curve.from_a("fast"))
+                elif fn.code in SENDING:
+                    held |= np.asarray(fn.sees(there, "slow") >= fn.curve.from_a("slow"))
+        return held
+
+
+SENDING = ("50", "51", "50N", "51N", "trip S", "trip G")  # stages that tell others that they see a fault
+
+
+@dataclass(frozen=True)
 class Function:
     """One protective function of a device, as it is set."""
 
@@ -90,25 +120,51 @@ class Function:
     released: "Released | None" = None  # what the voltage does to its pickup
     overload: bool = False  # against what lasts, not to be counted on in faults
     reset: "Reset | None" = None  # what it keeps below its pickup; None: nothing
+    guards: frozenset[str] | None = None  # buses at which it sees faults; None: everywhere
+    of_arcs: bool = False  # sees arcs alone
+    measured_at: str = ""  # another breaker, whose currents it has; empty: its own
+    delays_s: float = 0.0  # from its operation to its order: of a signal
+    restraint: "Restraint | None" = None
+    if_fails: str = ""  # acts where that breaker still carries current by then alone
 
     @property
     def called(self) -> str:
         """Its device function numbers."""
         dependent = self.code + "V" if self.released else self.code
+        if self.if_fails:
+            return f"50BF by {dependent}"
         return f"67{self.code[2:]}/{dependent}" if self.looks else dependent
 
     @property
     def needs_more(self) -> bool:
-        """Whether it measures more than the current of a phase and the residual one."""
-        return bool(self.looks or self.released or self.measures == "negative")
+        """Whether it measures more than the current of a phase and the residual one of its breaker."""
+        return bool(self.looks or self.released or self.measures in ("negative", "fault", "dip") or self.guards is not None or self.told_by)
+
+    @property
+    def told_by(self) -> tuple[str, ...]:
+        """The breakers whose currents it takes, beside its own."""
+        return (*([self.measured_at] if self.measured_at else []), *(sender for sender, _ in (self.restraint.by if self.restraint else ())))
+
+    def _where_it_measures(self, i: Amperes) -> Amperes:
+        if not self.measured_at:
+            return i
+        none = np.zeros(np.shape(i.phase_a if isinstance(i, Through) else i))
+        return i.elsewhere.get(self.measured_at, Through(none, none)) if isinstance(i, Through) else Through(none, none)
 
     def sees(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """What it measures [A], as if of its pickup at full voltage; nothing of what flows the other way.
 
         What flows a way that is not known may be seen, but is not for certain. Where a voltage is not known it is taken as full.
         """
+        i = self._where_it_measures(i)
         seen = seen_by(self.measures, i)
         more = (i.seen if isinstance(i, Through) else None) or UNKNOWN
+        if self.measures == "dip":
+            seen = np.nan_to_num(1 - more.v_pu(edge)) + np.zeros(np.shape(seen))
+        if self.guards is not None:
+            within = np.isin(more.place, sorted(self.guards))
+            arcs = np.equal(more.arc, 1) | (np.isnan(more.arc) & (edge == "fast"))
+            seen = np.where(within & arcs if self.of_arcs else within, seen, 0.0)
         if self.looks:
             way = more.residual_way if self.measures == "residual" else more.way
             seen = np.where(np.equal(way, self.looks) | (np.isnan(way) & (edge == "fast")), seen, 0.0)
@@ -118,9 +174,10 @@ class Function:
 
     def seen_with_working(self, i: Amperes, w: Working) -> float:
         """What it measures at the slow edge [A], with the voltage that changes its pickup noted."""
-        measured = float(seen_by(self.measures, i))
         if self.released is None:
-            return measured
+            return float(self.sees(i))
+        i = self._where_it_measures(i)
+        measured = float(seen_by(self.measures, i))
         v = float(((i.seen if isinstance(i, Through) else None) or UNKNOWN).v_pu("slow"))
         left = "full voltage, since none is known" if math.isnan(v) else "least voltage between two phases that the fault leaves"
         w.given("U", left, 1.0 if math.isnan(v) else v, "p.u.", str(self.released))
@@ -129,13 +186,21 @@ class Function:
         return w.step("Current over the part of the pickup that stands", "Iv", law, numbers, measured / part, "A", "IEEE C37.2, 51V")
 
     def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
-        """When it operates [s]."""
-        return self.curve.time_s(self.sees(i, edge), edge)
+        """When it gives its order [s]."""
+        seen = self.sees(i, edge)
+        t = self.curve.time_s(seen, edge)
+        if self.restraint:
+            t = np.where(self.restraint.holds(i, edge), t, np.minimum(t, self.restraint.free.time_s(seen, edge)))
+        return t + self.delays_s
+
+    def stage_at(self, i: Amperes) -> str:
+        """How its stage is called for a fault: also by what does not restrain it."""
+        return f"{self.stage}, not restrained" if self.restraint and not bool(np.all(self.restraint.holds(i, "slow"))) else self.stage
 
     def begins_at(self, i: Through, edge: Edge) -> Floats:
         """From which share of currents on it operates at an edge; above 1 where not at all."""
         start = self.curve.from_a(edge)
-        if self.released is None:
+        if self.released is None and self.measures != "dip":
             seen = self.sees(i, edge)
             return np.where(seen > LEAST_PART * start, start / np.maximum(seen, LEAST_PART * start), math.inf)
         low, high = np.zeros(np.shape(i.phase_a)), np.ones(np.shape(i.phase_a))
@@ -193,8 +258,16 @@ class FunctionKind:
 
     code: str
     name: str
-    of: type[Element]  # what carries its settings
+    of: type  # what carries its settings
     make: Callable[[Any, Any], Function | None]  # of the holder and the switch; None where it is not set
+
+
+@dataclass(frozen=True)
+class Guard:
+    """A zone relay with the buses at which it sees faults."""
+
+    relay: ZoneRelay
+    buses: frozenset[str]
 
 
 LOOKS = {"both ways": 0, "forward": 1, "reverse": -1}
@@ -351,6 +424,98 @@ def _thermal_image(relay: Relay, breaker: Breaker) -> Function | None:
     return Function("49", relay, Curve(carries, law_s, Tolerance((-share, share))), named, named, breaker.t_break_s or 0.0, tell, overload=True)
 
 
+def _undervoltage(relay: Relay, breaker: Breaker) -> Function | None:
+    """It measures what is taken from the voltage: its pickup is what is left to its setting."""
+    if relay.v_under_pct is None:
+        return None
+    v, sure, share, delay = relay.v_under_pct / 100, relay.pickup_tolerance_pct / 100, (relay.time_tolerance_pct or 0.0) / 100, relay.t_under_s or 0.0
+    dip = 1 - v
+    edges = (1 - v * (1 + sure)) / dip - 1, (1 - v * (1 - sure)) / dip - 1
+    curve = Curve(dip, lambda i_a, edge: np.full(np.shape(i_a), delay), Tolerance((-share, 0.0), edges))
+    named = f"{relay.name} undervoltage"
+
+    def tell(w: Working, dip_pu: float, t: float) -> None:
+        w.given("U<", "undervoltage setting", 100 * v, "%", f"Overcurrent relay {relay.name}")
+        law, numbers = "tU< for U ≤ U<·(1 − tolerance)", f"U = {f(100 * (1 - dip_pu))} %, the most that the fault may leave between two phases"
+        w.step(f"Relay {relay.name}, slow edge", "t", law, numbers, t, "s", "IEEE C37.2, 27")
+        _tell_breaker(w, breaker, t)
+
+    return Function("27", relay, curve, named, named, breaker.t_break_s or 0.0, tell, measures="dip")
+
+
+def _overvoltage(relay: Relay, breaker: Breaker) -> Function | None:
+    """No fault between phases raises their voltage: it is set, and held against the load flow."""
+    if relay.v_over_pct is None:
+        return None
+    delay = relay.t_over_s or 0.0
+    sure = relay.pickup_tolerance_pct / 100
+    curve = Curve(relay.v_over_pct / 100, lambda i_a, edge: np.full(np.shape(i_a), delay), Tolerance(pickup=(-sure, sure)))
+    named = f"{relay.name} overvoltage"
+    return Function("59", relay, curve, named, named, breaker.t_break_s or 0.0, lambda w, v, t: None, measures="rise", overload=True)
+
+
+def _differential(guard: Guard, breaker: Breaker) -> Function | None:
+    """All that flows into a zone flows into a fault within it; what only flows through counts for nothing."""
+    return _zone_stage("87", guard, breaker, guard.relay.i_difference_a, "fault") if guard.relay.function == "differential" else None
+
+
+def _arc_light(guard: Guard, breaker: Breaker) -> Function | None:
+    if guard.relay.function != "arc light":
+        return None
+    return _zone_stage("AFD", guard, breaker, guard.relay.i_pickup_a or BY_LIGHT_ALONE_A, "phase")
+
+
+def _zone_stage(code: str, guard: Guard, breaker: Breaker, pickup_a: float | None, measures: Measured) -> Function:
+    relay, sure, operates = guard.relay, guard.relay.pickup_tolerance_pct / 100, guard.relay.t_operate_s or 0.0
+    tolerance = Tolerance(pickup=(-sure, sure), least_s=(0.0, operates))
+    curve = Curve(pickup_a or math.nan, lambda i_a, edge: np.zeros(np.shape(i_a)), tolerance)
+    named = f"{relay.name} {relay.function}"
+
+    def tell(w: Working, i_a: float, t: float) -> None:
+        w.given("to", "longest operating time", operates, "s", f"Zone relay {relay.name}")
+        what = "current through the breaker" if measures == "phase" else "all that flows into the zone"
+        law = f"to for a fault within its zone, {what} against its pickup"
+        w.step(f"Zone relay {relay.name}, slow edge", "t", law, f"I = {f(i_a)} A", t, "s", "IEEE C37.2")
+        _tell_breaker(w, breaker, t)
+
+    return Function(
+        code, relay, curve, named, named, breaker.t_break_s or 0.0, tell, fast=True, measures=measures, guards=guard.buses, of_arcs=code == "AFD"
+    )  # fmt: skip
+
+
+def signalled(signal: ProtectionSignal, of_sender: Sequence[Function], breaker: Breaker) -> Iterator[Function]:
+    """What the relays of another breaker make a breaker do: the functions of that one, measured there, with the time of the signal."""
+    on_failure = signal.does == "trips on failure"
+    delay = (signal.t_signal_s or 0.0) + ((signal.t_failure_s or 0.0) if on_failure else 0.0)
+    for fn in of_sender:
+        if not isinstance(fn.holder, Relay | ZoneRelay) or fn.measured_at:
+            continue
+        named = f"{signal.name} from {fn.stage}"
+
+        def tell(w: Working, i_a: float, t: float, fn: Function = fn) -> None:
+            w.given("ts", "from the order there to the order here" + (", failure delay included" if on_failure else ""), delay, "s", f"Signal {signal.name}")
+            w.step(f"Order from {fn.stage}, slow edge", "t", "order there + ts", f"{f(i_a)} A there: {f(t - delay)} + {f(delay)}", t, "s", "IEEE C37.2")
+            _tell_breaker(w, breaker, t)
+
+        yield replace(
+            fn, stage=named, rests=named, adds_s=breaker.t_break_s or 0.0, tell=tell, measured_at=signal.sender or "", delays_s=fn.delays_s + delay,
+            if_fails=(signal.sender or "") if on_failure else "",
+        )  # fmt: skip
+
+
+def restrained(fn: Function, senders: Sequence[tuple[str, tuple[Function, ...]]], free_s: float | None) -> Function:
+    """A function with what makes it wait. Else a short-time or earth stage of a trip has its lowest band, a high stage of a relay a delay of its own."""
+    if not senders:
+        return fn
+    if fn.code in ("trip S", "trip G"):
+        bands = SHORT_TIME_BANDS_S if fn.code == "trip S" else EARTH_BANDS_S
+        return replace(fn, restraint=Restraint(tuple(senders), _flat(fn.curve.pickup_a, bands[LOWEST_BAND])))
+    if fn.code in ("50", "50N") and free_s is not None:
+        tolerance = replace(fn.curve.tolerance, time=(0.0, 0.0), least_s=(0.0, free_s))
+        return replace(fn, restraint=Restraint(tuple(senders), replace(fn.curve, law_s=lambda i_a, edge: np.zeros(np.shape(i_a)), tolerance=tolerance)))
+    return fn
+
+
 BANDS_BY = {
     "electronic": "generic trip bands (unverified defaults)",
     "thermal-magnetic": "IEC 60947-2, UL 489; shape between the tested points unverified",
@@ -370,7 +535,18 @@ def _long_time(breaker: Breaker, _: Breaker) -> Function | None:
 def _short_time(breaker: Breaker, _: Breaker) -> Function | None:
     if breaker.trip != "electronic" or breaker.trip_isd_a is None or breaker.trip_tsd is None:
         return None
-    return _stage_of_trip("trip S", "short time", breaker, _flat(breaker.trip_isd_a, SHORT_TIME_BANDS_S[breaker.trip_tsd]))
+    flat = _flat(breaker.trip_isd_a, SHORT_TIME_BANDS_S[breaker.trip_tsd])
+    if not breaker.trip_sd_ramp:
+        return _stage_of_trip("trip S", "short time", breaker, flat)
+    ir, band = breaker.trip_ir_a or math.nan, dict(zip(EDGES, SHORT_TIME_BANDS_S[breaker.trip_tsd], strict=True))
+    ramp = replace(flat, law_s=lambda i_a, edge: band[edge] * (RAMP_TO * ir / np.maximum(i_a, 1e-9)) ** 2)
+    return _stage_of_trip("trip S", "short time by I²t", breaker, ramp)
+
+
+def _earth_of_trip(breaker: Breaker, _: Breaker) -> Function | None:
+    if breaker.trip != "electronic" or breaker.trip_ig_a is None or breaker.trip_tg is None:
+        return None
+    return replace(_stage_of_trip("trip G", "earth fault", breaker, _flat(breaker.trip_ig_a, EARTH_BANDS_S[breaker.trip_tg])), measures="residual")
 
 
 def _instantaneous(breaker: Breaker, _: Breaker) -> Function | None:
@@ -459,6 +635,8 @@ def _stage_of_trip(code: str, stage: str, breaker: Breaker, curve: Curve, fast: 
             w.given("Im", "magnetic pickup", breaker.trip_im_a, "A", f"Breaker {breaker.name}")
         if breaker.trip_isd_a is not None:
             w.given("Isd", "short-time pickup", breaker.trip_isd_a, "A", f"Breaker {breaker.name}, band {breaker.trip_tsd}")
+        if breaker.trip_ig_a is not None:
+            w.given("Ig", "earth pickup, residual current", breaker.trip_ig_a, "A", f"Breaker {breaker.name}, band {breaker.trip_tg}")
         if breaker.trip_ii_a is not None:
             w.given("Ii", "instantaneous pickup", breaker.trip_ii_a, "A", f"Breaker {breaker.name}")
         w.step(
@@ -502,11 +680,16 @@ REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("50", "high overcurrent stage", Relay, _high),
     FunctionKind("46", "negative-sequence stage", Relay, _negative),
     FunctionKind("49", "thermal image", Relay, _thermal_image),
+    FunctionKind("27", "undervoltage stage", Relay, _undervoltage),
+    FunctionKind("59", "overvoltage stage", Relay, _overvoltage),
+    FunctionKind("87", "differential of a zone", Guard, _differential),
+    FunctionKind("AFD", "light of an arc", Guard, _arc_light),
     FunctionKind("51N", "inverse-time earth fault, residual current", Relay, _earth_inverse),
     FunctionKind("50N", "high earth-fault stage, residual current", Relay, _earth_high),
     FunctionKind("trip L", "long-time stage of an electronic trip", Breaker, _long_time),
     FunctionKind("trip S", "short-time stage of an electronic trip", Breaker, _short_time),
     FunctionKind("trip I", "instantaneous stage of an electronic trip", Breaker, _instantaneous),
+    FunctionKind("trip G", "earth-fault stage of an electronic trip", Breaker, _earth_of_trip),
     FunctionKind("trip curve", "trip by points of one's own", Breaker, _own_trip),
     FunctionKind("maintenance", "instantaneous stage by the maintenance switch", Breaker, _maintenance),
     FunctionKind("thermal", "bimetal of a thermal-magnetic or miniature breaker", Breaker, _thermal),
@@ -515,7 +698,7 @@ REGISTRY: tuple[FunctionKind, ...] = (
 )
 
 
-def functions_of(switch: Breaker | Fuse, relays: tuple[Relay, ...]) -> tuple[Function, ...]:
+def functions_of(switch: Breaker | Fuse, relays: tuple[Relay, ...], guards: tuple[Guard, ...] = ()) -> tuple[Function, ...]:
     """The functions that open a switch: those of its relays, then its own."""
-    made = (kind.make(holder, switch) for holder in (*relays, switch) for kind in REGISTRY if isinstance(holder, kind.of))
+    made = (kind.make(holder, switch) for holder in (*relays, *guards, switch) for kind in REGISTRY if isinstance(holder, kind.of))
     return tuple(one for one in made if one is not None)

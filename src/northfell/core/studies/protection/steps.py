@@ -19,8 +19,8 @@ def setting_steps(element: Element, field: str) -> tuple[float, tuple[float, ...
         return steps.get(field, 0.0), ()
     if isinstance(element, Breaker):
         ir, rated = element.trip_ir_a or 100.0, element.i_rated_a or 100.0
-        of_trip = {"trip_ir_a": rated / 100, "trip_tr_s": 0.5, "trip_isd_a": ir / 2, "trip_ii_a": ir / 2}
-        return (0.1, BANDS_S) if field == "trip_tsd" else (of_trip.get(field, 0.0), ())
+        of_trip = {"trip_ir_a": rated / 100, "trip_tr_s": 0.5, "trip_isd_a": ir / 2, "trip_ii_a": ir / 2, "trip_ig_a": rated / 100}
+        return (0.1, BANDS_S) if field in ("trip_tsd", "trip_tg") else (of_trip.get(field, 0.0), ())
     if isinstance(element, Fuse) and field == "i_rated_a":
         return 0.0, tuple(float(a) for a in LINK_SIZES_A.get(element.link, ()))
     return 0.0, ()

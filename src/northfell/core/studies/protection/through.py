@@ -1,7 +1,7 @@
-"""What a device sees of a fault: currents by what is measured of them, which way they flow, and the voltage that is left where it stands."""
+"""What a device sees of a fault: currents by what is measured of them, their way, the voltage that is left where it stands, and where the fault is."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -12,7 +12,7 @@ from northfell.core.studies.short_circuit import TO_EARTH, Flows
 
 Edge = Literal["fast", "slow"]
 EDGES: tuple[Edge, Edge] = ("fast", "slow")
-Measured = Literal["phase", "residual", "negative"]
+Measured = Literal["phase", "residual", "negative", "fault", "dip", "rise"]  # the fault's own current; the voltage that it takes away, or adds
 CHARACTERISTIC = np.exp(-1j * np.pi / 4)  # of direction: impedances behind a device lie between resistance and reactance
 
 
@@ -20,6 +20,7 @@ CHARACTERISTIC = np.exp(-1j * np.pi / 4)  # of direction: impedances behind a de
 class Seen:
     """What else is measured of a fault, each of the shape of the currents or a number; nan where it is not known.
 
+    The place is the id of the faulted bus, empty where it is not known.
     A way is 1 from the device's first terminal to its second, -1 back, 0 where nothing flows. Voltages are those of the bolted fault, of
     which `share` flows, between two phases and of the nominal one.
     """
@@ -30,6 +31,9 @@ class Seen:
     v_bolted_pu: Floats | float = np.nan  # the least that is left
     dip_pu: Floats | float = np.nan  # the most that it changes by, as a phasor
     share: Floats | float = 1.0
+    place: Any = ""
+    fault_a: Floats | float = np.nan  # of the fault itself, at the voltage of the device [A]
+    arc: Floats | float = np.nan  # 1: it is an arc; nan: that is not known
 
     def v_pu(self, edge: Edge) -> Floats:
         r"""The voltage with the share that flows, between what it may be: nothing is known of how a fault's impedance is made up.
@@ -50,18 +54,20 @@ class Through:
     phase_a: Floats  # of the phase that carries most
     residual_a: Floats  # 3·I0
     seen: Seen | None = None
+    elsewhere: Mapping[str, "Through"] = field(default_factory=dict)  # through other devices, of which this one is told
 
-    def times(self, shares: Floats | float) -> "Through":
-        """A fault through a resistance or an arc: the same share of all currents."""
+    def times(self, shares: Floats | float, arc: bool = False) -> "Through":
+        """A fault through a resistance or an arc, which may be known to be one: the same share of all currents."""
         more = self.seen
         if more is not None:
-            more = replace(more, negative_a=more.negative_a * shares, share=more.share * shares)
-        return Through(self.phase_a * shares, self.residual_a * shares, more)
+            of_arc = 1.0 if arc else more.arc
+            more = replace(more, negative_a=more.negative_a * shares, fault_a=more.fault_a * shares, share=more.share * shares, arc=of_arc)
+        return Through(self.phase_a * shares, self.residual_a * shares, more, {d: one.times(shares, arc) for d, one in self.elsewhere.items()})
 
     def at(self, where: Any) -> "Through":
         """Those of some places; `where` as arrays are indexed."""
         more = None if self.seen is None else Seen(*(v[where] for v in self.more))
-        return Through(self.phase_a[where], self.residual_a[where], more)
+        return Through(self.phase_a[where], self.residual_a[where], more, {d: one.at(where) for d, one in self.elsewhere.items()})
 
     @property
     def more(self) -> list[Floats]:
@@ -76,29 +82,50 @@ def beside(parts: Sequence[Through], empty: tuple[int, ...]) -> Through:
     phase, residual = (np.concatenate(values, axis=-1) for values in ([one.phase_a for one in parts], [one.residual_a for one in parts]))
     if all(one.seen is None for one in parts):
         return Through(phase, residual)
-    return Through(phase, residual, Seen(*(np.concatenate(values, axis=-1) for values in zip(*(one.more for one in parts), strict=True))))
+    more = Seen(*(np.concatenate(values, axis=-1) for values in zip(*(one.more for one in parts), strict=True)))
+    return Through(phase, residual, more, {d: beside([one.elsewhere[d] for one in parts], empty) for d in parts[0].elsewhere})
 
 
 Amperes = Floats | float | Through  # a number or an array is of the phase alone
 
 
 def seen_by(measures: Measured, i: Amperes) -> Floats:
-    """What is measured of a current."""
+    """What is measured of a current [A]; beside a voltage that of the phase."""
     if isinstance(i, Through):
-        if measures == "phase":
+        if measures in ("phase", "dip"):
             return np.asarray(i.phase_a, float)
         if measures == "residual":
             return np.asarray(i.residual_a, float)
-        return np.broadcast_to(np.asarray(np.nan_to_num(i.seen.negative_a if i.seen else 0.0), float), np.shape(i.phase_a))
-    return np.asarray(i, float) if measures == "phase" else np.zeros(np.shape(i))
+        more = i.seen or Seen()
+        if measures == "rise":
+            return np.zeros(np.shape(i.phase_a))
+        return np.broadcast_to(np.asarray(np.nan_to_num(more.fault_a if measures == "fault" else more.negative_a), float), np.shape(i.phase_a))
+    return np.asarray(i, float) if measures in ("phase", "dip") else np.zeros(np.shape(i))
 
 
-def through_devices(flows: Flows, devices: Sequence[str], more: bool = True) -> Through:
-    r"""What devices see of faults, (device, fault); without `more` the currents alone.
+def through_devices(flows: Flows, devices: Sequence[str], more: bool = True, elsewhere: Sequence[str] = ()) -> Through:
+    r"""What devices see of faults, (device, fault); without `more` the currents alone; beside them what flows `elsewhere`, nothing where that is open.
 
     Which way a current flows is told by what the fault changes: in front of what feeds it, behind which lies an impedance,
     :math:`-\Delta U / I = Z`; beyond, it is turned round. This needs no voltage to be left, and holds for each sequence alone.
     """
+    made = _through(flows, devices, more)
+    if not elsewhere or not devices:
+        return made
+    joined = set(flows.net.topology.closed_ids)
+    closed = [d for d in elsewhere if d in joined]
+    there, shape = _through(flows, closed, more), np.shape(made.phase_a)
+    none = Through(np.zeros(shape), np.zeros(shape), Seen(way=0.0))
+    of = {d: _spread(there.at(closed.index(d)), shape) if d in closed else none for d in elsewhere}
+    return replace(made, elsewhere=of)
+
+
+def _spread(one: Through, shape: tuple[int, ...]) -> Through:
+    """What flows through one device, beside each of several."""
+    return Through(np.broadcast_to(one.phase_a, shape), np.broadcast_to(one.residual_a, shape), Seen(*(np.broadcast_to(v, shape) for v in one.more)))
+
+
+def _through(flows: Flows, devices: Sequence[str], more: bool) -> Through:
     net = flows.net
     first = np.array([net.terminals.of(d).start for d in devices], np.intp)
     i = flows.terminals[first]
@@ -116,6 +143,8 @@ def through_devices(flows: Flows, devices: Sequence[str], more: bool = True) -> 
         way=_way(changed[..., 0], i[..., 0]),
         residual_way=_way(left[..., 2], i[..., 2]) if to_earth else none,
         v_bolted_pu=_between_phases(left).min(axis=-1), dip_pu=_between_phases(changed).max(axis=-1),
+        place=np.broadcast_to(np.array([net.topology.bus_ids[b] for b in flows.buses]), none.shape),
+        fault_a=1000 * np.abs(as_phases(flows.ik_ka)).max(axis=-1) * net.v_nominal_kv[np.asarray(flows.buses)] / net.v_nominal_kv[at][:, None],
     ))  # fmt: skip
 
 

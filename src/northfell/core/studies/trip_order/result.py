@@ -79,7 +79,10 @@ class TripOrders:
         failed = {d for d in devices if devices[d].name == settings.failed}
         if settings.failed and not failed:
             raise CannotRun(STUDY, [f"failed is “{settings.failed}”, accepted is the name of a breaker with a trip or relay, or of a fuse."])
-        asked = Asked(bus_id, settings.fault, settings.case, self._current(bus_id, settings), settings.edge, frozenset(failed), settings.longest_s)
+        asked = Asked(
+            bus_id, settings.fault, settings.case, self._current(bus_id, settings), settings.edge, arc=settings.current != "bolted",
+            failed=frozenset(failed), longest_s=settings.longest_s,
+        )  # fmt: skip
         followed = follow(self.faults, asked, lambda changed: short_circuit.run(changed, self.faults.settings), known)
         return replace(followed, told=(*followed.told, *(f"Taken as never opening: {line}" for lines in not_set.values() for line in lines)))
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from northfell.core.model.elements import Relay
+from northfell.core.model.elements import PROTECTION
 from northfell.core.studies.coordination import COORDINATION
 from northfell.core.studies.protection import family_of
 from northfell.core.studies.trip_order import TRIP_ORDER
@@ -14,7 +14,7 @@ from northfell.web.stages.coordination.tags import coordination_tags
 
 
 def _says(look: Look) -> dict[str, Any]:
-    switch = look.element.breaker if isinstance(look.element, Relay) else look.view.selected
+    switch = look.element.breaker if isinstance(look.element, PROTECTION) else look.view.selected
     stands_on = [one.name for one in look.network.curves if switch in one.devices]
     shown = sheet_shown(look)
     drawn = shown.sheet.at.get(switch) if shown and shown.sheet else None

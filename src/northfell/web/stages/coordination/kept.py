@@ -8,7 +8,7 @@ from northfell.app.draw import curves
 from northfell.app.project.projects import open_project
 from northfell.core.errors import NorthfellError
 from northfell.core.model.changes import Change
-from northfell.core.model.elements import Breaker, Fuse, Relay
+from northfell.core.model.elements import PROTECTION, Breaker, Fuse
 from northfell.core.model.network import Network
 from northfell.core.studies.coordination import COORDINATION, Coordination, path_of
 from northfell.web.shell.answering import Db
@@ -42,7 +42,7 @@ def keep(request: Request, db: Db, view: Looking, version: Version, value: Typed
 def _switches(network: Network, ids: list[str]) -> list[str]:
     """The devices among some elements, each once; a relay stands for its breaker."""
     found = (network.elements.get(i) for i in ids)
-    return list(dict.fromkeys(e.breaker if isinstance(e, Relay) else e.id for e in found if isinstance(e, Breaker | Fuse | Relay)))
+    return list(dict.fromkeys(e.id if isinstance(e, Breaker | Fuse) else e.breaker for e in found if isinstance(e, (Breaker, Fuse, *PROTECTION))))
 
 
 def _above(found: Coordination, device: str) -> int:

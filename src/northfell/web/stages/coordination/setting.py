@@ -95,7 +95,7 @@ def _set(device: Device, holder: Element, field: str, value: float) -> Device:
     """A device with one setting changed, checked as an entry would be."""
     if field not in type(holder).model_fields:
         raise NotFound(f"{holder.name} has no setting “{field}”.")
-    entered = str(value) if field == "trip_tsd" else value
+    entered = str(value) if field in ("trip_tsd", "trip_tg") else value
     try:
         changed = type(holder).model_validate({**holder.model_dump(), field: entered})
     except ValidationError as error:

@@ -7,7 +7,7 @@ from dataclasses import field as dataclass_field
 
 from northfell.core.errors import NorthfellError
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import Element, Relay
+from northfell.core.model.elements import PROTECTION, Element
 from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.network import Compiled
@@ -63,7 +63,7 @@ class Shown:
 
 def device_of(found: Coordination, element: Element | None) -> str:
     """The switch whose curves are looked at: that of the selected device, or of the selected relay."""
-    if isinstance(element, Relay):
+    if isinstance(element, PROTECTION):
         return element.breaker if element.breaker in found.devices else ""
     return element.id if element is not None and element.id in found.devices else ""
 
@@ -174,6 +174,12 @@ def _measures_told(sheet: CurveSheet) -> list[str]:
     for name, functions in ((one.device.name, one.device.functions) for one in sheet.devices):
         if any(fn.released for fn in functions):
             told.append(f"{name} goes by voltage: drawn with what a fault of so much leaves, through a resistance (slow edge) or not.")
+        for fn in functions:
+            if fn.restraint:
+                senders = ", ".join(sheet.net.name(d) for d, _ in fn.restraint.by)
+                told.append(f"{fn.stage} waits while {senders} may see the fault, and else has its shortest delay.")
+        told += [f"{name} is opened by {fn.stage}." for fn in functions if fn.measured_at]
+        told += [f"{name}: {fn.stage} sees faults in its zone alone ({fn.called})." for fn in functions if fn.guards is not None and not fn.measured_at]
         ways = {"forward" if fn.looks > 0 else "reverse" for fn in functions if fn.looks}
         told += [f"{name} looks {way} (67)." for way in sorted(ways)]
     return told
@@ -205,7 +211,7 @@ def _band(one: DeviceCurve) -> Band:
 
 def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:
     one = sheet.at[curve.device]
-    if before.relays == one.device.relays and before.switch == one.device.switch:
+    if before == one.device:
         return curve
     return replace(curve, as_found=_band_of(before, before.name, one))
 
@@ -236,6 +242,8 @@ def handles_of(one: DeviceCurve) -> list[Handle]:
 
 def _handles(one: DeviceCurve, fn: Function) -> list[Handle]:
     """A stage that follows the voltage is no place on the sheet: it is set in the table."""
+    if fn.measured_at:
+        return []
     part = 1.0 if fn.measures == "phase" else float(seen_by(fn.measures, one.sees) / one.sees.phase_a) if one.sees else 0.0
     if part <= 0:
         return []
@@ -271,6 +279,7 @@ HOLDS: dict[str, dict[str, tuple[str, float]]] = {
     "50N": {"i_earth_high_a": ("x", 1.0), "t_earth_high_s": ("y", 1.5)},
     "trip L": {"trip_ir_a": ("x", 1.0), "trip_tr_s": ("y", 2.0)},
     "trip S": {"trip_isd_a": ("x", 1.0), "trip_tsd": ("y", 1.5)},
+    "trip G": {"trip_ig_a": ("x", 1.0), "trip_tg": ("y", 1.5)},
     "trip I": {"trip_ii_a": ("x", 1.0)},
     "thermal": {"trip_ir_a": ("x", 1.0)},
     "magnetic": {"trip_im_a": ("x", 1.0)},
