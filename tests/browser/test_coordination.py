@@ -136,3 +136,24 @@ def test_what_is_picked_becomes_a_sheet(walk):  # noqa: F811
     walk.one("#new-curves").send_keys("Feeders\n")
     walk.until(lambda: walk.one("#curves header strong").text == "Feeders")
     assert {g.get_attribute("data-device") for g in walk.all("#curve-sheet .tc")} == {"Q23", "Q28"}
+
+
+def test_a_name_is_dragged_on_a_kept_sheet_and_finds_room_by_itself_again(walk):  # noqa: F811
+    walk.open("/projects/1/coordination?selected=Q25")
+    walk.until(lambda: walk.all("#curve-sheet .tc"))
+    walk.one("#kept-curves summary").click()
+    walk.one("#new-curves").send_keys("Moved\n")
+    walk.until(lambda: walk.all("#curve-sheet[data-kept]"))
+
+    def plate() -> tuple[float, float]:
+        rect = walk.one('#curve-sheet g[data-device="Q25"] .tc-plate')
+        return float(rect.get_attribute("x")), float(rect.get_attribute("y"))
+
+    was = plate()
+    name = walk.one('#curve-sheet g[data-device="Q25"] .tc-name')
+    ActionChains(walk.browser).move_to_element(name).click_and_hold().move_by_offset(-60, 80).release().perform()
+    walk.until(lambda: plate() != was)
+    assert plate()[0] < was[0] - 20
+    assert plate()[1] > was[1] + 20
+    ActionChains(walk.browser).double_click(walk.one('#curve-sheet g[data-device="Q25"] .tc-name')).perform()
+    walk.until(lambda: plate() == pytest.approx(was))

@@ -7,6 +7,8 @@ from xml.etree import ElementTree
 import pypdf
 import pytest
 from hypothesis import given
+from tests.conftest import network_of
+from tests.core.studies.coordination.test_asked import feeder
 from tests.core.studies.protection.test_protection import protected_networks
 from tests.web.test_findings_and_proposals import client, database, network, post, settled  # noqa: F401
 
@@ -14,6 +16,7 @@ from northfell.app.project.projects import change_project
 from northfell.core.model.changes import Change, Set
 from northfell.core.network import compile_network
 from northfell.core.studies.coordination import run
+from northfell.formats import network_tables, northfell_json, workbook
 from northfell.store import connect
 from northfell.web.stages.coordination.sheet import shown_of
 
@@ -207,3 +210,52 @@ def test_several_that_are_picked_are_kept_from_below_to_the_source(client, datab
     assert picked.status_code == 200
     assert network(database).curves[0].devices == ["Q31", "Q25", "Q1"]
     assert post(client, "curves/kept/keep?stage=coordination", 2, value="Wrong", ids='{"a": 1}').status_code == 422
+
+
+def test_a_name_is_put_elsewhere_on_a_kept_sheet_and_leaves_with_the_network(client, database):  # noqa: F811
+    assert post(client, "curves/kept/keep?stage=coordination&selected=Q25", value="Path").status_code == 200
+    page = post(client, "curves/kept/name?stage=coordination&curves=Path", 2, device="Q25", x=0.5, y=2.0)
+    assert page.status_code == 200
+    (sheet,) = network(database).curves
+    assert [(m.device, m.x, m.y) for m in sheet.moved] == [("Q25", 0.5, 1.0)]
+    assert "tc-leader" in page.text
+    group = page.text.split('data-device="Q25"', 1)[1].split("</g>")[0]
+    rect = re.search(r'<rect[^>]*class="tc-plate"[^>]*>', group)[0]
+    x, y, w, h = (float(re.search(rf' {name}="([0-9.]+)"', rect)[1]) for name in ("x", "y", "width", "height"))
+    ax, ay, aw, ah = (float(v) for v in re.search(r'data-axes="([^"]*)"', page.text)[1].split()[:4])
+    assert (x, y) == (pytest.approx(ax + 0.5 * (aw - w), abs=0.1), pytest.approx(ay + ah - h, abs=0.1))
+    held = network(database)
+    for again in (
+        northfell_json.read(northfell_json.write(held)),
+        network_tables.network_of(workbook.read_xlsx(workbook.write_xlsx(network_tables.tables_of(held)))),
+    ):
+        assert [(m.x, m.y) for m in again.curves[0].moved] == [(0.5, 1.0)]
+    assert post(client, "curves/kept/name?stage=coordination&curves=Path", 3, device="Q26", x=0.1, y=0.1).status_code == 422  # it is not on it
+    assert post(client, "curves/kept/name?stage=coordination&curves=Path", 3, device="Q25").status_code == 200
+    assert network(database).curves[0].moved == []
+
+
+def test_ratios_are_held_against_a_list_and_nothing_is_kept(client, database):  # noqa: F811
+    version = network(database)
+    page = client.post("/projects/1/ratios?stage=coordination", data={"listed": f"B25 300/1\nB21\t100/1\n{HOSTILE} 5/1"}).text
+    assert "as intended" in page
+    assert "differs" in page
+    assert "&lt;img" in page
+    assert HOSTILE not in page
+    assert "not on the list" in page
+    assert network(database) == version
+    assert client.post("/projects/1/ratios?stage=coordination", data={"listed": "x" * 100_001}).status_code == 422
+
+
+def test_a_weight_on_incident_energy_is_asked_for_and_bounded(client):  # noqa: F811
+    data = northfell_json.write(network_of(feeder()))
+    made = client.post("/projects/import", files={"file": ("feeder.northfell.json", data)}, follow_redirects=False)
+    here = made.headers["location"].split("/network")[0].split("?")[0]
+    page = settled(client, f"{here}/settings-proposed?stage=coordination&weight=1")
+    assert "incident energy at B, load side" in page
+    assert re.search(r'name="weight" value="1(\.0)?"', page)
+    assert "incident energy at" not in settled(client, f"{here}/settings-proposed?stage=coordination")
+    kept = client.post(f"{here}/settings-proposed/keep?stage=coordination", data={"version": 1, "number": 1, "weight": 1.0}, follow_redirects=False)
+    assert kept.status_code == 303
+    for wrong in ("-1", "nan", "1000"):
+        assert client.get(f"{here}/settings-proposed?stage=coordination&weight={wrong}").status_code == 422

@@ -16,6 +16,7 @@ LEFT, RIGHT, TOP, BOTTOM = 40.0, 16.0, 10.0, 32.0
 TONES = 5  # devices beyond that many begin anew
 LINE, NAME_H = 13.0, 15.0
 BESIDE, PARTING = 8.0, 0.4  # lines nearer than that begin together; of their width, where they have parted
+LED = 24.0  # from its curve a name that was moved has a line to it
 HATCH = 5.0  # between the strokes of what is too short
 
 
@@ -28,6 +29,7 @@ class Curve:
     chosen: bool = False
     as_found: Band | None = None
     ghosts: tuple[Band, ...] = ()  # others of its family, of which the slow edges are drawn
+    name_at: tuple[float, float] | None = None  # where its name was put by hand, in parts of the frame
 
 
 @dataclass(frozen=True)
@@ -105,13 +107,14 @@ def draw_sheet(
     taken: list[tuple[float, float, float, float]] = []
     for level in levels:
         over += _level(axes, level, taken)
-    groups = []
-    for k, curve in enumerate(curves):
+    groups, places = [], {curve.device: k for k, curve in enumerate(curves)}
+    for k, curve in sorted(enumerate(curves), key=lambda at: at[1].name_at is None):  # what was put by hand takes its room first
         shapes: list[Shape] = [line for one in curve.ghosts for line in _ghost(axes, one)]
         shapes += _as_found(axes, curve.as_found) if curve.as_found is not None else []
         shapes += band_shapes(axes, curve.band)
         shapes += _name(axes, curve, taken)
         groups.append((curve.device, f"tc tone-{k % TONES}{' chosen' if curve.chosen else ''}", shapes))
+    groups.sort(key=lambda group: places[group[0]])
     for limit in limits:
         ground += _limit_name(axes, limit, taken)
     for curve in curves:
@@ -227,8 +230,18 @@ def _name(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float
         return []
     w = width_of(curve.band.name, 11) + 10
     x, y = axes.at(*inside[0])
+    if curve.name_at is not None:
+        begins = x, y
+        x, y = axes.x + curve.name_at[0] * (axes.w - w), axes.y + curve.name_at[1] * (axes.h - NAME_H)
+        taken.append((x, y, w, NAME_H))
+        near = min(max(begins[0], x), x + w), min(max(begins[1], y), y + NAME_H)
+        leader = [Line((near, begins), Style(cls="tc-leader"))] if math.dist(near, begins) > LED else []
+        return [*leader, *_plate(curve, x, y, w)]
     x = min(x + 5, axes.x + axes.w - w - 2)
-    y = _free(taken, x, min(max(y, axes.y + 18), axes.y + axes.h - 24), w, NAME_H)
+    return _plate(curve, x, _free(taken, x, min(max(y, axes.y + 18), axes.y + axes.h - 24), w, NAME_H), w)
+
+
+def _plate(curve: Curve, x: float, y: float, w: float) -> list[Shape]:
     return [Rect(x, y, w, NAME_H, Style(cls="tc-plate"), 3), Text(x + 5, y + 11, curve.band.name, Style(cls="tc-name"), 11)]
 
 

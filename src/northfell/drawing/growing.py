@@ -142,7 +142,7 @@ def between(a: Placement, b: Placement) -> Placement:
     return Placement(x=x, y=(a.y + b.y) / 2 if abs(a.y - b.y) >= 4 else max(a.y, b.y) + 4)
 
 
-BESIDE = {"relay": (-4, 0), "zone_relay": (-4, 3), "protection_signal": (-4, -3)}
+BESIDE = {"relay": (-4, 0), "zone_relay": (-7, 0), "protection_signal": (-4, -3)}
 
 
 def beside(kind: str, device: Placement, others: int = 0) -> Placement:

@@ -13,6 +13,7 @@ from typing import Any
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.elements import KINDS, Element
+from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.model.network import MOST_ELEMENTS, Network, Placement
 from northfell.core.quantities import QUANTITY_OF, UNITS, canonical_unit, parse_quantity
 from northfell.formats import northfell_json
@@ -22,7 +23,7 @@ RECORDS = ("assumed", "origins", "catalogue")  # beside the parameters of an ele
 OTHERS = ("network", "states", "sheets", "curves", "settings", "own entries")
 STATE_HEAD = ("state", "element", "field", "value")
 SHEET_HEAD = ("sheet", "element", *Placement.model_fields)
-CURVES_HEAD = ("curves", "device", "fault", "v_ref_kv", "own_amperes")
+CURVES_HEAD = ("curves", "device", "fault", "v_ref_kv", "own_amperes", "name_x", "name_y")
 ENTRY_HEAD = ("name", "kind", "family", "source", "made_from", "values")
 MOST_REASONS = 100
 OF_ELEMENTS = {p.name: p for cls in KINDS.values() for p in parameters_of(cls) if p.form == "table"}  # tables with a row's element in their first column
@@ -53,7 +54,7 @@ def tables_of(network: Network) -> dict[str, list[list[Any]]]:
     for sheet in network.sheets:
         sheets += [[sheet.name, names[i], *p.model_dump().values()] for i, p in sheet.placements.items()] or [[sheet.name, ""]]
     tables["sheets"] = sheets
-    curves = [[c.name, names.get(d), c.fault, c.v_ref_kv, c.own_amperes] for c in network.curves for d in c.devices or [""]]
+    curves = [[c.name, names.get(d), c.fault, c.v_ref_kv, c.own_amperes, *_name_at(c, d)] for c in network.curves for d in c.devices or [""]]
     if curves:
         tables["curves"] = [list(CURVES_HEAD), *curves]
     tables["settings"] = [["setting", "value"], *([path, _json(value)] for path, value in _flat(network.settings.model_dump()))]
@@ -349,6 +350,11 @@ def _sheets(cells: Cells, refused: list[InputRefused]) -> list[dict[str, Any]]:
     return list(sheets.values())
 
 
+def _name_at(kept: KeptCurves, device: str) -> tuple[float | None, float | None]:
+    """Where the name of a device stands on a sheet, where it was moved."""
+    return next(((m.x, m.y) for m in kept.moved if m.device == device), (None, None))
+
+
 def _curves(cells: Cells, refused: list[InputRefused]) -> list[dict[str, Any]]:
     """Sheets of curves: a row for each device, of which the first says the rest."""
     sheets: dict[str, dict[str, Any]] = {}
@@ -361,6 +367,9 @@ def _curves(cells: Cells, refused: list[InputRefused]) -> list[dict[str, Any]]:
                 refused.append(InputRefused("v_ref_kv", str(r["v_ref_kv"])[:40], "a number above 0", where=f"Table curves, row {n}"))
         if r["device"] not in (None, ""):
             sheet["devices"].append(str(r["device"]))
+            at = [_number_text(r[part], -1) if r.get(part) not in (None, "") else None for part in ("name_x", "name_y")]
+            if None not in at:
+                sheet.setdefault("moved", []).append({"device": str(r["device"]), "x": at[0], "y": at[1]})
     return list(sheets.values())
 
 

@@ -52,7 +52,9 @@ def write(network: Network) -> str:
 
 
 def _curves_out(kept: KeptCurves, names: dict[str, str]) -> dict[str, Any]:
-    return {**kept.model_dump(exclude_defaults=True), "devices": [names[d] for d in kept.devices]}
+    raw = {**kept.model_dump(exclude_defaults=True), "devices": [names[d] for d in kept.devices]}
+    moved = [{**m.model_dump(), "device": names[m.device]} for m in kept.moved if m.device in kept.devices]
+    return {**raw, "moved": moved} if moved else {k: v for k, v in raw.items() if k != "moved"}
 
 
 def _state_out(state: OperatingState, names: dict[str, str]) -> dict[str, Any]:

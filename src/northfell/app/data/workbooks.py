@@ -105,7 +105,8 @@ def _curves(network: Network, found: Read, ids: dict[str, str]) -> list[Any]:
     acts: list[Any] = []
     for raw in found.curves or ():
         devices = [_known(name, ids, f"Table curves, {raw['name']}") for name in raw["devices"]]
-        new = _record(KeptCurves, {**raw, "devices": devices}, "Table curves")
+        moved = [{**m, "device": _known(m["device"], ids, f"Table curves, {raw['name']}")} for m in raw.get("moved", [])]
+        new = _record(KeptCurves, {**raw, "devices": devices, "moved": moved}, "Table curves")
         if old.get(new.name) != new:
             acts.append(PutCurves(name=new.name if new.name in old else "", to=new))
     return acts

@@ -39,6 +39,17 @@ def show(network: Network, name: str, fault: str, axis: str, v_ref: str) -> Chan
     return Change(f"Curves {name} drawn otherwise", (PutCurves(name=name, to=new),)) if new != old else Change("", ())
 
 
+def move_name(network: Network, name: str, device: str, x: float | None, y: float | None) -> Change:
+    """Put the name of a device elsewhere on a sheet, in parts of its frame; without a place, back to where it finds room by itself."""
+    old = existing(network, name)
+    if device not in old.devices:
+        raise NetworkRefused([InputRefused("device", device, "a device on the sheet", where=f"Curves {name}")])
+    others = [m.model_dump() for m in old.moved if m.device != device and m.device in old.devices]
+    placed = [] if x is None or y is None else [{"device": device, "x": round(min(max(x, 0.0), 1.0), 4), "y": round(min(max(y, 0.0), 1.0), 4)}]
+    new = _made(old, moved=[*others, *placed])
+    return Change(f"Name of {network.element(device).name} moved on {name}", (PutCurves(name=name, to=new),)) if new != old else Change("", ())
+
+
 def shift(network: Network, name: str, by: int) -> Change:
     """An earlier or a later place among the sheets."""
     old = existing(network, name)

@@ -40,6 +40,15 @@ class Acknowledged(BaseModel):
     told: Prose = Field(default="", max_length=400)  # what the finding said then
 
 
+class MovedName(BaseModel):
+    """Where the name of a device was put on a sheet of curves: the upper left corner of its plate, in parts of the frame from there."""
+
+    model_config = RECORD
+    device: Reference
+    x: float = Field(ge=0, le=1)
+    y: float = Field(ge=0, le=1)
+
+
 class KeptCurves(BaseModel):
     """A sheet of time-current curves that is kept under a name: its devices, from below to the source."""
 
@@ -49,7 +58,8 @@ class KeptCurves(BaseModel):
     fault: Literal["3ph", "lg"] = "3ph"  # between phases, or to earth
     v_ref_kv: float | None = Field(default=None, gt=0, le=1200)  # voltage of the axis of currents; None: that of the last device
     own_amperes: bool = False  # each device in its own amperes, whatever the voltage
+    moved: list[MovedName] = Field(default_factory=list, max_length=MOST_DEVICES)  # names that were put elsewhere by hand
 
     def without(self, device: str) -> "KeptCurves":
         """The same without a device."""
-        return self.model_copy(update={"devices": [d for d in self.devices if d != device]})
+        return self.model_copy(update={"devices": [d for d in self.devices if d != device], "moved": [m for m in self.moved if m.device != device]})

@@ -20,6 +20,7 @@ from northfell.core.model.elements import (  # fmt: skip
     SynchronousGenerator,
     SynchronousMotor,
     Transformer,
+    ZoneRelay,
     motor_mva,
 )
 from northfell.core.model.settings import study_keys
@@ -499,6 +500,16 @@ def _earthing_x0(elements: Mapping[str, Element], e: Element, field: str) -> Typ
     )
 
 
+def _zone_relay_time(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    if isinstance(e, ZoneRelay) and e.function == "arc light":
+        return Typical(0.01, "usual of relays that see the light of an arc, output contact included (unverified)")
+    return Typical(0.03, "usual of differential relays (unverified)")
+
+
+def _signal_time(elements: Mapping[str, Element], e: Element, field: str) -> Typical:
+    return Typical(0.016, "typical of an auxiliary relay")
+
+
 _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] = {
     "infeed_r_over_x": _infeed_r_over_x,
     "enclosure": _enclosure,
@@ -512,6 +523,8 @@ _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] =
     "conductor_end_temperature": _end_temperature,
     "breaker_interrupting_time": _breaker_time,
     "relay_tolerance": _relay_tolerance,
+    "zone_relay_time": _zone_relay_time,
+    "signal_time": _signal_time,
     "motor_efficiency": _motor_efficiency,
     "motor_power_factor": _motor_power_factor,
     "motor_ilr": _motor_ilr,
@@ -566,6 +579,8 @@ _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "conductor_end_temperature": "by the insulation: PVC 160, XLPE and EPR 250; bare overhead conductors 80 °C",
     "breaker_interrupting_time": "0.06 s, three cycles at 50 Hz",
     "relay_tolerance": "5 % (unverified)",
+    "zone_relay_time": "0.01 s by light, 0.03 s by difference (unverified)",
+    "signal_time": "0.016 s, an auxiliary relay",
     "motor_efficiency": "class IE3, four poles, IEC 60034-30-1",
     "motor_power_factor": "0.86 (unverified)",
     "motor_ilr": "5 (IEC 60909-0:2016, where unknown)",

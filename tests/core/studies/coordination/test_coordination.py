@@ -412,7 +412,11 @@ def test_an_accuracy_limit_at_the_connected_burden_and_the_direct_part_of_a_faul
     assert "counts with rated burden" in rules(r_ct_ohm=None)[0]["transformer accuracy"].basis
     large, found = rules(i_primary_a=4000.0)
     assert found.verdict_of(large["transformer saturation"]) == "within"
-    assert "never saturates" in large["transformer saturation"].basis
+    assert "never saturates, without remanence" in large["transformer saturation"].basis
+    with_ct = [*chain(*settings), {**ct, "i_primary_a": 4000.0}]
+    left = next(r for r in coordinated(with_ct, remanence_pct=60.0).rules_of("Q3") if r.rule == "transformer saturation")
+    assert left.value == pytest.approx(0.4 * large["transformer saturation"].value)
+    assert "with 60 % remanence" in left.basis
     # C200: 200 V at 100 A, 2 Ω; at 4 Ω half of 20
     c_class, _ = rules(accuracy_class="C200", i_secondary_a=5.0, burden_ohm=4.0, i_primary_a=600.0)
     assert c_class["transformer accuracy"].value == pytest.approx(10 * 600 / 10000, rel=1e-6)

@@ -49,7 +49,7 @@ class ZoneRelay(Element):
         meaning="Least current through the breaker for it to believe the light. Empty: by light alone.", enters="AFD: current through the breaker against it"
     )
     t_operate_s: float | None = param(
-        None, label="Operating time", symbol="to", unit="s", gt=0, le=5, section="Protection", needed_for=(AF, CO),
+        None, label="Operating time", symbol="to", unit="s", gt=0, le=5, section="Protection", needed_for=(AF, CO), typical="zone_relay_time",
         meaning="Longest time until its order; the breaker takes its own time after that.", enters="opens at to + tb"
     )
     pickup_tolerance_pct: float = param(
@@ -77,7 +77,8 @@ class ProtectionSignal(Element):
         source="IEEE C37.2, IEEE C37.119", enters="when the receiver opens"
     )
     t_signal_s: float | None = param(
-        None, label="Signal time", unit="s", ge=0, le=1, section="Protection", needed_for=(AF, CO), acts_when=When("does", ("trips", "trips on failure")),
+        None, label="Signal time", unit="s", ge=0, le=1, section="Protection", needed_for=(AF, CO), typical="signal_time",
+        acts_when=When("does", ("trips", "trips on failure")),
         meaning="From the sender's order to the receiver's, auxiliary relays included.", enters="order of the receiver = order of the sender + signal time"
     )
     t_failure_s: float | None = param(

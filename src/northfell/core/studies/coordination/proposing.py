@@ -2,12 +2,13 @@
 
 Every device is gone through once, those nearest to the loads first. One that keeps all of its gaps and rules in every state that is looked
 at stays as it is. For another all settings in its reach are tried in all of those states: what breaks least counts first, then that little
-is changed, then the least clearing time.
+is changed, then the least clearing time. With a weight on incident energy all devices that cut an arc off are tried, and the energy that is left
+counts with the clearing time, before how little is changed.
 """
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import product
 from typing import Any
 
@@ -15,15 +16,17 @@ from northfell.core.model.changes import Change, Set
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Breaker, Element, Fuse, Relay
 from northfell.core.quantities import figure
+from northfell.core.studies.arc_flash import ArcFlash
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.coordination.rule import RULES, Rule
-from northfell.core.studies.protection import Device, setting_steps
+from northfell.core.studies.protection import Device, Through, setting_steps
 
 MULTIPLIERS = (0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0, 1.2)
 RAISED = (1.25, 1.6, 2.0, 2.5)  # of what a fast stage is set to
 PICKUPS = (1.0, 1.25, 1.5, 1.75)
 DELAYS_S = (2.0, 4.0, 8.0, 12.0)
+MOST_CAL = 1e3  # what is more counts as much
 BANDS = ("0.1", "0.2", "0.3", "0.4")
 
 
@@ -93,14 +96,82 @@ Values = Mapping[str, Mapping[str, Any]]  # by element and field
 
 
 @dataclass(frozen=True)
+class Arc:
+    """An arc that a device is the last to cut off: what it sees of it, and the energy of each second until then."""
+
+    place: str
+    sees: Through
+    rate_cal_s: float  # [cal/cm²/s]
+    longest_s: float  # of exposure
+
+
+Arcs = Mapping[str, Sequence[Arc]]  # by device
+
+
+def arcs_of(study: ArcFlash) -> Arcs:
+    """The arcs of a state by the device that decides how long they last, with full and reduced current in both cases."""
+    longest = study.settings.max_exposure_s if study.settings.two_second_rule else math.inf
+    found: dict[str, list[Arc]] = {}
+    for one in study.locations:
+        for v in one.variants:
+            seen = next((d.sees for d in one.devices if (d.device, d.case, d.variant) == (v.device, v.case, v.variant)), None)
+            if v.device and seen is not None and v.followed is None and 0 < v.arc_time_s < math.inf:
+                place = f"{study.bus(one).name}, {one.side} side"
+                found.setdefault(v.device, []).append(Arc(place, seen, v.energy_cal_cm2 / v.arc_time_s, longest))
+    return found
+
+
+def energies(device: Device, arcs: Sequence[Arc]) -> dict[str, float]:
+    """The greatest energy that a device leaves at each place [cal/cm²], as it is set."""
+    found: dict[str, float] = {}
+    for arc in arcs:
+        e = arc.rate_cal_s * min(float(device.interrupts_at_s(arc.sees)), arc.longest_s)
+        found[arc.place] = max(found.get(arc.place, 0.0), e)
+    return found
+
+
+@dataclass(frozen=True)
 class _Tried:
-    """The devices as they are tried, in each state."""
+    """The devices as they are tried, in each state, with the arcs that they cut off."""
 
     states: tuple[Coordination, ...]
+    arcs: tuple[Arcs, ...] = ()
+    weight_s: float = 0.0  # of each cal/cm², beside seconds of clearing
 
-    def with_values(self, device: str, values: Values) -> "_Tried":
-        """With settings of a device otherwise; in states in which it does not act, or other relays of it, nothing changes."""
-        return _Tried(tuple(_with_values(one, device, values) for one in self.states))
+    def energies(self, device: str) -> dict[str, float]:
+        """The greatest energy that a device leaves at each place, of all states [cal/cm²]."""
+        found: dict[str, float] = {}
+        for one, arcs in zip(self.states, self.arcs, strict=False):
+            if device in one.devices:
+                for place, e in energies(one.devices[device], arcs.get(device, ())).items():
+                    found[place] = max(found.get(place, 0.0), e)
+        return found
+
+    def cost_in(self, k: int, found: Coordination, device: str) -> tuple[float, ...]:
+        """What is broken of a device and those beside it in one state, and how long it takes to clear, energy included."""
+        cost = _cost_in(found, device)
+        if not self.weight_s or k >= len(self.arcs) or device not in found.devices:
+            return cost
+        left = sum(min(e, MOST_CAL) for e in energies(found.devices[device], self.arcs[k].get(device, ())).values())
+        return (*cost[:4], cost[4] + self.weight_s * left, cost[5])
+
+    def in_turn(self, candidates: "Candidates", device: str) -> "list[tuple[Device, int]]":
+        """Candidates as they are tried: those that change least first, or with a weight on energy those that leave least of it."""
+        if not self.weight_s:
+            return sorted(candidates, key=lambda c: c[1])
+        return sorted(candidates, key=lambda c: (self.left_by(c[0], device), c[1]))
+
+    def left_by(self, candidate: Device, device: str) -> float:
+        """The energy that a device would leave with other settings, over the states in which it has these relays [cal/cm²]."""
+        relays, left = [r.id for r in candidate.relays], 0.0
+        for one, arcs in zip(self.states, self.arcs, strict=False):
+            if device in one.devices and [r.id for r in one.devices[device].relays] == relays:
+                left += sum(min(e, MOST_CAL) for e in energies(candidate, arcs.get(device, ())).values())
+        return left
+
+    def begun(self, changes: int) -> tuple[float, ...]:
+        """The cost of changes alone: before the clearing time, or with a weight on energy after it."""
+        return (0.0, 0.0, 0.0, 0.0, 0.0, float(changes)) if self.weight_s else (0.0, 0.0, 0.0, float(changes), 0.0, 0.0)
 
     def variants(self, device: str) -> list[Device]:
         """As it is in the states in which it acts: one for each setting group."""
@@ -121,14 +192,27 @@ def _with_values(found: Coordination, device: str, values: Values) -> Coordinati
     return found if now is was else found.with_device(now)
 
 
-def propose(*found: Coordination, among: frozenset[str] | None = None) -> Proposal:
-    """Propose settings that hold in one or several states, of all devices or of some among them."""
-    now, made = _Tried(found), list[Proposed]()
+def propose(*found: Coordination, among: frozenset[str] | None = None, arcs: Sequence[Arcs] = (), weight_s: float = 0.0) -> Proposal:
+    """Propose settings that hold in one or several states, of all devices or of some among them.
+
+    Parameters
+    ----------
+    found : Coordination
+        Of each state that is looked at.
+    among : frozenset of str, optional
+        Devices that may be set anew.
+    arcs : sequence of mappings, optional
+        The arcs that devices cut off, of each state in turn.
+    weight_s : float, optional
+        How many seconds of clearing each cal/cm² counts.
+    """
+    now, made = _Tried(found, tuple(arcs), weight_s), list[Proposed]()
     for device in _outward(now):
         if among is not None and device not in among:
             continue
         broken = _broken(now, device)
-        if not broken:
+        before = now.energies(device) if weight_s else {}
+        if not broken and not before:
             continue
         settings: list[Setting] = []
         for was in now.variants(device):
@@ -137,7 +221,9 @@ def propose(*found: Coordination, among: frozenset[str] | None = None) -> Propos
                 settings += _differences(was, best)
                 now = kept
         if settings:
-            made.append(Proposed(device, now.name(device), tuple(settings), tuple(broken), tuple(_broken(now, device))))
+            after = now.energies(device)
+            eased = [f"incident energy at {place}: {figure(e, 3)} → {figure(after[place], 3)} cal/cm²" for place, e in before.items() if after[place] != e]
+            made.append(Proposed(device, now.name(device), tuple(settings), (*broken, *eased), tuple(_broken(now, device))))
     conflicts = [f"{now.name(device)}: {line}" for device in _outward(now) if among is None or device in among for line in _broken(now, device)]
     return Proposal(tuple(made), tuple(dict.fromkeys(conflicts)), tuple(one.net.state for one in found), now.states[0])
 
@@ -184,14 +270,14 @@ def _rule_told(found: Coordination, r: Rule) -> str:
 
 def _best(tried: _Tried, device: str, was: Device) -> tuple[Device, _Tried | None]:
     """The settings of a device that break least; None where none is better than what it has."""
-    order = sorted(range(len(tried.states)), key=lambda k: _cost_in(tried.states[k], device), reverse=True)  # where most is broken first
+    order = sorted(range(len(tried.states)), key=lambda k: tried.cost_in(k, tried.states[k], device), reverse=True)  # where most is broken first
     best: tuple[tuple[float, ...], Device, _Tried | None] = (_cost(tried, device, 0), was, None)
-    for candidate, changes in sorted(_candidates(was), key=lambda c: c[1]):
+    for candidate, changes in tried.in_turn(_candidates(was), device):
         now = _with(tried, device, was, candidate, changes, best[0], order)
         if now is not None:
             best = now[0], candidate, now[1]
     while best[2] is not None and (finer := _quicker(best[1])) is not None:
-        now = _with(tried, device, was, finer, int(best[0][3]), best[0], order)
+        now = _with(tried, device, was, finer, int(best[0][3] + best[0][5]), best[0], order)
         if now is None:
             break
         best = now[0], finer, now[1]
@@ -202,16 +288,18 @@ def _with(
     tried: _Tried, device: str, was: Device, candidate: Device, changes: int, least: tuple[float, ...], order: Sequence[int]
 ) -> tuple[tuple[float, ...], _Tried] | None:  # fmt: skip
     """A device set otherwise, state by state, with what that costs; None as soon as it costs no less than another."""
+    if tried.weight_s and (0.0, 0.0, 0.0, 0.0, tried.weight_s * tried.left_by(candidate, device), 0.0) >= least:
+        return None
     values = _values(was, candidate)
-    total: tuple[float, ...] = (0.0, 0.0, 0.0, float(changes), 0.0)
+    total = tried.begun(changes)
     states = list(tried.states)
     for k in (None, *order):
         if k is not None:
             states[k] = _with_values(states[k], device, values)
-            total = tuple(a + b for a, b in zip(total, _cost_in(states[k], device), strict=True))
+            total = tuple(a + b for a, b in zip(total, tried.cost_in(k, states[k], device), strict=True))
         if total >= least:  # no part of it can become less
             return None
-    return total, _Tried(tuple(states))
+    return total, replace(tried, states=tuple(states))
 
 
 def _values(before: Device, after: Device) -> dict[str, dict[str, Any]]:
@@ -233,8 +321,8 @@ def _quicker(device: Device) -> Device | None:
 
 def _cost(tried: _Tried, device: str, changes: int) -> tuple[float, ...]:
     """What is broken over all states, by count and by how much; how much is changed; how long it takes to clear."""
-    parts = [_cost_in(one, device) for one in tried.states]
-    return tuple(sum(values) for values in zip((0.0, 0.0, 0.0, float(changes), 0.0), *parts, strict=True))
+    parts = [tried.cost_in(k, one, device) for k, one in enumerate(tried.states)]
+    return tuple(sum(values) for values in zip(tried.begun(changes), *parts, strict=True))
 
 
 def _cost_in(found: Coordination, device: str) -> tuple[float, ...]:
@@ -244,7 +332,7 @@ def _cost_in(found: Coordination, device: str) -> tuple[float, ...]:
     rules = [r for r in found.rules_of(device) if found.verdict_of(r) == "breach"]
     clearing = sum(min(t.t_slow_s, 1e3) for t in found.times if t.device == device)
     short = sum(min(p.short_s, 1e3) for p in as_upper)
-    return len(as_upper) + len(rules), len(as_lower), round(short, 6), 0.0, clearing
+    return len(as_upper) + len(rules), len(as_lower), round(short, 6), 0.0, clearing, 0.0
 
 
 Candidates = Iterator[tuple[Device, int]]

@@ -24,6 +24,7 @@ RULES = {
     "overvoltage": "opens above the voltage of the load flow alone",
     "breaker failure": "waits until the breaker it watches has opened",
     "least fault": "sees the least fault",
+    "backup": "sees the least fault beyond the device below",
     "least earth fault": "sees the least earth fault",
 }
 PRACTICE = "usual practice (unverified)"

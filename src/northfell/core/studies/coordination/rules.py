@@ -1,7 +1,7 @@
 """Rules of one device: above what it must carry, below what it protects withstands, and sure to see the least fault."""
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from typing import cast
@@ -37,8 +37,10 @@ class Rules:
     """The rules of the devices of a state."""
 
     def __init__(
-        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Currents, settings: CoordinationSettings
-    ) -> None:
+        self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Currents, settings: CoordinationSettings,
+        standing: Sequence[Standing] = (),
+    ) -> None:  # fmt: skip
+        self.standing = standing
         self.net, self.faults, self.flow, self.order, self.devices, self.i, self.settings = faults.net, faults, flow, order, devices, i, settings
         self.inside: dict[int, list[Element]] = {}
         top, zone_of = self.net.topology, order.zones.zone_of_bus
@@ -69,6 +71,8 @@ class Rules:
         yield from self._failure(one)
         yield from self._measured(one)
         yield from self._least(one)
+        if self.settings.backup == "assessed":
+            yield from self._backup(one)
 
     # --- what it must carry
 
@@ -353,9 +357,11 @@ class Rules:
         x_over_r = float(self.faults.cases["max"].x_over_r()[bus])
         if not math.isfinite(x_over_r) or x_over_r < 0:
             return
+        left = 1 - self.settings.remanence_pct / 100
+        k_s *= left
         after = saturates_after_s(k_s, x_over_r, self.net.frequency_hz)
         when = "never saturates" if math.isinf(after) else f"saturates after {f(1000 * after, 3)} ms" if after else "saturates by the symmetrical part"
-        basis = f"fully offset fault of X/R {f(x_over_r, 3)}: it {when}, without remanence"
+        basis = f"fully offset fault of X/R {f(x_over_r, 3)}: it {when}, {f'with {self.settings.remanence_pct:g} %' if left < 1 else 'without'} remanence"
         yield Rule(one.device, "transformer saturation", ct.id, k_s / (1 + x_over_r), 1.0, 1.0, "×", "IEEE C37.110", basis, bus, i, grave=False)
 
     def _transformers_of(self, device: str) -> list[CurrentTransformer]:
@@ -380,6 +386,31 @@ class Rules:
         basis = f"{fault} at {at}: {f(least)} A; {f'operates for certain from {f(least / over)} A' if over > 0 else 'it does not see it'}"
         yield Rule(one.device, "least fault", None, float(over), 1.0, self.settings.sensitivity, "×", PRACTICE, basis, bus, least)
         yield from self._least_earth(one, least)
+
+    def _backup(self, one: Standing) -> Iterator[Rule]:
+        """Whether it sees the least fault beyond each device below it."""
+        device = self.devices[one.device]
+        for zone, lower in self._beyond.get((one.device, one.zone), ()):
+            found = []
+            for fault in ("3ph", "ll"):
+                if (fault, "min") in self.i.i:
+                    through = self.i.of(one.device, self.order.buses[zone], fault, "min")
+                    over = device.over(through, "slow", of_faults=True)
+                    found += [(o, i, b, fault) for i, o, b in zip(through.phase_a, over, self.order.buses[zone], strict=True) if math.isfinite(i)]
+            if found:
+                over_least, i, bus, fault = min(found)
+                sure = f"operates for certain from {f(float(i) / over_least)} A" if over_least > 0 else "it does not see it"
+                basis = f"{fault} at {self.net.name(self.net.topology.bus_ids[bus])}: {f(float(i))} A; {sure}"
+                yield Rule(one.device, "backup", lower, float(over_least), 1.0, 1.0, "×", PRACTICE, basis, bus, float(i), grave=False)
+
+    @cached_property
+    def _beyond(self) -> dict[tuple[str, str | int], list[tuple[int, str]]]:
+        """The zones beyond the devices next below a device, by it and the zone between."""
+        found: dict[tuple[str, str | int], list[tuple[int, str]]] = {}
+        for s in self.standing:
+            for upper in s.upstream:
+                found.setdefault((upper, s.behind), []).append((s.zone, s.device))
+        return found
 
     def _least_earth(self, one: Standing, least_a: float) -> Iterator[Rule]:
         """By the residual current where the device measures it; by the phase where earth faults are nearly as strong as others."""

@@ -65,6 +65,15 @@ class CoordinationSettings(StudySettings):
         meaning="Current of a motor that is switched on in its first cycles, of its locked-rotor current.",
         enters="no device may open within 0.1 s at it"
     )
+    remanence_pct: float = param(
+        0.0, label="Remanence of current transformers", unit="%", ge=0, le=90, section="Coordination", source="IEEE C37.110",
+        meaning="Flux that an earlier fault left, of the saturation flux, with the direct part of the next. 0: none; 30 to 80 is met without air gaps.",
+        enters="saturation: Ks·(1 − remanence)"
+    )
+    backup: Literal["not assessed", "assessed"] = param(
+        "not assessed", label="Reach as backup", section="Coordination", source="usual practice (unverified)",
+        meaning="Whether devices should see the least fault beyond the devices below them too, in case those fail."
+    )
     code: Literal["none", "NEC"] = param(
         "none", label="Code limits", section="Coordination", source="NEC 450.3, 430.52 (recalled, unverified)",
         meaning="Which installation code limits what devices of transformers and motors may be set to."

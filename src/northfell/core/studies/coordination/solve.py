@@ -85,7 +85,7 @@ class _Held:
 
     def __call__(self, devices: Mapping[str, Device], changed: frozenset[str] = frozenset(), before: Coordination | None = None) -> Coordination:
         """The coordination of devices; with `before`, what has nothing to do with those that changed is taken from there."""
-        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings)
+        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings, self.standing)
         half_cycle_s = 0.5 / self.faults.net.frequency_hz
         kept = before or Coordination(self.faults.net, self.settings, self.faults, devices, (), (), (), ())
         again = [s for s in self.standing if before is None or not changed.isdisjoint((s.device, *s.upstream))]

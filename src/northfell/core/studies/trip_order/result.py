@@ -6,11 +6,11 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from northfell.core.errors import CannotRun, InputRefused
-from northfell.core.model.elements import Bus
+from northfell.core.model.elements import Bus, Fuse
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import ArcFlashSettings, arcing_current_ka, enclosure_of, reduction
-from northfell.core.studies.protection import Asked, TripOrder, devices_of, follow, lacking_of
+from northfell.core.studies.protection import LEAST_ARC_S, Asked, TripOrder, devices_of, follow, lacking_of
 from northfell.core.studies.short_circuit import TO_EARTH, ShortCircuit
 from northfell.core.studies.trip_order.settings import TripOrderSettings
 from northfell.core.tables import Table, build
@@ -84,6 +84,11 @@ class TripOrders:
             failed=frozenset(failed), longest_s=settings.longest_s,
         )  # fmt: skip
         followed = follow(self.faults, asked, lambda changed: short_circuit.run(changed, self.faults.settings), known)
+        quick = [net.name(s.device) for s in followed.steps if isinstance(known[s.device].switch, Fuse) and s.t_s < LEAST_ARC_S]
+        if quick:
+            followed = replace(
+                followed, told=(*followed.told, f"{', '.join(quick)}: less than half a cycle stands for heat, and orders fuses; no arc is out before.")
+            )
         return replace(followed, told=(*followed.told, *(f"Taken as never opening: {line}" for lines in not_set.values() for line in lines)))
 
     def _current(self, bus_id: str, settings: TripOrderSettings) -> Callable[[float], float]:

@@ -7,7 +7,7 @@ from northfell.core.studies.coordination import COORDINATION
 from northfell.core.studies.protection import family_of
 from northfell.core.studies.trip_order import TRIP_ORDER
 from northfell.web.shell.stage import Look, Stage, Tab
-from northfell.web.stages.coordination import kept, ledger, proposing, sending, setting
+from northfell.web.stages.coordination import kept, ledger, proposing, ratios, sending, setting
 from northfell.web.stages.coordination.card import coordination_figures, opening
 from northfell.web.stages.coordination.sheet import sheet_shown, toggled
 from northfell.web.stages.coordination.tags import coordination_tags
@@ -30,7 +30,7 @@ COORDINATION_STAGE = Stage(
         Tab("order", "Trip order", ledger.order_table, study=TRIP_ORDER),
     ),
     figures=coordination_figures, tags=coordination_tags, says=_says, waits=lambda found: list(found.waits),
-    routers=(setting.router, proposing.router, sending.router, kept.router),
+    routers=(setting.router, proposing.router, sending.router, ratios.router, kept.router),
     tools="stages/coordination/_tools.html", beside="stages/coordination/_curves.html",
     legend="stages/coordination/_legend.html", acts="stages/coordination/_acts.html",
 )  # fmt: skip

@@ -77,6 +77,15 @@ def shift(request: Request, db: Db, view: Looking, version: Version, by: Annotat
     return change_shown(request, db, view, version, lambda network: curves.shift(network, view.curves, by))
 
 
+@router.post("/name")
+def move_name(
+    request: Request, db: Db, view: Looking, version: Version, device: Name = "", x: Annotated[float | None, Form()] = None,
+    y: Annotated[float | None, Form()] = None,
+) -> Response:  # fmt: skip
+    """The name of a device elsewhere on the sheet that is open."""
+    return change_shown(request, db, view, version, lambda network: curves.move_name(network, view.curves, device, x, y))
+
+
 @router.post("/stand/{device:path}")
 def stand(request: Request, db: Db, view: Looking, device: str, version: Version, on: Annotated[list[str] | None, Form(max_length=1000)] = None) -> Response:
     """Put a device on the sheets that were chosen, and on no others."""

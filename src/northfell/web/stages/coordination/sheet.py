@@ -144,7 +144,8 @@ def _shown(
 ) -> Shown:  # fmt: skip
     """Draw what stands on a sheet; the selected device with its handles and currents, if it is one of them, and the others of its family."""
     device, found = sheet.chosen, sheet.found
-    curves = [Curve(_band(one), one.device.switch.id, one.device.switch.id == device) for one in sheet.devices]
+    names = {m.device: (m.x, m.y) for m in kept.moved} if kept else {}
+    curves = [Curve(_band(one), d, d == device, name_at=names.get(d)) for one in sheet.devices for d in [one.device.switch.id]]
     if before is not None:
         curves = [_with_found(c, before, sheet) if c.chosen else c for c in curves]
     if ghosts is not None and device:

@@ -147,14 +147,45 @@ document.addEventListener("pointermove", (event) => {
   say(event);
 });
 
+// Names on a kept sheet are put where one likes; twice clicked, they find room by themselves again.
+let moving = null;
+const nameOf = (event) => (sheet()?.hasAttribute("data-kept") ? event.target.closest?.("#curve-sheet .tc-name") : null);
+const plateOf = (name) => name.previousElementSibling;
+const inFrame = (value, length) => Math.min(Math.max(value / length, 0), 1);
+
+document.addEventListener("pointerdown", (event) => {
+  const name = nameOf(event);
+  if (!name || event.button || held) return;
+  event.preventDefault();
+  moving = { name, from: place(event), by: [0, 0] };
+});
+document.addEventListener("pointermove", (event) => {
+  if (!moving) return;
+  const at = place(event);
+  moving.by = [at.x - moving.from.x, at.y - moving.from.y];
+  for (const part of [moving.name, plateOf(moving.name)]) part.setAttribute("transform", `translate(${moving.by.join(" ")})`);
+});
+document.addEventListener("pointerup", async () => {
+  if (!moving) return;
+  const { name, by } = moving, a = axes(), plate = plateOf(name);
+  moving = null;
+  if (Math.hypot(...by) < 2) return;
+  const [x, y, w, h] = ["x", "y", "width", "height"].map((key) => Number(plate.getAttribute(key)));
+  await post("/curves/kept/name", { device: name.closest("g").dataset.device, x: inFrame(x + by[0] - a.x, a.w - w), y: inFrame(y + by[1] - a.y, a.h - h) });
+});
+document.addEventListener("dblclick", async (event) => {
+  const name = nameOf(event);
+  if (name) await post("/curves/kept/name", { device: name.closest("g").dataset.device });
+});
+
 // what the page would look at by itself waits until the hand is off
 document.addEventListener("htmx:before:swap", (event) => {
-  if (held && event.detail.ctx?.byItself) event.preventDefault();
+  if ((held || moving) && event.detail.ctx?.byItself) event.preventDefault();
 }, true);
 
 async function keep(handle) {
   if (handle.now === handle.value) return;
-  const value = handle.field === "trip_tsd" ? handle.now.toFixed(1) : String(handle.now);
+  const value = ["trip_tsd", "trip_tg"].includes(handle.field) ? handle.now.toFixed(1) : String(handle.now);
   await post(`/elements/${encodeURIComponent(handle.element)}/set/${handle.field}`, { value, origin: "own" });
 }
 
