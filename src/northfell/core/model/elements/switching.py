@@ -420,6 +420,28 @@ class Relay(Element):
         None, label="Reset time", symbol="tr", unit="s", ge=0, le=1000, section="Protection", needed_for=(AF, CO), acts_when=When("reset", ("after a time",)),
         meaning="For which all is kept; then nothing is.", enters="trip order and arc flash: what has passed when a current comes back"
     )
+    shots: int = param(
+        1, label="Trips until it stays open", ge=1, le=4, section="Protection", source="IEEE C37.60",
+        meaning="1: it opens once. More: a recloser, whose breaker closes again after each trip but the last.",
+        enters="arc flash and heat of cables: an arc burns through all trips; trip order: closings"
+    )
+    fast_shots: int = param(
+        0, label="Fast trips", ge=0, le=3, section="Protection", acts_when=When("shots", (2, 3, 4)),
+        meaning="How many of the trips, the first ones, go by the fast curve: quick enough to save a fuse below. Fewer than all.",
+        enters="the first trips by the fast curve, the others by its own"
+    )
+    fast_curve: InverseCurve | None = param(
+        None, label="Fast curve", section="Protection", needed_for=(AF, CO), acts_when=(When("shots", (2, 3, 4)), When("fast_shots", (1, 2, 3))),
+        meaning="Inverse-time characteristic of the fast trips, with the same pickup.", enters="t of the fast trips"
+    )
+    fast_multiplier: float | None = param(
+        None, label="Fast multiplier", symbol="TMf", gt=0, le=20, section="Protection", needed_for=(AF, CO),
+        acts_when=(When("shots", (2, 3, 4)), When("fast_shots", (1, 2, 3))), meaning="Time multiplier of the fast curve.", enters="t of the fast trips"
+    )
+    t_dead_s: float | None = param(
+        None, label="Open between trips", symbol="td", unit="s", gt=0, le=300, section="Protection", needed_for=(CO,), acts_when=When("shots", (2, 3, 4)),
+        meaning="For which the breaker is open before it closes again.", enters="trip order: when it closes again"
+    )
     looks: Literal["both ways", "forward", "reverse"] = param(
         "both ways", label="Looks", section="Protection", source="IEEE C37.2, 67",
         meaning="Which way the current of a fault must flow. Forward: from the first terminal of the breaker to its second. Told by what the fault changes "

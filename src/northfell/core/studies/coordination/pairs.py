@@ -120,7 +120,7 @@ def _tightest(
     shares = np.concatenate([shares, _steps(lower, down), _steps(upper, up)], axis=1)
     shares = np.where((shares >= least[:, None]) & (shares <= 1), shares, 1.0)
     t_lower = np.maximum(lower.opens_at_s(down.at((slice(None), None)).times(shares)), least_s)
-    t_upper = upper.orders_at_s(up.at((slice(None), None)).times(shares), "fast")
+    t_upper = orders_above(upper, lower, up.at((slice(None), None)).times(shares))
     required = interval.required_s(t_upper)
     with np.errstate(invalid="ignore"):
         short = np.where(np.isfinite(t_upper), required - (t_upper - t_lower), -np.inf)
@@ -137,6 +137,14 @@ def _tightest(
         "t_upper_s": float(t_upper[bus, at]),
         "required_s": float(required[bus, at]),
     }
+
+
+def orders_above(upper: Device, lower: Device, i: Through) -> Floats:
+    """When the upper device gives its order at the earliest; the fast trips of a recloser before a fuse are meant to save it, and close again."""
+    t = upper.once.orders_at_s(i, "fast")
+    if upper.fast_shots and not isinstance(lower.switch, Fuse):
+        t = np.minimum(t, upper.by_fast_curve.orders_at_s(i, "fast"))
+    return t
 
 
 def _sure_from(device: Device, i: Through) -> Floats:

@@ -136,7 +136,7 @@ def _curve(of: Coordination | Compiled, one: Device, v_ref_kv: float, fault: str
     top = float(sees.phase_a) if sees else 100 * min(starts, default=one.from_a("fast"))
     least = min((t.i_a for t in seen if t.case == "min"), default=math.nan)
     amperes = amperes_of(starts, top, POINTS)
-    fast, slow = (one.opens_at_s(one.along(amperes, sees), edge) for edge in EDGES)
+    fast, slow = (one.once.opens_at_s(one.along(amperes, sees), edge) for edge in EDGES)
     return DeviceCurve(one, factor, amperes * factor, fast, slow, top * factor, least * factor, sees, own and not math.isnan(v_ref_kv))
 
 

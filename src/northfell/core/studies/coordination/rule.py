@@ -22,6 +22,7 @@ RULES = {
     "transformer saturation": "has current transformers that no direct part saturates",
     "undervoltage": "opens below the voltage of the load flow alone",
     "overvoltage": "opens above the voltage of the load flow alone",
+    "fuse saved": "opens by its fast trips before a fuse below melts",
     "breaker failure": "waits until the breaker it watches has opened",
     "least fault": "sees the least fault",
     "backup": "sees the least fault beyond the device below",

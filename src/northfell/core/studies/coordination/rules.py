@@ -9,7 +9,7 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun
-from northfell.core.model.elements import Breaker, Cable, CurrentTransformer, Element, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
+from northfell.core.model.elements import Breaker, Cable, CurrentTransformer, Element, Fuse, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.model.elements.signalling import ON_FAILURE
 from northfell.core.quantities import figure as f
@@ -69,6 +69,7 @@ class Rules:
         yield from code_rules(self, one)
         yield from self._voltage(one)
         yield from self._failure(one)
+        yield from self._saves(one)
         yield from self._measured(one)
         yield from self._least(one)
         if self.settings.backup == "assessed":
@@ -325,6 +326,27 @@ class Rules:
             basis = f"{link.signal.name} waits {f(waits)} s; {link.sender.name} takes {f(opens)} s, reset and margin {f(FAILURE_MARGIN_S)} s"
             source, value = "IEEE C37.119 (margin unverified)", waits / (opens + FAILURE_MARGIN_S)
             yield Rule(one.device, "breaker failure", link.sender.switch.id, value, 1.0, 1.1, "×", source, basis)
+
+    def _saves(self, one: Standing) -> Iterator[Rule]:
+        """Of a recloser, up to which part of the greatest fault its fast trips spare the fuses below: their heat together against the least melting time."""
+        device = self.devices[one.device]
+        if not device.fast_shots:
+            return
+        for zone, lower in self._beyond.get((one.device, one.zone), ()):
+            if not isinstance(self.devices[lower].switch if lower in self.devices else None, Fuse):
+                continue
+            buses = self.order.buses[zone]
+            below, above = (self.i.of(d, buses, "3ph", "max") for d in (lower, one.device))
+            if not np.isfinite(below.phase_a).any():
+                continue
+            at, shares = int(np.nanargmax(below.phase_a)), np.geomspace(1e-3, 1.0, 4 * POINTS)
+            melts = self.devices[lower].opens_at_s(below.at(at).times(shares), "fast")
+            trips = device.fast_shots * device.by_fast_curve.opens_at_s(above.at(at).times(shares))
+            saved = np.isfinite(trips) & (trips <= self.settings.fuse_share_pct / 100 * melts)
+            most, i = float(shares[saved].max()) if saved.any() else 0.0, float(below.phase_a[at])
+            share = f(self.settings.fuse_share_pct)
+            basis = f"up to {f(most * i)} of {f(i)} A: {device.fast_shots} fast trips within {share} % of the least melting time; above it the fuse may melt"
+            yield Rule(one.device, "fuse saved", lower, most, 1.0, 1.0, "×", "IEEE C37.48", basis, buses[at], most * i, grave=False)
 
     # --- what it measures with
 

@@ -23,7 +23,19 @@ _TESTS = (
 _ZONES = (("state", "", "State"), ("zone", "", "Zone"), ("transformers", "", "Current transformers"), ("count", "", "Covers"), ("covers", "", "Elements"))
 # what is set of each function: field, and whether it is a current through the current transformers
 SET = {
-    "51": (("curve", False), ("i_pickup_a", True), ("time_multiplier", False), ("looks", False), ("voltage", False), ("v_release_pct", False)),
+    "51": (
+        ("curve", False),
+        ("i_pickup_a", True),
+        ("time_multiplier", False),
+        ("looks", False),
+        ("voltage", False),
+        ("v_release_pct", False),
+        ("shots", False),
+        ("fast_shots", False),
+        ("fast_curve", False),
+        ("fast_multiplier", False),
+        ("t_dead_s", False),
+    ),
     "50": (("i_high_a", True), ("t_high_s", False), ("looks", False)),
     "27": (("v_under_pct", False), ("t_under_s", False)),
     "59": (("v_over_pct", False), ("t_over_s", False)),
@@ -45,7 +57,14 @@ SET = {
 }
 
 NOT_INJECTED = ("27", "59", "AFD")  # no current makes them operate
-UNUSED = {"trip_sd_ramp": False, "looks": "both ways", "earth_looks": "both ways", "voltage": "independent"}  # what need not be set
+UNUSED = {
+    "shots": 1,
+    "fast_shots": 0,
+    "trip_sd_ramp": False,
+    "looks": "both ways",
+    "earth_looks": "both ways",
+    "voltage": "independent",
+}  # what need not be set
 
 
 def settings_table(net: Compiled, devices: Mapping[str, Device]) -> Table:

@@ -12,6 +12,7 @@ from northfell.core.model.elements import OWN, Breaker, Bus, Element, Fuse, Prot
 from northfell.core.model.elements.signalling import RESTRAINS
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told
+from northfell.core.quantities import figure as f
 from northfell.core.rules.completeness import missing, missing_of
 from northfell.core.rules.consistency import above_its_voltage, in_force
 from northfell.core.rules.zones import zones_of
@@ -64,6 +65,29 @@ class Device:
         assert isinstance(changed, Breaker | Fuse)
         return replace(self, switch=changed)
 
+    @cached_property
+    def reclosing(self) -> Relay | None:
+        """The relay that closes its breaker again after a trip."""
+        return next((r for r in self.relays if r.shots > 1), None)
+
+    @property
+    def fast_shots(self) -> int:
+        """How many of its trips, the first ones, go by its fast curve."""
+        r = self.reclosing
+        return min(r.fast_shots, r.shots - 1) if r else 0
+
+    @cached_property
+    def once(self) -> "Device":
+        """What it is in a trip by its own settings: without closing again."""
+        r = self.reclosing
+        return self.with_holder(r.model_copy(update={"shots": 1})) if r else self
+
+    @cached_property
+    def by_fast_curve(self) -> "Device":
+        """What it is in its fast trips."""
+        r = self.reclosing
+        return self.with_holder(r.model_copy(update={"shots": 1, "curve": r.fast_curve, "time_multiplier": r.fast_multiplier})) if r else self
+
     @property
     def holders(self) -> tuple[Element, ...]:
         """All that carries settings of it."""
@@ -96,7 +120,15 @@ class Device:
         return tuple(fn for link in trips for fn in signalled(link.signal, link.sender.functions, self.switch))
 
     def opens_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
-        """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never."""
+        """Slow (or fast) edge of the band plus breaker time at many currents [A]; infinite for never.
+
+        Of a recloser the slow edge is the time of all trips, in which a fault burns, and the fast one that of the first.
+        """
+        if self.reclosing:
+            if edge == "fast":
+                return (self.by_fast_curve if self.fast_shots else self.once).opens_at_s(i, edge)
+            fast = self.fast_shots * self.by_fast_curve.opens_at_s(i) if self.fast_shots else 0.0
+            return np.asarray(fast + (self.reclosing.shots - self.fast_shots) * self.once.opens_at_s(i))
         first: Floats = np.min([one.opens_at_s(i, edge) for one in self.functions], axis=0)
         return first
 
@@ -155,6 +187,8 @@ class Device:
 
     def clearing(self, i: Amperes, w: Working | None = None) -> Clearing:
         """Slow edge plus breaker time at a current [A]; noted in `w` if given."""
+        if self.reclosing:
+            return self._all_trips(i, w)
         fastest: dict[str, tuple[float, Function]] = {}  # of each that carries settings
         for one in self.functions:
             t = float(one.orders_at_s(i))
@@ -165,6 +199,17 @@ class Device:
                 one.tell(w, one.seen_with_working(i, w), t)
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
         return Clearing(t + first.adds_s, first.stage_at(i), first.fast) if np.isfinite(t) else Clearing(t, first.rests)
+
+    def _all_trips(self, i: Amperes, w: Working | None) -> Clearing:
+        """The trips of a recloser one after the other."""
+        assert self.reclosing is not None
+        fast, shots = self.fast_shots, self.reclosing.shots
+        first = self.by_fast_curve.clearing(i, w).t_s if fast else 0.0
+        own, t = self.once.clearing(i, w), float(self.opens_at_s(i))
+        if w:
+            numbers = f"{fast}·{f(first)} + {shots - fast}·{f(own.t_s)}" if fast else f"{shots}·{f(own.t_s)}"
+            w.step(f"All {shots} trips of {self.name}", "t", "fast trips + trips by its own curve, the time between them left out", numbers, t, "s")
+        return Clearing(t, f"{own.stage}, {shots} trips", own.fast)
 
 
 def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:

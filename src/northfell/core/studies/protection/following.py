@@ -5,6 +5,7 @@ that has passed. What does not pick up in an interval has forgotten, unless it r
 """
 
 import math
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -18,6 +19,7 @@ from northfell.core.studies.protection.through import Edge, Through, seen_by, th
 from northfell.core.studies.short_circuit import Flows, ShortCircuit
 
 MOST_EVENTS = 200
+CLOSES = "closes again"
 TOGETHER_S = 1e-9
 LEAST_KA = 1e-6  # less is nothing
 NOTHING = Through(np.zeros(()), np.zeros(()))
@@ -120,6 +122,9 @@ class _Loop:
     steps: list[Step] = field(default_factory=list)
     intervals: list[Interval] = field(default_factory=list)
     opened: set[str] = field(default_factory=set)
+    done: Counter[str] = field(default_factory=Counter)  # trips of each device
+    closes: dict[str, float] = field(default_factory=dict)  # when reclosers close again
+    whole: ShortCircuit = field(init=False)
     told: list[str] = field(default_factory=list)
     flows: Flows = field(init=False)
     wanted: Wanted = field(init=False)
@@ -127,18 +132,26 @@ class _Loop:
     share: float = 1.0
 
     def run(self) -> TripOrder:
-        self.wanted = wanted_by(self.devices.values())
-        running = [_Running(d, f) for d, one in self.devices.items() for f in (*one.functions, *one.on_failure) if self._acts(f)]
+        self.wanted, self.whole = wanted_by(self.devices.values()), self.faults
+        running = [one for d in self.devices for one in self._ready(d)]
+        ended = 0.0
         for _ in range(MOST_EVENTS):
             net = self.faults.net
             bus = net.topology.bus_index.get(self.asked.bus_id, -1)
             if bus < 0 or not net.topology.fed_bus(bus):
-                return self._made(self.now)
+                if not self.closes:
+                    return self._made(ended)
+                running = self._close(running, {})
+                continue
             self.flows = self.faults.flows([bus], self.asked.case, self.asked.fault)
             self.bolted_ka = self._bolted_ka(bus)
             self.share = self.asked.current_ka(self.bolted_ka) / self.bolted_ka if self.bolted_ka > 0 else 0.0
             i_a = self._currents()
             until, opening = self._next(running, i_a)
+            if self.closes and min(self.closes.values()) < until:
+                self.intervals.append(self._interval(bus, min(self.closes.values()), i_a))
+                running = self._close(running, i_a)
+                continue
             self.intervals.append(self._interval(bus, until, i_a))
             if until > self.asked.longest_s:
                 if math.isfinite(until):
@@ -148,11 +161,38 @@ class _Loop:
             for one in opening:
                 self.steps.append(Step(until, one.device, one.function.stage, one.i_a, one.ordered_s))
                 self.opened.add(one.device)
-            self.now = until
+                self._trips(one.device, until)
+            self.now = ended = until
             running = [one for one in running if one.device not in self.opened]
-            self.faults = self._without(net)
+            self.faults = self._without()
         self.told.append(f"Given up after {MOST_EVENTS} openings.")
         return self._made(math.inf)
+
+    def _ready(self, device: str) -> list[_Running]:
+        """The functions of a device in its next trip."""
+        one = self.devices[device]
+        acting = one.by_fast_curve if self.done[device] < one.fast_shots else one.once
+        return [_Running(device, f) for f in (*acting.functions, *acting.on_failure) if self._acts(f)]
+
+    def _trips(self, device: str, at_s: float) -> None:
+        """Count a trip of a device; a recloser closes again after it, but after its last."""
+        self.done[device] += 1
+        relay = self.devices[device].reclosing
+        if relay is not None and self.done[device] < relay.shots:
+            self.closes[device] = at_s + (relay.t_dead_s or 0.0)
+
+    def _close(self, running: list[_Running], i_a: Mapping[str, Through]) -> list[_Running]:
+        """Let time pass until the next recloser closes; what runs then."""
+        until = min(self.closes.values())
+        self._pass(running, i_a, until)
+        closing = [d for d, t in self.closes.items() if t <= until + TOGETHER_S]
+        for d in closing:
+            del self.closes[d]
+            self.opened.discard(d)
+            shots = self.devices[d].reclosing
+            self.steps.append(Step(until, d, f"{CLOSES} after trip {self.done[d]} of {shots.shots if shots else 1}", 0.0, until))
+        self.now, self.faults = until, self._without()
+        return [*running, *(one for d in closing for one in self._ready(d))]
 
     def _acts(self, function: Function) -> bool:
         return not function.if_fails or self.asked.on_failure
@@ -227,8 +267,11 @@ class _Loop:
         of_devices = {d: float(i.phase_a) for d, i in i_a.items() if i.phase_a > 1000 * LEAST_KA}
         return Interval(self.now, until, self.bolted_ka, self.share * self.bolted_ka, brings, of_devices)
 
-    def _without(self, net: Compiled) -> ShortCircuit:
-        """Faults with everything open that has opened."""
+    def _without(self) -> ShortCircuit:
+        """Faults with everything open that is."""
+        net = self.whole.net
+        if not self.opened:
+            return self.whole
         if (known := self.solved.get(frozenset(self.opened))) is not None:
             return known
         elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in self.opened else e for i, e in net.elements.items()}
@@ -239,7 +282,8 @@ class _Loop:
 def order_of(steps: Sequence[Step]) -> dict[str, int]:
     """The number under which each device opens; those that open together have the same."""
     found: dict[str, int] = {}
-    times = sorted({round(s.t_s, 9) for s in steps})
-    for s in steps:
+    opening = [s for s in steps if not s.reason.startswith(CLOSES)]
+    times = sorted({round(s.t_s, 9) for s in opening})
+    for s in reversed(opening):  # of a recloser the first counts
         found[s.device] = times.index(round(s.t_s, 9)) + 1
     return found

@@ -151,6 +151,7 @@ def _shown(
     if ghosts is not None and device:
         others = tuple(_band_of(other, told, sheet.at[device]) for told, other in family_of(sheet.at[device].device, ghosts))
         curves = [replace(c, ghosts=others) if c.chosen else c for c in curves]
+    curves = [_with_fast_trips(c, sheet.at[c.device]) for c in curves]
     position = {c.device: k for k, c in enumerate(curves)}
     gaps = [
         _gap(found, sheet, p, position)
@@ -181,6 +182,8 @@ def _measures_told(sheet: CurveSheet) -> list[str]:
                 told.append(f"{fn.stage} waits while {senders} may see the fault, and else has its shortest delay.")
         told += [f"{name} is opened by {fn.stage}." for fn in functions if fn.measured_at]
         told += [f"{name}: {fn.stage} sees faults in its zone alone ({fn.called})." for fn in functions if fn.guards is not None and not fn.measured_at]
+        told += [f"{one.device.name} closes again: gaps above it count its {r.shots} trips, of which {one.device.fast_shots} by its fast curve."
+                 for one in sheet.devices if one.device.name == name and (r := one.device.reclosing)]  # fmt: skip
         ways = {"forward" if fn.looks > 0 else "reverse" for fn in functions if fn.looks}
         told += [f"{name} looks {way} (67)." for way in sorted(ways)]
     return told
@@ -210,6 +213,12 @@ def _band(one: DeviceCurve) -> Band:
     return Band(one.device.name + (" (own A)" if one.own else ""), one.i_a, one.fast_s, one.slow_s)
 
 
+def _with_fast_trips(curve: Curve, one: DeviceCurve) -> Curve:
+    """Beside a recloser the curve of its fast trips."""
+    n = one.device.fast_shots
+    return replace(curve, ghosts=(*curve.ghosts, _band_of(one.device.by_fast_curve, f"fast trip{'s' if n > 1 else ''}", one))) if n else curve
+
+
 def _with_found(curve: Curve, before: Device, sheet: CurveSheet) -> Curve:
     one = sheet.at[curve.device]
     if before == one.device:
@@ -221,7 +230,7 @@ def _band_of(device: Device, name: str, one: DeviceCurve) -> Band:
     """The band of a device in the place of one that stands on the sheet."""
     i = amperes_of(starts_of(device, one.sees), one.to_a / one.factor, 200)
     through = device.along(i, one.sees)
-    return Band(name, i * one.factor, device.opens_at_s(through, "fast"), device.opens_at_s(through))
+    return Band(name, i * one.factor, device.once.opens_at_s(through, "fast"), device.once.opens_at_s(through))
 
 
 def _gap(found: Coordination, sheet: CurveSheet, p: Pair, position: dict[str, int]) -> Gap:
