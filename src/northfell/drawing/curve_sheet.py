@@ -231,11 +231,11 @@ def _name(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float
     w = width_of(curve.band.name, 11) + 10
     x, y = axes.at(*inside[0])
     if curve.name_at is not None:
-        begins = x, y
         x, y = axes.x + curve.name_at[0] * (axes.w - w), axes.y + curve.name_at[1] * (axes.h - NAME_H)
         taken.append((x, y, w, NAME_H))
-        near = min(max(begins[0], x), x + w), min(max(begins[1], y), y + NAME_H)
-        leader = [Line((near, begins), Style(cls="tc-leader"))] if math.dist(near, begins) > LED else []
+        met = min((axes.at(*point) for point in inside), key=lambda p: math.dist(p, (x + w / 2, y + NAME_H / 2)))
+        near = min(max(met[0], x), x + w), min(max(met[1], y), y + NAME_H)
+        leader = [Line((near, met), Style(cls="tc-leader"))] if math.dist(near, met) > LED else []
         return [*leader, *_plate(curve, x, y, w)]
     x = min(x + 5, axes.x + axes.w - w - 2)
     return _plate(curve, x, _free(taken, x, min(max(y, axes.y + 18), axes.y + axes.h - 24), w, NAME_H), w)
