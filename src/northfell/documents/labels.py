@@ -37,7 +37,6 @@ class Label:
 
     equipment: str
     side: str
-    has_line_side: bool
     network: str
     danger: bool
     site_limit_cal_cm2: float
@@ -54,6 +53,8 @@ class Label:
     method: str
     notes: tuple[str, ...]
     made_on: date
+    side_told: str = ""  # which side of which main; empty where none is named
+    warnings: tuple[str, ...] = ()  # what the method needs and does not know
 
     def text(self) -> LabelText:
         """The label in words."""
@@ -63,7 +64,7 @@ class Label:
             unit = f"cal/cm² ({in_joule} J/cm²)"
         volts = f"{self.v_kv:g} kV" if self.v_kv >= 1 else f"{self.v_kv * 1000:g} V"
         restricted = "–" if self.limited_m is None else "avoid contact" if self.restricted_m is None else f"{self.restricted_m:.1f} m"
-        place = f"{self.network} · {self.side} side of the main" if self.has_line_side else self.network
+        place = f"{self.network} · {self.side_told}" if self.side_told else self.network
         governed = f" · governed by state {self.state}" if self.several_states else ""
         instruction = (
             f"Do not work on live parts: above the site limit of {self.site_limit_cal_cm2:g} cal/cm²."
@@ -87,7 +88,11 @@ class Label:
             ),
             equipment=self.equipment,
             place=place + governed,
-            small=(f"{self.method} · {self.made_on.isoformat()}", *([" · ".join(self.notes)] if self.notes else [])),
+            small=(
+                f"{self.method} · {self.made_on.isoformat()}",
+                *([" · ".join(self.notes)] if self.notes else []),
+                *(["; ".join(self.warnings)] if self.warnings else []),
+            ),
         )
 
 

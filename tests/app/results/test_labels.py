@@ -8,6 +8,8 @@ import pypdf
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.conftest import network_of
+from tests.core.studies.arc_flash.test_arc_flash import double_fed
 
 from northfell.app.results.labels import labels_of, pdf
 from northfell.app.results.studies import Results
@@ -141,3 +143,15 @@ def test_unknown_template_stock_or_nothing_to_print():
     ]:
         with pytest.raises(NetworkRefused, match=told):
             pdf("job", *arguments)
+
+
+def test_what_the_method_does_not_know_stands_on_the_label_and_each_line_side_names_its_main():
+    made = {(one.equipment, one.side): one for one in labels_of(network_of(double_fed(main_2="QM2"))).labels}
+    assert [key[1] for key in made] == ["load", "line", "line 2"]
+    assert "line side of QM2" in made["B", "line 2"].text().place
+    assert "load side of the mains" in made["B", "load"].text().place
+    assert made["B", "load"].warnings == ()
+    weak = labels_of(network_of([{**e, "i_breaking_ka": 20.0} if e["name"] == "QM1" else e for e in double_fed()])).labels
+    assert "QM1 is rated to break 20 kA" in " ".join(weak[0].text().small)
+    long = next(one for one in LABELS if one.warnings)
+    assert "taken as constant" in " ".join(long.text().small)

@@ -7,11 +7,13 @@ from datetime import date
 
 from northfell.app.results.studies import Results
 from northfell.core.catalogue.tables import glove_class, shock_boundary
-from northfell.core.errors import CannotRun, InputRefused, NetworkRefused
+from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, code_of
+from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location
 from northfell.core.studies.arc_flash.result import METHOD, coefficients_status
+from northfell.core.studies.arc_flash.solve import ON_THE_LABEL
 from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
 
 
@@ -40,7 +42,7 @@ def labels_of(network: Network, results: Results | None = None, only: tuple[str,
     located = {(one.bus_id, one.side): one for study in studies.values() for one in study.locations}
     order = {bus_id: i for i, bus_id in enumerate(network.elements)}
     labels, left_out = [], []
-    for key in [only] if only else sorted(located, key=lambda k: (order[k[0]], k[1] == "line")):
+    for key in [only] if only else sorted(located, key=lambda k: (order[k[0]], k[1] != "load", k[1])):
         label = _label(network, studies, key, made_on)
         if isinstance(label, Label):
             labels.append(label)
@@ -79,6 +81,7 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     v_kv = bus.v_nominal_kv or math.nan
     shock = shock_boundary(v_kv)
     limits = network.settings.limits
+    told = tuple(dict.fromkeys(str(w) for s in studies.values() if (one := s.location(*key)) for w in one.warnings if code_of(w) in ON_THE_LABEL or w.grave))
     notes = [f"settings {study.net.network.settings.set_name}"]
     notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
     if "not verified" in coefficients_status(bus.electrode_configuration or ""):
@@ -86,7 +89,6 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     label = Label(
         equipment=bus.name,
         side=key[1],
-        has_line_side=bus.main is not None,
         network=network.name,
         danger=worst.energy_cal_cm2 > limits.energy_breach_cal_cm2,
         site_limit_cal_cm2=limits.energy_breach_cal_cm2,
@@ -102,10 +104,21 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
         several_states=len(studies) > 1,
         method=METHOD,
         notes=tuple(notes),
+        side_told=_side_told(study, bus, key[1]),
+        warnings=told,
         made_on=made_on,
     )
     refused = unprintable_in(label)
     return str(refused[0].at("")) if refused else label
+
+
+def _side_told(study: ArcFlash, bus: Bus, side: str) -> str:
+    """Which side of which main a location is, in words; empty where no main is named."""
+    if not bus.mains:
+        return ""
+    if len(bus.mains) == 1:
+        return f"{side} side of the main"
+    return "load side of the mains" if side == "load" else f"line side of {study.net.name(bus.mains[side])}"
 
 
 def pdf(job: str, labels: Sequence[Label], template: str, stock: str) -> bytes:

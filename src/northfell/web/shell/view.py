@@ -85,7 +85,7 @@ def _from_query(
     state: Annotated[str, Query(max_length=100)] = "Normal",
     sheet: Annotated[str, Query(max_length=100)] = "",
     selected: Annotated[str, Query(max_length=200)] = "",
-    side: Annotated[str, Query(pattern="^(load|line)$")] = "load",
+    side: Annotated[str, Query(pattern="^(load|line|line [23])$")] = "load",
     tab: Annotated[str, Query(max_length=20)] = "",
     proposal: Annotated[str, Query(max_length=100)] = "",
     tags: Annotated[str, Query(pattern="^[a-z.]{0,80}$")] = "",

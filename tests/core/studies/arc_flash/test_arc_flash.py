@@ -364,3 +364,58 @@ def test_one_way_to_one_source_needs_no_following():
     elements = [e | (ENCLOSED if e["name"] == "F" else {}) for e in two_sources() if e["name"] not in ("G2", "Q2", "B2")]
     study = run(compile_network(network_of(elements), "Normal", "short_circuit"), ArcFlashSettings(two_second_rule=False))
     assert all(one.followed is None and one.counts_s == one.arc_time_s for one in study.locations[0].variants)
+
+
+# --- several mains, and what is told of devices and machines
+
+
+def double_fed(**more) -> list[dict]:
+    """Two supplies of 30 and 10 kA, each behind a breaker of 0.4 s, on a board with two mains of 0.2 and 0.3 s."""
+    return [
+        lv("S1"), lv("S2"), lv("M1"), lv("M2"), lv("B", **BOX, main="QM1", **more), infeed("G1", "S1", 30.0), infeed("G2", "S2", 10.0),
+        breaker("Q1", "S1", "M1", "0.4"), breaker("Q2", "S2", "M2", "0.4", trip_isd_a=1500.0), breaker("QM1", "M1", "B", "0.2"),
+        breaker("QM2", "M2", "B", "0.3", trip_isd_a=1500.0),
+    ]  # fmt: skip
+
+
+def test_every_main_of_a_board_has_a_line_side_of_its_own():
+    """At the line side of QM1 the own supply goes on until Q1 opens, 0.5 s; the other one through both mains until QM1 or QM2 does."""
+    one, both = arc(double_fed()), arc(double_fed(main_2="QM2"))
+    assert [p.side for p in one.locations] == ["load", "line"]
+    assert [p.side for p in both.locations] == ["load", "line", "line 2"]
+    assert (both.location("B", "line").worst.device, both.location("B", "line").worst.opens_at_s) == ("Q1", 0.5)
+    second = both.location("B", "line 2").worst
+    assert (second.device, second.opens_at_s) == ("Q2", 0.5)
+    assert second.energy_j_cm2 > both.location("B", "load").worst.energy_j_cm2
+    told = [str(w) for w in one.location("B", "load").warnings]
+    assert "QM2: no main device of it, the line side is not assessed" in told
+    assert not [w for w in both.location("B", "load").warnings if "line side" in w]
+    assert list(both.locations_table().records())[2]["side"] == "line 2"
+
+
+def test_a_panel_with_an_incomer_of_its_own_says_that_its_line_side_is_not_assessed():
+    panel = [{**e, "bus_kind": "panel", "main": None} if e["name"] == "B" else e for e in CHAIN]
+    assert "QM: no main device of it, the line side is not assessed" in arc(panel).location("B", "load").warnings
+    way = {"kind": "cable", "name": "W", "from_bus": "M", "to_bus": "B", "length_m": 5.0, "r_ohm_per_km": 0.1, "x_ohm_per_km": 0.1, "t_end_degc": 160.0}
+    far = [lv("S"), lv("M"), lv("B", **BOX, bus_kind="panel"), infeed("G", "S"), breaker("QS", "S", "M", "0.4"), way]
+    assert not [w for w in arc(far).location("B", "load").warnings if "line side" in w]  # it has none in it
+
+
+def test_a_device_that_must_break_more_than_it_can_is_grave_and_one_that_can_is_not_told():
+    weak, able = ([{**e, "i_breaking_ka": ka} if e["name"] == "QM" else e for e in CHAIN] for ka in (29.0, 31.0))
+    (told,) = [w for w in arc(weak).location("B", "load").warnings if "rated to break" in w]
+    assert told.grave
+    assert told == "QM is rated to break 29 kA, a bolted fault here has 30 kA through it: that it clears is not certain"
+    assert not [w for w in arc(able).location("B", "load").warnings if "rated to break" in w]
+
+
+def test_a_generators_current_is_told_as_taken_constant_where_it_is_worth_telling():
+    alone = [
+        {"kind": "synchronous_generator", "name": "G", "bus": "S", "s_rated_mva": 1.0, "v_rated_kv": 0.4, "power_factor_rated": 0.8, "xd2_pct": 15.0,
+         "r_stator_ohm": 0.0005}
+        if e["name"] == "G" else e
+        for e in CHAIN
+    ]  # fmt: skip
+    told = [w for w in arc(alone).location("B", "load").warnings if "taken as constant" in w]
+    assert told == ["the current that G brings is taken as constant; it falls, and a device may be slower than told"]
+    assert not [w for w in arc(CHAIN).location("B", "load").warnings if "constant" in w]

@@ -105,3 +105,18 @@ class Bus(Element):
         meaning="The incoming breaker or fuse in the same enclosure. With it, the line side is a location of its own, cleared by the next device "
         "up. Empty: only the load side is assessed."
     )
+    main_2: Reference | None = param(
+        None, label="Second main device", section="Enclosure", refers_to=("breaker", "fuse"), acts_when=When("main"),
+        meaning="Of a board with several incomers: the next one in the same enclosure. Its line side is a location of its own.",
+        enters="a location on its line side"
+    )
+    main_3: Reference | None = param(
+        None, label="Third main device", section="Enclosure", refers_to=("breaker", "fuse"), acts_when=When("main_2"),
+        meaning="The third incomer in the same enclosure.", enters="a location on its line side"
+    )
+
+    @property
+    def mains(self) -> dict[str, str]:
+        """The incoming devices in its enclosure, by the side that a location on their line side has."""
+        sides = ("line", self.main), ("line 2", self.main_2 if self.main else None), ("line 3", self.main_3 if self.main and self.main_2 else None)
+        return {side: device for side, device in sides if device}

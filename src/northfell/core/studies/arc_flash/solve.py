@@ -8,7 +8,7 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import CannotRun, InputRefused, Message
-from northfell.core.model.elements import Breaker, Bus, Fuse
+from northfell.core.model.elements import Breaker, Bus, Fuse, SynchronousGenerator
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told as lacking_told
@@ -27,6 +27,11 @@ NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
 ONE_BY_ONE = "ways to the sources open one after the other"  # code: what is left drives the devices slower
 V_RANGE_KV = (0.208, 15.0)
+BREAKS_TOO_MUCH = "asked to break more than it is rated for"
+CONSTANT = "generator current taken as constant"
+EXPOSURE = "clears in # s; exposure taken as # s"
+ON_THE_LABEL = (EXPOSURE, CONSTANT)  # what a label says beside all that is grave
+WORTH_TELLING = 0.05  # of a fault
 SAME_S, SAME = 1e-6, 1e-9  # times, and parts of an energy, that are taken as the same
 
 
@@ -36,7 +41,7 @@ class Place:
 
     bus: int  # whose enclosure, name and label it is
     faulted: int  # the far side of the main for the line side
-    side: str
+    side: str  # load, or line of the first main, line 2 and 3 of further ones
     waits: tuple[str, ...] = ()  # what keeps it back, and it alone
 
 
@@ -96,7 +101,7 @@ class _Tried:
 
     def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], zones: Zones, fed: list[Place]) -> None:
         self.devices, self.zones = devices, zones
-        flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
+        flows = self.flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
         self.ibf_ka = np.stack([np.abs(f.ik_ka[:, 0]) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
         self.factor = [reduction(settings, bus) for bus in buses]
@@ -112,6 +117,18 @@ class _Tried:
         self.i_device_ka = {d: i.phase_a / 1000 for d, i in self.through.items()}
         self.opens_at_s = {d: devices[d].interrupts_at_s(i) for d, i in self.through.items()}
         self.faults, self._solved = faults, Solved()
+
+    def generators(self, k: int) -> list[str]:
+        """The generators that bring a part of the fault at a place worth telling."""
+        net = self.faults.net
+        found = {}
+        for flows in self.flows:
+            for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator)):
+                at, faulted = net.topology.bus_index[g.buses[0]], flows.buses[k]
+                brings = float(flows.largest_of(g.id)[0, k]) * float(net.v_nominal_kv[at] / net.v_nominal_kv[faulted])
+                if brings > WORTH_TELLING * float(np.abs(flows.ik_ka[k, 0])):
+                    found[g.id] = g.name
+        return list(found.values())
 
     def one_after_the_other(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
         """Whether something on the ways to the sources opens before a place is cut off: what the devices left see is another current then."""
@@ -137,15 +154,16 @@ def places_of(net: Compiled) -> list[Place]:
         if not isinstance(bus, Bus) or bus.electrode_configuration is None or not bus.in_service:
             continue
         places.append(Place(i, i, "load"))
-        if bus.main is not None:
-            main = net.elements[bus.main]
+        load = len(places) - 1
+        for side, device in bus.mains.items():
+            main = net.elements[device]
             assert isinstance(main, Breaker | Fuse)
             if bus_id not in main.buses:
                 told = f"{title_of(bus)}: main is “{main.name}”, accepted is a breaker or fuse with a terminal at {bus.name}."
-                places[-1] = Place(i, i, "load", (told,))
+                places[load] = replace(places[load], waits=(*places[load].waits, told))
                 continue
             far = main.buses[0] if main.buses[1] == bus_id else main.buses[1]
-            places.append(Place(i, net.topology.bus_index[far], "line"))
+            places.append(Place(i, net.topology.bus_index[far], side))
     return places
 
 
@@ -217,7 +235,7 @@ def _location(net: Compiled, settings: ArcFlashSettings, tried: _Tried, place: P
                 return _beyond_model(bus, place, float(tried.ibf_ka[k, c]))
             found.append(one)
             times += device_times
-    warnings = _warnings(net, settings, place, bus, found)
+    warnings = [*_warnings(net, settings, place, bus, found), *_of_devices(tried, place, bus, found, times), *_of_generators(tried, k)]
     worst = max(found, key=lambda v: (v.energy_j_cm2, v.variant == "full"))
     found.sort(key=lambda v: v is not worst)
     return Location(bus.id, place.faulted, place.side, True, tuple(found), tuple(times), tuple(warnings))
@@ -309,7 +327,7 @@ def _by_what_is_left(
 ) -> tuple[Variant, list[DeviceTime]]:
     """The variant whose ways to the sources open one after the other; the last to open decides."""
     voc, ibf, box, distance, factor = arc
-    opened = [DeviceTime(case, variant, s.device, s.i_a / 1000, s.t_s, s.reason, fast=False) for s in order.steps]
+    opened = [DeviceTime(case, variant, s.device, s.i_a / 1000, s.t_s, s.reason, fast=False) for s in order.steps if not s.closes]
     stay = [d for d in first_met if d in tried.i_device_ka and d not in {s.device for s in order.steps}]
     opened += [DeviceTime(case, variant, d, float(tried.i_device_ka[d][at]), math.inf, "", fast=False) for d in stay]
     last = opened[-1] if stay and math.isinf(order.cleared_s) else next((d for d in reversed(opened) if math.isfinite(d.opens_at_s)), None)
@@ -338,7 +356,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         line += " once other ways have opened" if slow.followed else ""
         told.append(Message(line, "does not operate", slow.device or "", grave=True))
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
-        told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", "clears in # s; exposure taken as # s"))
+        told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", EXPOSURE))
     if len({v.device for v in found}) == 1 and any(v.fast for v in found) and len({v.stage for v in found if v.device}) > 1:
         told.append(Message(ONE_CASE, ONE_CASE))
     for v in found:
@@ -348,6 +366,38 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
             line = f"{ONE_BY_ONE}: {opens} ({v.variant} current, {v.case}imum case)"
             told.append(Message(line, ONE_BY_ONE, v.device))
             break
-    if bus.main is None and place.side == "load" and bus.bus_kind == "switchboard":
+    if not bus.mains and place.side == "load" and bus.bus_kind == "switchboard":
         told.append(Message(NO_MAIN, NO_MAIN))
     return told
+
+
+def _of_devices(tried: _Tried, place: Place, bus: Bus, found: list[Variant], times: list[DeviceTime]) -> list[Message]:
+    """What is told of the devices that a location goes by: incomers that are no main, and what is asked to break more than it can."""
+    net, told = tried.faults.net, []
+    if place.side == "load" and (bus.mains or bus.bus_kind != "switchboard"):
+        at_it = {d.device for d in times if bus.id in net.elements[d.device].buses} - set(bus.mains.values())
+        left = [d for d in sorted(at_it) if not _leads_to_a_location(net, d, bus)]
+        if left:
+            told.append(Message(f"{', '.join(net.name(d) for d in left)}: no main device of it, the line side is not assessed", NO_MAIN, left[0]))
+    parts = {(v.case, v.variant): v.i_arc_ka / v.i_bolted_ka for v in found}
+    for device in dict.fromkeys(d.device for d in times):
+        rated = tried.devices[device].switch.i_breaking_ka if device in tried.devices else None
+        most = max((d.i_device_ka / parts[d.case, d.variant] for d in times if d.device == device), default=0.0)
+        if rated is not None and most > rated * (1 + SAME):
+            line = f"{net.name(device)} is rated to break {rated:.4g} kA, a bolted fault here has {most:.4g} kA through it: that it clears is not certain"
+            told.append(Message(line, BREAKS_TOO_MUCH, device, grave=True))
+    return told
+
+
+def _leads_to_a_location(net: Compiled, device: str, bus: Bus) -> bool:
+    """Whether a device joins a board to another one, which has locations of its own."""
+    others = [net.elements[b] for b in net.elements[device].buses if b != bus.id]
+    return any(isinstance(o, Bus) and o.electrode_configuration is not None for o in others)
+
+
+def _of_generators(tried: _Tried, k: int) -> list[Message]:
+    if not (names := tried.generators(k)):
+        return []
+    brings = "brings" if len(names) == 1 else "bring"
+    line = f"the current that {', '.join(names)} {brings} is taken as constant; it falls, and a device may be slower than told"
+    return [Message(line, CONSTANT)]

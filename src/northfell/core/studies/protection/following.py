@@ -19,7 +19,6 @@ from northfell.core.studies.protection.through import Edge, Through, seen_by, th
 from northfell.core.studies.short_circuit import Flows, ShortCircuit
 
 MOST_EVENTS = 200
-CLOSES = "closes again"
 TOGETHER_S = 1e-9
 LEAST_KA = 1e-6  # less is nothing
 NOTHING = Through(np.zeros(()), np.zeros(()))
@@ -34,6 +33,7 @@ class Step:
     reason: str
     i_a: float  # through it, when its function operated
     ordered_s: float  # when that was
+    closes: bool = False  # it is a recloser that closes again
 
 
 @dataclass(frozen=True)
@@ -190,7 +190,8 @@ class _Loop:
             del self.closes[d]
             self.opened.discard(d)
             shots = self.devices[d].reclosing
-            self.steps.append(Step(until, d, f"{CLOSES} after trip {self.done[d]} of {shots.shots if shots else 1}", 0.0, until))
+            told = f"closes again after trip {self.done[d]} of {shots.shots if shots else 1}"
+            self.steps.append(Step(until, d, told, 0.0, until, closes=True))
         self.now, self.faults = until, self._without()
         return [*running, *(one for d in closing for one in self._ready(d))]
 
@@ -282,7 +283,7 @@ class _Loop:
 def order_of(steps: Sequence[Step]) -> dict[str, int]:
     """The number under which each device opens; those that open together have the same."""
     found: dict[str, int] = {}
-    opening = [s for s in steps if not s.reason.startswith(CLOSES)]
+    opening = [s for s in steps if not s.closes]
     times = sorted({round(s.t_s, 9) for s in opening})
     for s in reversed(opening):  # of a recloser the first counts
         found[s.device] = times.index(round(s.t_s, 9)) + 1

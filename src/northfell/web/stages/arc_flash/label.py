@@ -16,17 +16,18 @@ def label_of(network: Network, results: Results, bus_id: str, side: str) -> dict
     e = network.elements.get(bus_id)
     if not isinstance(e, Bus) or e.electrode_configuration is None:
         return None
-    side = side if e.main or side == "load" else "load"
+    side = side if side in e.mains else "load"
+    sides = ("load", *e.mains)
     try:
         (label,) = labels_of(network, results, (e.id, side)).labels
     except NorthfellError as error:
-        return {"message": str(error).splitlines()[0], "side": side, "has_line_side": e.main is not None}
-    return {"svg": svg_of(shapes_of(label)), "side": side, "has_line_side": e.main is not None, "state": label.state}
+        return {"message": str(error).splitlines()[0], "side": side, "sides": sides}
+    return {"svg": svg_of(shapes_of(label)), "side": side, "sides": sides, "state": label.state}
 
 
 def labels_shown(network: Network, results: Results, bus_id: str) -> list[dict[str, Any]]:
-    """The labels of a location, of both sides where it has a main."""
+    """The labels of a location, of all sides that it has."""
     e = network.elements.get(bus_id)
-    sides = ("load", "line") if isinstance(e, Bus) and e.main else ("load",)
+    sides = ("load", *e.mains) if isinstance(e, Bus) else ("load",)
     found = (label_of(network, results, bus_id, side) for side in sides)
     return [label for label in found if label]

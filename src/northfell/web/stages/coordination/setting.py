@@ -136,7 +136,7 @@ def _arcs(look: Look, sheet: CurveSheet) -> tuple[list[float], list[str]]:
     for one, worst in _where_it_clears(arc, sheet.chosen):
         through = _through_ka(one, sheet.chosen)
         marks += [1000 * ka * factor for ka in through]
-        side = ", line side" if one.side == "line" else ""
+        side = f", {one.side} side" if one.side != "load" else ""
         arcs = f", arc {' to '.join(figure(ka, 3) for ka in through)} kA" if through else ""
         told.append(f"{arc.bus(one).name}{side}: {figure(worst.energy_cal_cm2, 3)} cal/cm²{arcs}")
     return marks, told
