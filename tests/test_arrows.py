@@ -28,7 +28,8 @@ MAY = {
     "core.studies.short_circuit": STUDIES | {"core.studies.load_flow"},
     "core.studies.duty": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
     "core.studies.arc_flash": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
-    "core.studies.coordination": STUDIES | {"core.studies.short_circuit", "core.studies.protection", "core.studies.duty", "core.studies.load_flow"},
+    "core.studies.coordination": STUDIES
+    | {"core.studies.short_circuit", "core.studies.protection", "core.studies.duty", "core.studies.load_flow", "core.studies.arc_flash"},
     "core.studies.trip_order": STUDIES | {"core.studies.short_circuit", "core.studies.protection", "core.studies.arc_flash"},
     "core.verdicts": STUDIES | {"core.studies"},
     "drawing": BOTTOM | {"core.model", "core.rules", "core.catalogue", "core.network"},

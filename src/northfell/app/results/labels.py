@@ -7,13 +7,13 @@ from datetime import date
 
 from northfell.app.results.studies import Results
 from northfell.core.catalogue.tables import glove_class, shock_boundary
-from northfell.core.errors import CannotRun, InputRefused, NetworkRefused, code_of
+from northfell.core.errors import CannotRun, InputRefused, Message, NetworkRefused, code_of
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location
 from northfell.core.studies.arc_flash.result import METHOD, coefficients_status
-from northfell.core.studies.arc_flash.solve import ON_THE_LABEL
+from northfell.core.studies.arc_flash.solve import CONSTANT, EXPOSURE, ON_THE_LABEL
 from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
 
 
@@ -81,7 +81,7 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     v_kv = bus.v_nominal_kv or math.nan
     shock = shock_boundary(v_kv)
     limits = network.settings.limits
-    told = tuple(dict.fromkeys(str(w) for s in studies.values() if (one := s.location(*key)) for w in one.warnings if code_of(w) in ON_THE_LABEL or w.grave))
+    told = dict.fromkeys(_brief(w, s) for s in studies.values() if (one := s.location(*key)) for w in one.warnings if code_of(w) in ON_THE_LABEL or w.grave)
     notes = [f"settings {study.net.network.settings.set_name}"]
     notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
     if "not verified" in coefficients_status(bus.electrode_configuration or ""):
@@ -105,11 +105,20 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
         method=METHOD,
         notes=tuple(notes),
         side_told=_side_told(study, bus, key[1]),
-        warnings=told,
+        warnings=tuple(told),
         made_on=made_on,
     )
     refused = unprintable_in(label)
     return str(refused[0].at("")) if refused else label
+
+
+def _brief(warning: Message, study: ArcFlash) -> str:
+    """A warning in as few words as a label has room for."""
+    brief = {
+        EXPOSURE: f"cleared later than {study.settings.max_exposure_s:g} s, which is taken as the exposure",
+        CONSTANT: "generator current taken as constant",
+    }
+    return brief.get(code_of(warning), str(warning))
 
 
 def _side_told(study: ArcFlash, bus: Bus, side: str) -> str:

@@ -1,11 +1,15 @@
 """Why a figure is beyond its limit, and what would cure it, kept with the results of the version."""
 
 import cmath
+import math
 from dataclasses import dataclass
 
 from northfell.app.results.studies import Results, StateResults
-from northfell.core.errors import NotFound
+from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.elements import Bus, Element
+from northfell.core.quantities import figure
+from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.coordination import COORDINATION, EnergyRemedy, lessen, limit_of
 from northfell.core.studies.duty import DUTY, Duty
 from northfell.core.studies.duty.remedies import DutyRemedy
 from northfell.core.studies.duty.remedies import remedies as remedies_of_duty
@@ -58,6 +62,51 @@ def _why(one: StateResults, element_id: str) -> Why:
             raise NotFound(f"{element.name} has no loading in {one.state}.")
     legs = tuple(path_to_source(flow, at)) if at else ()
     return Why(element, one.state, flow, cause, legs, tuple(remedies(one.network, flow, element)))
+
+
+@dataclass(frozen=True)
+class EnergyHelp:
+    """The energy at a place with what would lessen it."""
+
+    element: Element
+    side: str
+    state: str
+    energy_cal_cm2: float
+    limit_cal_cm2: float
+    opens: str
+    remedies: tuple[EnergyRemedy, ...]
+
+
+def energy_remedies(results: Results, state: str, bus_id: str, side: str) -> EnergyHelp:
+    """What would lessen the incident energy at a location; found once for a version.
+
+    Raises
+    ------
+    NotFound
+        If there is no energy at that place in that state.
+    """
+    key = f"energy\n{state}\n{bus_id}\n{side}"
+    if key not in results.kept:
+        results.kept[key] = results.at(state).done(_energy_remedies, bus_id, side)
+    found: EnergyHelp = results.kept[key]
+    return found
+
+
+def _energy_remedies(one: StateResults, bus_id: str, side: str) -> EnergyHelp:
+    arc, found = one.result(ARC_FLASH), one.result(COORDINATION)
+    location = arc.location(bus_id, side)
+    if location is None or location.worst is None:
+        raise NotFound("There is no incident energy at this place (any more).")
+    try:
+        flow = one.result(LOAD_FLOW)
+    except NorthfellError:
+        flow = None
+    worst = location.worst
+    device = arc.net.name(worst.device) if worst.device else "no device"
+    opens = f"{device} opens in {figure(worst.opens_at_s, 3)} s" if math.isfinite(worst.opens_at_s) else "it is never cut off"
+    limit = limit_of(one.network, worst.energy_cal_cm2)
+    remedies = tuple(lessen(one.network, arc, found, flow, bus_id, side))
+    return EnergyHelp(arc.bus(location), side, one.state, worst.energy_cal_cm2, limit, opens, remedies)
 
 
 @dataclass(frozen=True)

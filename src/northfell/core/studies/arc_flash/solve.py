@@ -45,11 +45,13 @@ class Place:
     waits: tuple[str, ...] = ()  # what keeps it back, and it alone
 
 
-def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCircuit | None = None) -> ArcFlash:
+def run(
+    net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCircuit | None = None, only: tuple[str, str] | None = None
+) -> ArcFlash:  # fmt: skip
     """Arc flash at every bus with enclosure data, load side and (where its main is named) line side.
 
     What is lacking of an enclosure keeps back that place; of a device, the places on whose ways to a source it stands; what the fault
-    currents lack keeps back the island. The rest has its results.
+    currents lack keeps back the island. The rest has its results. With `only`, a bus id and a side, that place alone is looked at.
 
     Raises
     ------
@@ -63,6 +65,8 @@ def run(net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCi
     places = places_of(net)
     if not places:
         raise CannotRun(STUDY, [Message("No bus has enclosure data: set the electrode configuration of the buses at which people work.", NO_ENCLOSURE)])
+    if only is not None:
+        places = [p for p in places if (net.topology.bus_ids[p.bus], p.side) == only]
     of_places, of_devices = _lacking(net)
     zones = Zones(net, devices)
     places = [replace(p, waits=(*p.waits, *of_places.get(net.topology.bus_ids[p.bus], ()))) for p in places]

@@ -3,6 +3,7 @@
 import math
 
 from northfell.core.studies.coordination.intended import HeldAgainst, held_against
+from northfell.core.studies.coordination.lessening import EnergyRemedy, lessen, limit_of
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.paths import CurveSheet, DeviceCurve, LimitCurve, amperes_of, curve_sheet, kept_sheet, path_of, starts_of
@@ -37,8 +38,8 @@ COORDINATION = Study[Coordination](
 )  # fmt: skip
 
 __all__ = [
-    "COORDINATION", "Coordination", "CoordinationSettings", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED", "NOT_REQUIRED", "Pair", "RULES",
-    "Rule", "amperes_of", "Arcs", "arcs_of", "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of", "Proposal", "Proposed", "pair_key",
-    "propose", "run", "seconds", "settings_table", "points_table", "HeldAgainst", "held_against", "zones_table", "devices_that_are_set", "differing",
-    "to_send", "starts_of", "through_fault_s",
+    "COORDINATION", "Coordination", "CoordinationSettings", "EnergyRemedy", "lessen", "limit_of", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED",
+    "NOT_REQUIRED", "Pair", "RULES", "Rule", "amperes_of", "Arcs", "arcs_of", "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of",
+    "Proposal", "Proposed", "pair_key", "propose", "run", "seconds", "settings_table", "points_table", "HeldAgainst", "held_against", "zones_table",
+    "devices_that_are_set", "differing", "to_send", "starts_of", "through_fault_s",
 ]  # fmt: skip

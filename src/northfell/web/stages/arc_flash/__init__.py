@@ -9,6 +9,7 @@ from northfell.core.errors import Message, code_of
 from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import ARC_FLASH, NO_ENCLOSURE, ArcFlash
 from northfell.web.shell.stage import Look, Stage, Tab
+from northfell.web.stages.arc_flash import remedying
 from northfell.web.stages.arc_flash.card import arc_flash_figures
 from northfell.web.stages.arc_flash.label import label_of
 from northfell.web.stages.arc_flash.ledger import devices_table, locations_table
@@ -35,5 +36,6 @@ ARC_FLASH_STAGE = Stage(
     tabs=(Tab("locations", "Locations", locations_table), Tab("devices", "Devices", devices_table)),
     figures=arc_flash_figures, tags=lambda look: arc_flash_tags(look.result(ARC_FLASH), look.network.settings.limits), says=_says, waits=_waits,
     offers=_offers, prepares={"arc-flash": prepare_arc_flash},
-    legend="stages/arc_flash/_legend.html", card="stages/arc_flash/_label.html", by_side=True,
+    legend="stages/arc_flash/_legend.html", card="stages/arc_flash/_label.html", acts="stages/arc_flash/_acts.html", by_side=True,
+    routers=(remedying.router,),
 )  # fmt: skip
