@@ -6,7 +6,7 @@ from tests.core.studies.arc_flash.test_arc_flash import BOX, breaker, infeed, lv
 from tests.core.studies.coordination.test_coordination import relay
 
 from northfell.app.results.studies import StateResults
-from northfell.core.model.changes import apply_change
+from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.network import OperatingState
 from northfell.core.studies.arc_flash import ARC_FLASH
 from northfell.core.studies.coordination import COORDINATION, lessen
@@ -59,6 +59,10 @@ def test_each_remedy_is_what_the_studies_find_of_the_changed_network():
         (False, (), True),
     ]  # and what costs nothing
     by = {what: those[0] for what, those in of.items()}
+    at_once = StateResults(apply_change(network, by["instantaneous"].change)[0], "Normal").result(ARC_FLASH).location("B", "load")
+    assert {v.opens_at_s for v in at_once.variants} == {0.05}  # at the least arcing current too
+    above = apply_change(network, Change("", (Set(id="QM", values={"trip_ii_a": by["instantaneous"].change.acts[0].values["trip_ii_a"] + 1250.0}),)))[0]
+    assert {v.opens_at_s for v in StateResults(above, "Normal").result(ARC_FLASH).location("B", "load").variants} != {0.05}  # one step more would not do
     assert by["Zone interlocking"].broken == ()
     assert by["Zone interlocking"].clears == "QM opens in 0.140 s"
     assert by["Light of an arc at B opens QM"].clears == "QM opens in 0.0700 s"
