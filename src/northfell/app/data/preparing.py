@@ -7,7 +7,7 @@ from northfell.core.model.changes import Change, Set
 from northfell.core.model.elements import Breaker, Bus, Changeover, Element, Fuse, Switching
 from northfell.core.model.network import Network
 from northfell.core.rules.typical import typical_for_missing
-from northfell.core.studies.arc_flash.solve import V_RANGE_KV
+from northfell.core.studies.arc_flash.by_voltage import V_RANGE_KV
 
 WORST = "HCB"  # of the enclosed configurations the one with the most energy: an assumption must not be optimistic
 ELECTRODES = "worst of the enclosed configurations, until the board was looked at (unverified)"

@@ -11,8 +11,9 @@ from northfell.core.errors import CannotRun, InputRefused, Message, NetworkRefus
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location
-from northfell.core.studies.arc_flash.result import METHOD, coefficients_status
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, method_at
+from northfell.core.studies.arc_flash.by_voltage import BEYOND, METHOD
+from northfell.core.studies.arc_flash.result import coefficients_status
 from northfell.core.studies.arc_flash.solve import CONSTANT, EXPOSURE, ON_THE_LABEL
 from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
 
@@ -84,7 +85,7 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     told = dict.fromkeys(_brief(w, s) for s in studies.values() if (one := s.location(*key)) for w in one.warnings if code_of(w) in ON_THE_LABEL or w.grave)
     notes = [f"settings {study.net.network.settings.set_name}"]
     notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
-    if "not verified" in coefficients_status(bus.electrode_configuration or ""):
+    if method_at(v_kv) == METHOD and "not verified" in coefficients_status(bus.electrode_configuration or ""):
         notes.append(f"coefficients for {bus.electrode_configuration} not verified by a published example")
     label = Label(
         equipment=bus.name,
@@ -102,7 +103,7 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
         glove_class=glove_class(v_kv),
         state=state,
         several_states=len(studies) > 1,
-        method=METHOD,
+        method=method_at(v_kv),
         notes=tuple(notes),
         side_told=_side_told(study, bus, key[1]),
         warnings=tuple(told),
@@ -117,6 +118,7 @@ def _brief(warning: Message, study: ArcFlash) -> str:
     brief = {
         EXPOSURE: f"cleared later than {study.settings.max_exposure_s:g} s, which is taken as the exposure",
         CONSTANT: "generator current taken as constant",
+        BEYOND: "above the range of IEEE 1584-2018, theoretical",
     }
     return brief.get(code_of(warning), str(warning))
 

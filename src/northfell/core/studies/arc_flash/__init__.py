@@ -1,7 +1,8 @@
 """Incident energy and arc-flash boundary after IEEE 1584-2018, at every bus with enclosure data."""
 
 from northfell.core.errors import NotFound
-from northfell.core.studies.arc_flash.equations import Enclosure, arcing_current_ka, incident_energy_j_cm2
+from northfell.core.studies.arc_flash.by_voltage import arcing_current_ka, incident_energy_j_cm2, method_at
+from northfell.core.studies.arc_flash.equations import Enclosure
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, place_key
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, enclosure_of, reduction, run, with_device
@@ -27,5 +28,5 @@ ARC_FLASH = Study[ArcFlash](
 
 __all__ = [
     "ARC_FLASH", "ArcFlash", "ArcFlashSettings", "Enclosure", "Location", "NO_ENCLOSURE", "Variant", "arcing_current_ka", "enclosure_of", "energy_severity",
-    "explain_energy", "incident_energy_j_cm2", "place_key", "reduction", "run", "with_device",
+    "explain_energy", "incident_energy_j_cm2", "method_at", "place_key", "reduction", "run", "with_device",
 ]  # fmt: skip

@@ -7,13 +7,12 @@ from northfell.core.catalogue.tables import UNVERIFIED_ELECTRODES
 from northfell.core.errors import Message
 from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
+from northfell.core.studies.arc_flash.by_voltage import by_lee, method_at
 from northfell.core.studies.arc_flash.equations import CAL
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.protection import Interval, Through
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Cell, Table, build
-
-METHOD = "IEEE 1584-2018"
 
 
 @dataclass(frozen=True)
@@ -137,7 +136,7 @@ class ArcFlash:
         rows: list[tuple[Cell, ...]] = []
         for one in self.locations:
             bus, worst = self.bus(one), one.worst
-            head = (self.net.state, bus.name, one.side, METHOD, bus.electrode_configuration, bus.gap_mm)
+            head = (self.net.state, bus.name, one.side, method_at(bus.v_nominal_kv or math.nan), bus.electrode_configuration, bus.gap_mm)
             if worst is None:
                 rows.append((*head, *[None] * 14, bus.working_distance_mm, "; ".join(one.warnings) or "not fed", one.fed, None))
                 continue
@@ -146,7 +145,7 @@ class ArcFlash:
                 *head, worst.i_bolted_ka, full.i_arc_ka, reduced.i_arc_ka, self.net.name(worst.device) if worst.device else None, finite(worst.i_device_ka),
                 finite(worst.opens_at_s), finite(worst.energy_cal_cm2), finite(full.energy_cal_cm2), finite(reduced.energy_cal_cm2), worst.variant,
                 finite(one.boundary_mm), worst.case, finite(worst.arc_time_s), worst.stage, bus.working_distance_mm, "; ".join(one.warnings), one.fed,
-                coefficients_status(bus.electrode_configuration or ""),
+                "theoretical" if by_lee(bus.v_nominal_kv or math.nan) else coefficients_status(bus.electrode_configuration or ""),
             ))  # fmt: skip
         columns = (
             ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("method", "", "Method"), ("configuration", "", "Electrodes"),

@@ -23,6 +23,10 @@ class ArcFlashSettings(StudySettings):
         15.0, label="Own variation", unit="%", ge=0, le=50, section="Arc flash", acts_when=When("variation", ("own share",)),
         meaning="The reduced arcing current is this much below the full one.", enters="Iarc,min = Iarc·(1 − share/100)"
     )
+    beyond: Literal["Lee", "no result"] = param(
+        "Lee", label="Above 15 kV", section="Arc flash", source="R. H. Lee",
+        meaning="Lee's equation for an arc in open air, theoretical and marked as such, or no result: the model ends at 15 kV."
+    )
     two_second_rule: bool = param(
         True, label="Two-second rule", section="Arc flash", source="IEEE 1584-2018, 6.9",
         meaning="Exposure is taken as at most the time below, where the worker can leave. An engineering choice."

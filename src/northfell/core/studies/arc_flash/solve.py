@@ -14,7 +14,9 @@ from northfell.core.network import Compiled
 from northfell.core.network.lacking import told as lacking_told
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
+from northfell.core.studies.arc_flash import by_voltage as by
 from northfell.core.studies.arc_flash import equations as eq
+from northfell.core.studies.arc_flash.by_voltage import BEYOND, V_RANGE_KV
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, beside, devices_of, follow, lacking_of, through_devices, wanted_by
@@ -26,11 +28,10 @@ ONE_CASE = "the fast stage is reached in one case only: a little less current cl
 NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
 ONE_BY_ONE = "ways to the sources open one after the other"  # code: what is left drives the devices slower
-V_RANGE_KV = (0.208, 15.0)
 BREAKS_TOO_MUCH = "asked to break more than it is rated for"
 CONSTANT = "generator current taken as constant"
 EXPOSURE = "clears in # s; exposure taken as # s"
-ON_THE_LABEL = (EXPOSURE, CONSTANT)  # what a label says beside all that is grave
+ON_THE_LABEL = (EXPOSURE, CONSTANT, BEYOND)  # what a label says beside all that is grave
 WORTH_TELLING = 0.05  # of a fault
 SAME_S, SAME = 1e-6, 1e-9  # times, and parts of an energy, that are taken as the same
 
@@ -71,7 +72,7 @@ def run(
     zones = Zones(net, devices)
     places = [replace(p, waits=(*p.waits, *of_places.get(net.topology.bus_ids[p.bus], ()))) for p in places]
     places = [replace(p, waits=(*p.waits, *_of_the_way(net, zones, p, of_devices))) for p in places]
-    fed = [p for p in places if not p.waits and net.topology.fed_bus(p.faulted) and in_range(_bus(net, p))]
+    fed = [p for p in places if not p.waits and net.topology.fed_bus(p.faulted) and in_range(_bus(net, p), settings)]
     known = {d: one for d, one in devices.items() if d in net.taking_part and d not in of_devices}  # what is not fed was not asked for its data
     tried = _Tried(net, settings, faults, known, zones, fed)
     located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
@@ -182,13 +183,16 @@ def exposure_s(settings: ArcFlashSettings, t_s: float) -> float:
     return min(t_s, settings.max_exposure_s) if settings.two_second_rule else t_s
 
 
-def in_range(bus: Bus) -> bool:
-    """Whether the method covers the voltage of a bus."""
-    return V_RANGE_KV[0] <= (bus.v_nominal_kv or math.nan) <= V_RANGE_KV[1]
+def in_range(bus: Bus, settings: ArcFlashSettings) -> bool:
+    """Whether a method covers the voltage of a bus."""
+    v = bus.v_nominal_kv or math.nan
+    return V_RANGE_KV[0] <= v and (v <= V_RANGE_KV[1] or settings.beyond == "Lee")
 
 
 def reduction(settings: ArcFlashSettings, bus: Bus) -> float:
-    """Factor of the reduced arcing current at a bus: by the standard's variation, or the engineer's own share."""
+    """Factor of the reduced arcing current at a bus: by the standard's variation, or the engineer's own share; none of it beyond the model."""
+    if by.by_lee(bus.v_nominal_kv or math.nan):
+        return 1.0
     if settings.variation == "own share":
         return 1 - settings.variation_pct / 100
     return 1 - 0.5 * eq.variation_factor(bus.electrode_configuration or "", bus.v_nominal_kv or math.nan)
@@ -201,7 +205,7 @@ def _bus(net: Compiled, place: Place) -> Bus:
 def _arcing_current_ka(bus: Bus, ibf_ka: float) -> float:
     """Full arcing current; nan where the model gives none."""
     try:
-        return eq.arcing_current_ka(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus))
+        return by.arcing_current_ka(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus))
     except InputRefused:
         return math.nan
 
@@ -221,7 +225,7 @@ def _not_computed(net: Compiled, place: Place) -> Location:
 def _beyond_model(bus: Bus, place: Place, ibf_ka: float) -> Location:
     """A place where the model gives no meaningful current or energy: no figures, and the reason."""
     told = [Message(f"the model gives no result for a bolted current of {ibf_ka:.4g} kA across a gap of {bus.gap_mm:g} mm")]
-    told += eq.out_of_range(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus), bus.working_distance_mm or math.nan)
+    told += by.out_of_range(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus), bus.working_distance_mm or math.nan)
     return Location(bus.id, place.faulted, place.side, True, (), (), tuple(told))
 
 
@@ -264,7 +268,7 @@ def _variant(
         clearing = tried.devices[device].clearing(tried.through[device].at(at))
         return DeviceTime(case, variant, device, i_ka, float(tried.opens_at_s[device][at]), clearing.stage, clearing.fast, tried.through[device].at(at))
 
-    energy = eq.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
+    energy = by.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
     if math.isfinite(t) and t == isolation.t_s and tried.one_after_the_other(place, at, isolation.t_s):
         order = tried.followed(place, bus, case, factor)
         if (worse := _worse(settings, order, (voc, ibf, box, distance, factor), energy, isolation.t_s)) is not None:
@@ -285,7 +289,7 @@ def _variant(
         fast=deciding.fast if deciding else False,
         i_device_ka=deciding.i_device_ka if deciding else math.nan,
         energy_j_cm2=energy,
-        boundary_mm=eq.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
+        boundary_mm=by.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
     )
     return one, times
 
@@ -302,7 +306,7 @@ def _worse(settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float
     end = exposure_s(settings, order.cleared_s)
     if math.isinf(end):
         return Followed(order.intervals, math.inf, t_s)
-    first = eq.incident_energy_j_cm2(voc, ibf, box, distance, 1000.0, factor)
+    first = by.incident_energy_j_cm2(voc, ibf, box, distance, 1000.0, factor)
     total = 0.0
     kept = []
     for one in order.intervals:
@@ -320,7 +324,7 @@ def _rate(arc: Arc, ibf_ka: float, first: float) -> float:
     """Energy in a second with a bolted current [J/cm²]; where the model gives none for so little, that of the first current."""
     voc, _, box, distance, factor = arc
     try:
-        found = eq.incident_energy_j_cm2(voc, ibf_ka, box, distance, 1000.0, factor)
+        found = by.incident_energy_j_cm2(voc, ibf_ka, box, distance, 1000.0, factor)
     except InputRefused:
         return first
     return found if math.isfinite(found) else first
@@ -340,8 +344,8 @@ def _by_what_is_left(
         case=case, variant=variant, i_bolted_ka=ibf, i_arc_ka=float(tried.i_arc_ka[at]), factor=factor, opens_at_s=order.cleared_s,
         arc_time_s=worse.intervals[-1].to_s if ended else math.inf, device=last.device if last else None, stage=last.stage if last else "", fast=False,
         i_device_ka=last.i_device_ka if last else math.nan,
-        energy_j_cm2=eq.incident_energy_j_cm2(voc, ibf, box, distance, worse.counts_s * 1000, factor) if ended else math.inf,
-        boundary_mm=eq.boundary_mm(voc, ibf, box, worse.counts_s * 1000, factor) if ended else math.inf, followed=worse,
+        energy_j_cm2=by.incident_energy_j_cm2(voc, ibf, box, distance, worse.counts_s * 1000, factor) if ended else math.inf,
+        boundary_mm=by.boundary_mm(voc, ibf, box, worse.counts_s * 1000, factor) if ended else math.inf, followed=worse,
     )  # fmt: skip
     return one, opened
 
@@ -351,7 +355,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
     told: list[Message] = []
     for case in CASES:
         ibf = next(v.i_bolted_ka for v in found if v.case == case)
-        told += [t for t in eq.out_of_range(voc, ibf, box, bus.working_distance_mm or math.nan) if t not in told]
+        told += [t for t in by.out_of_range(voc, ibf, box, bus.working_distance_mm or math.nan) if t not in told]
     slow = max(found, key=lambda v: v.opens_at_s)
     if slow.device is None and math.isinf(slow.opens_at_s):
         told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))

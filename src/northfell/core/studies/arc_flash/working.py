@@ -9,7 +9,8 @@ from northfell.core.model.elements import Bus
 from northfell.core.model.network import title_of
 from northfell.core.quantities import figure as f
 from northfell.core.studies.arc_flash import equations as eq
-from northfell.core.studies.arc_flash.result import METHOD, ArcFlash, Location, Variant, coefficients_status
+from northfell.core.studies.arc_flash.by_voltage import LEE, METHOD, boundary_mm, by_lee, incident_energy_j_cm2
+from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, coefficients_status
 from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s, reduction
 from northfell.core.studies.protection import LEAST_ARC_S, devices_of
 from northfell.core.working import Equation, Working
@@ -42,6 +43,9 @@ def explain_energy(study: ArcFlash, location: Location, variant: Variant | None 
     w = Working(f"{what} at {bus.name}, {location.side} side, state {net.state}, {one.variant} arcing current, {one.case}imum case")
     _given(w, bus)
     ibf = w.given("Ibf", f"bolted three-phase current, {one.case}imum case", one.i_bolted_ka, "kA", "IEC 60909-0:2016, see the fault's working")
+    if by_lee(voc):
+        _by_lee(w, box, voc, ibf, d, _arc_time(w, study, location, one, ibf), quantity)
+        return w
     full = _arcing_current(w, box, voc, ibf)
     factor = 1.0
     if one.variant == "reduced":
@@ -59,6 +63,21 @@ def explain_energy(study: ArcFlash, location: Location, variant: Variant | None 
     cf_box = _correction(w, box, voc)
     _energy(w, box, voc, ibf, d, t, factor, cf_box, quantity)
     return w
+
+
+def _by_lee(w: Working, box: eq.Enclosure, voc: float, ibf: float, d: float, t: float, quantity: str) -> None:
+    """Above the model: the arc is taken as the bolted fault, with the most power that it can have."""
+    note = f"{voc:g} kV is above the range of {METHOD}. Theoretical, in open air; the higher the voltage, the more too much."
+    if not math.isfinite(t):
+        w.result, w.unit = w.step("Energy", "E", "grows without end", "no device cuts the last source off", math.inf, "cal/cm²"), "cal/cm²"
+    elif quantity == "energy_cal_cm2":
+        e = incident_energy_j_cm2(voc, ibf, box, d, t)
+        w.step("Energy", "E", "2.142·10⁶·V·Ibf·t/D²", f"V = {f(voc)} kV, Ibf = {f(ibf)} kA, t = {f(t / 1000)} s, D = {f(d)} mm", e, "J/cm²", LEE, note)
+        w.result, w.unit = IN_CALORIES.note(w, "Incident energy", energy_j_cm2=e), "cal/cm²"
+    else:
+        numbers = f"V = {f(voc)} kV, Ibf = {f(ibf)} kA, t = {f(t / 1000)} s"
+        b = boundary_mm(voc, ibf, box, t)
+        w.result, w.unit = w.step("Boundary", "AFB", "√(2.142·10⁶·V·Ibf·t/(1.2·4.184))", numbers, b, "mm", LEE, note), "mm"
 
 
 def _given(w: Working, bus: Bus) -> None:

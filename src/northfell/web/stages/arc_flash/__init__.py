@@ -5,12 +5,12 @@ from collections.abc import Iterable
 from typing import Any
 
 from northfell.app.data.preparing import boards_without, prepare_arc_flash
-from northfell.core.errors import Message, code_of
+from northfell.core.errors import Message, NorthfellError, code_of
 from northfell.core.model.network import Network
 from northfell.core.studies.arc_flash import ARC_FLASH, NO_ENCLOSURE, ArcFlash
 from northfell.web.shell.stage import Look, Stage, Tab
 from northfell.web.stages.arc_flash import remedying
-from northfell.web.stages.arc_flash.card import arc_flash_figures
+from northfell.web.stages.arc_flash.card import arc_flash_figures, if_cleared
 from northfell.web.stages.arc_flash.label import label_of
 from northfell.web.stages.arc_flash.ledger import devices_table, locations_table
 from northfell.web.stages.arc_flash.tags import arc_flash_tags
@@ -28,7 +28,13 @@ def _offers(network: Network, problem: list[str]) -> Iterable[tuple[str, str]]:
 
 
 def _says(look: Look) -> dict[str, Any]:
-    return {"label": label_of(look.network, look.results, look.view.selected, look.view.side)}
+    label = label_of(look.network, look.results, look.view.selected, look.view.side)
+    try:
+        study: ArcFlash | None = look.result(ARC_FLASH)
+    except NorthfellError:
+        study = None
+    location = study.location(look.view.selected, label["side"]) if study and label else None
+    return {"label": label, "cleared": if_cleared(study, location, look.network) if study else None}
 
 
 ARC_FLASH_STAGE = Stage(

@@ -5,6 +5,7 @@ from urllib.parse import urlencode
 
 import numpy as np
 
+from northfell.core.catalogue.tables import glove_class, shock_boundary
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure
@@ -76,7 +77,33 @@ def _location(study: ArcFlash, location: Location, network: Network) -> list[Sec
         for v in sorted(location.variants, key=lambda v: (v.case, v.variant))
     ]
     curve = [Section(f"Curve of {device}", picture=_curve(study, location))] if w.device else []
-    return [Section(f"Arc flash, {location.side} side", chain, "working"), *curve, Section("Cases", four, "working")]
+    return [Section(f"Arc flash, {location.side} side", chain, "working"), *curve, Section("Cases", four, "working"), _shock(study.bus(location))]
+
+
+def _shock(bus: Bus) -> Section:
+    """How near to live parts one may come, and with which gloves, by the nominal voltage."""
+    v_kv = bus.v_nominal_kv or math.nan
+    found, gloves = shock_boundary(v_kv), glove_class(v_kv)
+    if found is None:
+        return Section("Shock", message=f"NFPA 70E has no approach distances for {figure(v_kv)} kV.")
+    near = "avoid contact" if found.restricted_m is None else f"{found.restricted_m:.1f}"
+    return Section("Shock", [
+        Figure("Limited approach", f"{found.limited_fixed_m:.1f}", "m", note=f"NFPA 70E 130.4, fixed parts ({found.status})"),
+        Figure("Restricted approach", near, "" if found.restricted_m is None else "m"),
+        Figure("Gloves, class", gloves or "–", note="ASTM D120" if gloves else "above all classes"),
+    ])  # fmt: skip
+
+
+def if_cleared(study: ArcFlash, location: Location | None, network: Network) -> dict[str, float] | None:
+    """What a slider needs to tell the energy for another time of clearing: it grows evenly with time, the current being held."""
+    worst = location.worst if location else None
+    if worst is None or not 0 < worst.counts_s < math.inf:
+        return None
+    limits = network.settings.limits
+    return {
+        "rate": worst.energy_cal_cm2 / worst.counts_s, "at": worst.counts_s, "close": limits.energy_close_cal_cm2, "breach": limits.energy_breach_cal_cm2,
+        "longest": max(2.0, worst.counts_s),
+    }  # fmt: skip
 
 
 def _curve(study: ArcFlash, location: Location) -> list[Shape]:

@@ -1,0 +1,36 @@
+"""The Arc flash stage in a real browser: the site limit is broken, what to change is computed, kept and seen; the slider tells other times."""
+
+import pytest
+from tests.browser.test_walk import walk  # noqa: F401
+
+pytestmark = pytest.mark.browser
+
+
+def test_a_place_above_the_site_limit_is_cured_by_a_change_that_breaks_nothing(walk):  # noqa: F811
+    walk.open("/projects/1/arc-flash?selected=Filter+hall&side=line")
+    walk.until(lambda: "44.6" in walk.card())
+    assert "DANGER" in walk.one(".label-preview").get_attribute("textContent")
+    next(a for a in walk.all("#card a") if a.text == "What to change").click()
+    walk.until(lambda: walk.all("#working .remedies tbody tr"))
+    first = walk.one("#working .remedies tbody tr")
+    assert "✓" in first.text
+    assert "no gap, no rule" in first.text
+    first.find_element("tag name", "button").click()
+    walk.until(lambda: "/proposal" in walk.browser.current_url)
+    name = walk.one("h1").text
+    walk.open(f"/projects/1/arc-flash?selected=Filter+hall&side=line&proposal={name}")
+    walk.until(lambda: "14.7" in walk.card())
+    assert "WARNING" in walk.one(".label-preview").get_attribute("textContent")
+
+
+def test_the_slider_begins_where_the_device_clears_and_tells_the_energy_of_other_times(walk):  # noqa: F811
+    walk.open("/projects/1/arc-flash?selected=Filter+hall&side=line")
+    walk.until(lambda: walk.all("#cleared input"))
+    rate = float(walk.one("#cleared").get_attribute("data-rate"))
+    assert walk.one("#cleared-energy").text == "44.6 cal/cm²"
+    assert walk.one("#cleared-energy").get_attribute("class") == "breach-text"
+    set_to = "arguments[0].value = arguments[1]; arguments[0].dispatchEvent(new Event('input', {bubbles: true}))"
+    walk.browser.execute_script(set_to, walk.one("#cleared input"), 0)
+    assert walk.one("#cleared-in").text == "0.010 s"
+    assert walk.one("#cleared-energy").text == f"{0.01 * rate:.3g} cal/cm²"
+    assert walk.one("#cleared-energy").get_attribute("class") == ""
