@@ -21,7 +21,7 @@ from northfell.core.model.elements import (
     ZoneRelay,
 )  # fmt: skip
 from northfell.core.model.network import title_of
-from northfell.core.rules.zones import gaps, uncovered, zones_of
+from northfell.core.rules.zones import bounded, gaps, uncovered, zones_of
 
 NEAR = 0.12  # of a rated voltage from the nominal voltage of its bus: beyond this it is worth a look
 LOW_VOLTAGE_MORE = 1.1  # of the rated voltage of a low-voltage fuse: at so much it is tested (IEC 60269-1, unverified)
@@ -63,8 +63,13 @@ def _zones(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
 def _zone_relays(elements: Mapping[str, Element]) -> Iterator[Contradiction]:
     """Differential relays of a zone that no current transformers bound: they see no fault."""
     relays = [e for e in elements.values() if isinstance(e, ZoneRelay) and e.in_service and e.function == "differential"]
-    named = {zone.name for zone in zones_of(elements)} if relays else set()
+    zones = {zone.name: zone for zone in zones_of(elements)} if relays else {}
+    named = {name for name, zone in zones.items() if bounded(elements, zone)}
     for e in relays:
+        if e.zone in zones.keys() - named:
+            text = f"{title_of(e)}: its zone {e.zone} reaches a supply, so that current transformers are missing at its edge; it is taken to see no fault."
+            yield Contradiction(e, text, True, "Every lead that crosses the edge of a zone has current transformers that name it.")
+            continue
         if e.zone not in named:
             text = f"{title_of(e)} guards zone “{e.zone}”, which no current transformers bound: it is taken to see no fault."
             yield Contradiction(e, text, True, "Name the zone at the current transformers at its edge, and here.")

@@ -72,6 +72,11 @@ def _terminal(told: str) -> int:
     return 0 if told == FIRST else 1
 
 
+def bounded(elements: Mapping[str, Element], zone: Zone) -> bool:
+    """Whether a zone can be one: none reaches a supply of the public network, behind which nobody measures."""
+    return not any(isinstance(elements[i], Infeed) for i in zone.covers if i in elements)
+
+
 def uncovered(elements: Mapping[str, Element], zones: list[Zone]) -> list[Element]:
     """What is in service and in no zone, but for supplies and places that are no board; nothing where there are no zones."""
     if not zones:

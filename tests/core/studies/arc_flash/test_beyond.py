@@ -41,7 +41,11 @@ def test_a_board_above_the_range_has_lees_energy_and_says_so_everywhere():
     one = study.location("B", "load")
     assert one.worst.energy_cal_cm2 == pytest.approx(2.142e6 * 33 * 10 * 0.36 / BOX["working_distance_mm"] ** 2 / 4.184)
     assert one.worst.i_arc_ka == pytest.approx(10.0)
-    assert {v.energy_j_cm2 for v in one.variants if v.case == "max"} == {one.worst.energy_j_cm2}  # nothing is reduced
+    assert {v.energy_j_cm2 for v in one.variants if v.case == "max"} == {one.worst.energy_j_cm2}  # by a definite time both are cleared at once
+    slow = [{**e, "i_high_a": None, "t_high_s": None, "i_pickup_a": 4000.0, "time_multiplier": 0.1} if e["name"] == "R" else e for e in high()]
+    worst = arc([{k: v for k, v in e.items() if v is not None} for e in slow]).location("B", "load").worst
+    assert (worst.variant, worst.case) == ("reduced", "min")  # devices see 15 % less: the inverse stage takes longer, with the power of the bolted current
+    assert worst.energy_cal_cm2 == pytest.approx(2.142e6 * 33 * 8 * worst.arc_time_s / BOX["working_distance_mm"] ** 2 / 4.184)
     assert "33 kV is above the range of IEEE 1584-2018: Lee's equation, theoretical" in one.warnings[0]
     (row,) = study.locations_table().records()
     assert (row["method"], row["coefficients"]) == ("Lee's equation", "theoretical")

@@ -27,6 +27,7 @@ def test_all_trips_burn_and_the_first_is_the_quickest():
     w = Working("t")
     assert d.clearing(2000.0, w).t_s == pytest.approx(2 * fast + 2 * slow)
     assert d.clearing(2000.0).stage.endswith(", 4 trips")
+    assert float(d.orders_at_s(2000.0, "fast")) == pytest.approx(0.05 * si(10))  # what must let an inrush pass
     once = coordinated(radial(shots=1, fast_shots=0), fault="3ph").devices["Q1"]
     assert float(once.opens_at_s(2000.0)) == pytest.approx(slow)
 

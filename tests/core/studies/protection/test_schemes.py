@@ -101,6 +101,13 @@ def test_a_differential_relay_opens_for_faults_within_its_zone_at_once_and_rests
     assert opened([*zone_of_bar(), {**DIFFERENTIAL, "zone": "bar N"}], "M") == opened(zone_of_bar(), "M")
 
 
+def test_a_zone_that_reaches_the_supply_is_bounded_by_nothing_and_guards_nothing():
+    """Without the transformers at Q1 the zone leads on to the infeed: a relay there would trip for any load."""
+    leaking = [{**e, "zone": "other"} if e["name"] == "T1" else e for e in [*zone_of_bar(), DIFFERENTIAL]]
+    assert opened(leaking, "M") == opened(zone_of_bar(), "M")
+    assert any("its zone bar M reaches a supply" in c.text for c in contradictions(network_of(leaking).elements))
+
+
 def test_a_difference_above_the_fault_is_never_seen():
     assert opened([*zone_of_bar(), {**DIFFERENTIAL, "i_difference_a": 12_000.0}], "M") == opened(zone_of_bar(), "M")
 
@@ -213,6 +220,14 @@ def test_what_may_restrain_counts_for_the_latest_time_and_what_does_for_certain_
     assert [float(silent.opens_at_s(seen(9000.0, Q1=9000.0, Q2=0.0), edge)) for edge in ("fast", "slow")] == [0.05, 0.50]
 
 
+def test_a_sender_whose_settings_are_not_known_may_restrain():
+    """Q1's short-time band is missing: the main is not credited with less than its own, nor is it taken to wait for certain."""
+    lacking = [{k: v for k, v in e.items() if not (e["name"] == "Q1" and k == "trip_tsd")} for e in interlocked()]
+    assert worst(lacking).opens_at_s == 0.5
+    found = coordinated(lacking, fault="3ph").devices["QM"]
+    assert float(found.opens_at_s(seen(9000.0, Q1=9000.0, Q2=0.0), "fast")) == 0.05
+
+
 # --- failure
 
 
@@ -227,6 +242,9 @@ def test_a_breaker_that_fails_is_followed_by_the_one_that_is_told_so():
     assert opened(told, "F1") == [("Q2", pytest.approx(0.16))]  # it opens, and nobody else is told
     rule = next(r for r in coordinated(told, fault="3ph").rules if r.rule == "breaker failure")
     assert (rule.device, rule.of, rule.value) == ("Q1", "Q2", pytest.approx(0.15 / (0.06 + 0.05)))
+    only = [e for e in told if e["name"] != "R1"]  # nothing else opens Q1
+    assert opened(only, "F1", failed="Q2") == [("Q1", pytest.approx(0.1 + 0.15 + 0.02 + 0.06))]
+    assert {p.upstream for p in coordinated(only, fault="3ph").pairs} == set()
     short = next(r for r in coordinated([*elements, {**signal, "t_failure_s": 0.07}], fault="3ph").rules if r.rule == "breaker failure")
     assert short.value < 1  # it trips the board before the feeder has opened:
     quick = [{**e, "t_break_s": 0.2} if e["name"] == "Q2" else e for e in [*elements, {**signal, "t_failure_s": 0.07}]]

@@ -190,10 +190,8 @@ def in_range(bus: Bus, settings: ArcFlashSettings) -> bool:
 
 
 def reduction(settings: ArcFlashSettings, bus: Bus) -> float:
-    """Factor of the reduced arcing current at a bus: by the standard's variation, or the engineer's own share; none of it beyond the model."""
-    if by.by_lee(bus.v_nominal_kv or math.nan):
-        return 1.0
-    if settings.variation == "own share":
+    """Factor of the reduced arcing current at a bus: by the standard's variation, or the engineer's own share; beyond the model, by that share."""
+    if settings.variation == "own share" or by.by_lee(bus.v_nominal_kv or math.nan):
         return 1 - settings.variation_pct / 100
     return 1 - 0.5 * eq.variation_factor(bus.electrode_configuration or "", bus.v_nominal_kv or math.nan)
 

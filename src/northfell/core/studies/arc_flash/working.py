@@ -44,7 +44,10 @@ def explain_energy(study: ArcFlash, location: Location, variant: Variant | None 
     _given(w, bus)
     ibf = w.given("Ibf", f"bolted three-phase current, {one.case}imum case", one.i_bolted_ka, "kA", "IEC 60909-0:2016, see the fault's working")
     if by_lee(voc):
-        _by_lee(w, box, voc, ibf, d, _arc_time(w, study, location, one, ibf), quantity)
+        i_arc = ibf
+        if one.variant == "reduced":
+            i_arc = REDUCED_BY_SHARE.note(w, "Current that devices see, less than bolted", "", i_arc_ka=ibf, share=1 - reduction(study.settings, bus))
+        _by_lee(w, box, voc, ibf, d, _arc_time(w, study, location, one, i_arc), quantity)
         return w
     full = _arcing_current(w, box, voc, ibf)
     factor = 1.0

@@ -15,9 +15,9 @@ from northfell.core.network.lacking import told
 from northfell.core.quantities import figure as f
 from northfell.core.rules.completeness import missing, missing_of
 from northfell.core.rules.consistency import above_its_voltage, in_force
-from northfell.core.rules.zones import zones_of
+from northfell.core.rules.zones import bounded, zones_of
 from northfell.core.studies.protection.curves import Floats
-from northfell.core.studies.protection.functions import Function, Guard, functions_of, restrained, signalled
+from northfell.core.studies.protection.functions import Function, Guard, functions_of, resting, restrained, signalled
 from northfell.core.studies.protection.through import Amperes, Edge, Measured, Seen, Through, seen_by
 from northfell.core.working import Working
 
@@ -39,6 +39,7 @@ class Link:
 
     signal: ProtectionSignal
     sender: "Device"  # without what it receives itself
+    known: bool = True  # whether all settings of the sender are there
 
 
 @dataclass(frozen=True)
@@ -102,10 +103,10 @@ class Device:
     def functions(self) -> tuple[Function, ...]:
         """What opens it, where no other device fails."""
         restraints = [link for link in self.links if link.signal.does == RESTRAINS]
-        senders = [(link.sender.switch.id, link.sender.functions) for link in restraints]
+        senders = [(link.sender.switch.id, link.sender.functions if link.known else None) for link in restraints]
         free_s = max((link.signal.t_free_s for link in restraints if link.signal.t_free_s is not None), default=None)
         own = (restrained(fn, senders, free_s) for fn in functions_of(self.switch, self.relays, self.guards))
-        return (*own, *(fn for fn in self._signalled if not fn.if_fails))
+        return (*own, *(fn for fn in self._signalled if not fn.if_fails)) or (resting(self.switch),)
 
     @cached_property
     def on_failure(self) -> tuple[Function, ...]:
@@ -144,6 +145,8 @@ class Device:
     def orders_at_s(self, i: Amperes, edge: Edge = "slow") -> Floats:
         """When it is decided that it opens, before the time of the switch itself [s]: what a device below it must be done by."""
         first: Floats = np.min([one.orders_at_s(i, edge) for one in self.functions], axis=0)
+        if self.fast_shots and edge == "fast":
+            first = np.minimum(first, self.by_fast_curve.orders_at_s(i, edge))
         return first
 
     def from_a(self, edge: Edge, measures: Measured = "phase") -> float:
@@ -235,14 +238,15 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
     alone = dict(found)
     for device, received in signals.items():
         if device in found:
-            links = (Link(s, alone[s.sender]) for s in received if s.sender in alone and s.sender != device)
-            found[device] = replace(found[device], links=tuple(links))
-    return {d: one for d, one in found.items() if one.functions or one.on_failure}
+            senders = ((s, alone[s.sender]) for s in received if s.sender in alone and s.sender != device)
+            links = tuple(Link(s, sender, is_complete(elements, sender, "coordination")) for s, sender in senders)
+            found[device] = replace(found[device], links=links)
+    return {d: one for d, one in found.items() if one.on_failure or any(fn.code != "none" for fn in one.functions)}
 
 
 def _buses_of(elements: Mapping[str, Element], relays: list[ZoneRelay]) -> dict[str, frozenset[str]]:
     """At which buses each zone relay sees faults."""
-    zones = {zone.name: zone.covers for zone in zones_of(elements)} if any(r.function == "differential" for r in relays) else {}
+    zones = {z.name: z.covers for z in zones_of(elements) if bounded(elements, z)} if any(r.function == "differential" for r in relays) else {}
     found = {}
     for r in relays:
         covers = zones.get(r.zone, frozenset()) if r.function == "differential" else [r.bus]

@@ -81,7 +81,7 @@ class Curve:
 class Restraint:
     """What makes a stage wait as set: senders that see the fault. Where none does it has a curve of its own."""
 
-    by: tuple[tuple[str, tuple["Function", ...]], ...]  # breakers that send, with their functions
+    by: tuple[tuple[str, tuple["Function", ...] | None], ...]  # breakers that send, with their functions; None: how they are set is not known
     free: Curve
 
     def holds(self, i: Amperes, edge: Edge) -> Floats:
@@ -89,7 +89,7 @@ class Restraint:
         held = np.zeros(np.shape(i.phase_a if isinstance(i, Through) else i), bool)
         for sender, functions in self.by:
             there = i.elsewhere.get(sender) if isinstance(i, Through) else None
-            if there is None:  # it is not known what it sees
+            if there is None or functions is None:  # it is not known what it sees, or makes of it
                 held |= edge == "slow"
                 continue
             for fn in functions:
@@ -503,7 +503,7 @@ def signalled(signal: ProtectionSignal, of_sender: Sequence[Function], breaker: 
         )  # fmt: skip
 
 
-def restrained(fn: Function, senders: Sequence[tuple[str, tuple[Function, ...]]], free_s: float | None) -> Function:
+def restrained(fn: Function, senders: Sequence[tuple[str, tuple[Function, ...] | None]], free_s: float | None) -> Function:
     """A function with what makes it wait. Else a short-time or earth stage of a trip has its lowest band, a high stage of a relay a delay of its own."""
     if not senders:
         return fn
@@ -696,6 +696,13 @@ REGISTRY: tuple[FunctionKind, ...] = (
     FunctionKind("magnetic", "magnetic stage of a thermal-magnetic or miniature breaker", Breaker, _magnetic),
     FunctionKind("fuse link", "fuse-link of any class", Fuse, _fuse_link),
 )
+
+
+def resting(switch: Breaker | Fuse) -> Function:
+    """What a breaker has that only a signal of another's failure opens: a function that never operates, and sees faults nowhere."""
+    curve = Curve(math.inf, lambda i_a, edge: np.full(np.shape(i_a), math.inf))
+    named = f"{switch.name} does not pick up"
+    return Function("none", switch, curve, named, named, 0.0, lambda w, i, t: None, guards=frozenset())
 
 
 def functions_of(switch: Breaker | Fuse, relays: tuple[Relay, ...], guards: tuple[Guard, ...] = ()) -> tuple[Function, ...]:
