@@ -1,5 +1,6 @@
 """Arc flash: which device decides, both sides of a main, the two-second rule, and the working."""
 
+import itertools
 import math
 from dataclasses import replace
 
@@ -16,6 +17,7 @@ from northfell.core.network import compile_network
 from northfell.core.studies import Asked
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlashSettings, enclosure_of, explain_energy, run
 from northfell.core.studies.arc_flash import equations as eq
+from northfell.core.studies.arc_flash.result import timeline
 from northfell.demo import skerrow_water
 
 BOX = {
@@ -419,3 +421,21 @@ def test_a_generators_current_is_told_as_taken_constant_where_it_is_worth_tellin
     told = [w for w in arc(alone).location("B", "load").warnings if "taken as constant" in w]
     assert told == ["the current that G brings is taken as constant; it falls, and a device may be slower than told"]
     assert not [w for w in arc(CHAIN).location("B", "load").warnings if "constant" in w]
+
+
+def test_the_timeline_has_an_interval_for_each_opening_and_its_energies_are_the_whole():
+    """One supply: one interval until the main opens. Two of which one opens first: the sum of the intervals is the energy, where that counts."""
+    single = arc(CHAIN)
+    (span,) = timeline(single.location("B", "load"))
+    assert (span.from_s, span.to_s, span.opens, span.energy_j_cm2) == (0.0, 0.2, ("QM",), single.location("B", "load").worst.energy_j_cm2)
+    long = arc([{**e, "trip_isd_a": None, "trip_tsd": None, "trip_tr_s": 100.0} if e["name"] in ("QM", "QS") else e for e in CHAIN])
+    (row, *_) = long.timeline_table().records()
+    assert (row["to_s"], row["ends"]) == (2.0, "longest exposure")
+    network = network_of([{**e, **BOX} if e["name"] == "F" else e for e in two_sources()], arc_flash={"two_second_rule": False})
+    one = run(compile_network(network, "Normal", "short_circuit")).location("F", "load")
+    spans = timeline(one)
+    assert one.worst.followed is not None
+    assert [s.opens for s in spans] == [("Q1",), ("Q3",)]
+    assert [(a.to_s, b.from_s) for a, b in itertools.pairwise(spans)] == [(spans[0].to_s, spans[0].to_s)]
+    assert sum(s.energy_j_cm2 for s in spans) == pytest.approx(one.worst.energy_j_cm2)
+    assert spans[1].i_arc_ka < spans[0].i_arc_ka

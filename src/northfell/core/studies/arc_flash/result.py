@@ -51,6 +51,7 @@ class Followed:
     intervals: tuple[Interval, ...]  # up to the end of the exposure
     counts_s: float
     by_the_first_s: float  # when the last source would be cut off if every device kept the current that it sees first
+    energies_j_cm2: tuple[float, ...]  # of each interval; nan where the arc has no end
 
 
 @dataclass(frozen=True)
@@ -129,7 +130,21 @@ class ArcFlash:
         }
 
     def tables(self) -> list[Table]:
-        return [self.locations_table(), self.devices_table(), self.variants_table()]
+        return [self.locations_table(), self.devices_table(), self.variants_table(), self.timeline_table()]
+
+    def timeline_table(self) -> Table:
+        """What flows and what opens until the arc is out, of the case that governs: a row for each interval."""
+        rows: list[tuple[Cell, ...]] = []
+        for one in self.locations:
+            for k, i in enumerate(timeline(one), 1):
+                ends = ", ".join(self.net.name(d) for d in i.opens) or ("longest exposure" if math.isfinite(i.to_s) else "never")
+                figures = i.i_bolted_ka, i.i_arc_ka, finite(i.energy_j_cm2 / CAL)
+                rows.append((self.net.state, self.bus(one).name, one.side, k, i.from_s, finite(i.to_s), *figures, ends))
+        columns = (
+            ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("interval", "", "Interval"), ("from_s", "s", "From"), ("to_s", "s", "To"),
+            ("i_bolted_ka", "kA", "Bolted"), ("i_arc_ka", "kA", "Arcing"), ("energy_cal_cm2", "cal/cm²", "Energy"), ("ends", "", "Ends by"),
+        )  # fmt: skip
+        return build("timeline", columns, rows)
 
     def locations_table(self) -> Table:
         """A row for each location and side; a place that is not fed has empty figures."""
@@ -183,6 +198,33 @@ class ArcFlash:
             ("opens_at_s", "s", "Opens at"), ("arc_time_s", "s", "Arc lasts"), ("energy_cal_cm2", "cal/cm²", "Energy"), ("boundary_mm", "mm", "Boundary"),
         )  # fmt: skip
         return build("variants", columns, rows)
+
+
+@dataclass(frozen=True)
+class Span:
+    """A part of an arc in which nothing changes, up to an opening or the end of the exposure."""
+
+    from_s: float
+    to_s: float
+    i_bolted_ka: float
+    i_arc_ka: float
+    energy_j_cm2: float
+    opens: tuple[str, ...]  # ids, at its end; empty where the exposure ends
+
+
+def timeline(location: Location) -> list[Span]:
+    """The arc of the governing case, from opening to opening; empty where there is no result."""
+    w = location.worst
+    if w is None:
+        return []
+    opening = {d.device: d.opens_at_s for d in location.devices if (d.case, d.variant) == (w.case, w.variant)}
+    if w.followed is None:
+        cut_off = w.opens_at_s <= w.arc_time_s and w.device is not None
+        return [Span(0.0, w.arc_time_s, w.i_bolted_ka, w.i_arc_ka, w.energy_j_cm2, (w.device,) if cut_off and w.device else ())]
+    return [
+        Span(i.from_s, i.to_s, i.i_bolted_ka, i.i_fault_ka, e, tuple(d for d, t in opening.items() if math.isclose(t, i.to_s, rel_tol=1e-9)))
+        for i, e in zip(w.followed.intervals, w.followed.energies_j_cm2, strict=True)
+    ]
 
 
 def coefficients_status(configuration: str) -> str:

@@ -19,7 +19,20 @@ from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.by_voltage import BEYOND, V_RANGE_KV
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Asked, Device, Solved, TripOrder, Zones, beside, devices_of, follow, lacking_of, through_devices, wanted_by
+from northfell.core.studies.protection import (
+    Asked,
+    Device,
+    Interval,
+    Solved,
+    TripOrder,
+    Zones,
+    beside,
+    devices_of,
+    follow,
+    lacking_of,
+    through_devices,
+    wanted_by,
+)
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 
 STUDY = "arc_flash"
@@ -303,19 +316,19 @@ def _worse(settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float
     voc, ibf, box, distance, factor = arc
     end = exposure_s(settings, order.cleared_s)
     if math.isinf(end):
-        return Followed(order.intervals, math.inf, t_s)
+        return Followed(order.intervals, math.inf, t_s, (math.nan,) * len(order.intervals))
     first = by.incident_energy_j_cm2(voc, ibf, box, distance, 1000.0, factor)
-    total = 0.0
-    kept = []
+    kept, energies = list[Interval](), list[float]()
     for one in order.intervals:
         lasts = min(one.to_s, end) - one.from_s
         if lasts <= 0:
             break
         kept.append(replace(one, to_s=one.from_s + lasts))
-        total += lasts * _rate(arc, one.i_bolted_ka, first)
+        energies.append(lasts * _rate(arc, one.i_bolted_ka, first))
+    total = sum(energies)
     if total <= energy * (1 + SAME) and end <= exposure_s(settings, t_s) + SAME_S:
         return None
-    return Followed(tuple(kept), float(max(total, energy) / first), t_s)
+    return Followed(tuple(kept), float(max(total, energy) / first), t_s, tuple(energies))
 
 
 def _rate(arc: Arc, ibf_ka: float, first: float) -> float:

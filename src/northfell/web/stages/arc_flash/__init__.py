@@ -12,7 +12,7 @@ from northfell.web.shell.stage import Look, Stage, Tab
 from northfell.web.stages.arc_flash import remedying
 from northfell.web.stages.arc_flash.card import arc_flash_figures, if_cleared
 from northfell.web.stages.arc_flash.label import label_of
-from northfell.web.stages.arc_flash.ledger import devices_table, locations_table
+from northfell.web.stages.arc_flash.ledger import devices_table, locations_table, timeline_table
 from northfell.web.stages.arc_flash.tags import arc_flash_tags
 
 
@@ -39,7 +39,7 @@ def _says(look: Look) -> dict[str, Any]:
 
 ARC_FLASH_STAGE = Stage(
     path="arc-flash", name="Arc flash", shortcut="a", study=ARC_FLASH,
-    tabs=(Tab("locations", "Locations", locations_table), Tab("devices", "Devices", devices_table)),
+    tabs=(Tab("locations", "Locations", locations_table), Tab("devices", "Devices", devices_table), Tab("timeline", "Timeline", timeline_table)),
     figures=arc_flash_figures, tags=lambda look: arc_flash_tags(look.result(ARC_FLASH), look.network.settings.limits), says=_says, waits=_waits,
     offers=_offers, prepares={"arc-flash": prepare_arc_flash},
     legend="stages/arc_flash/_legend.html", card="stages/arc_flash/_label.html", acts="stages/arc_flash/_acts.html", by_side=True,

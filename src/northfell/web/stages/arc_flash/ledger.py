@@ -32,17 +32,29 @@ def locations_table(look: Look) -> Ledger:
         boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)
         rows.append(RowShown(network.id_of_name[record["bus"]], [
             *(cell_of(record, n) for n in ("bus", "side", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, highest, over(text(worst)),
+            text(record["warnings"] or ""),
         ], highest.severity, record["side"], over=True))  # fmt: skip
     by_state = [Head(s, "cal/cm²", True) for s in (*network.state_names, "Worst")]
-    heads = [*heads_of(table, "bus side device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state")]
+    heads = [*heads_of(table, "bus side device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state"), Head("Told")]
     others = (f"{state} cal/cm²" for state in reversed(network.state_names) if state != look.view.state)
-    return Ledger([], heads, rows, export=table.name, spare=("Arcing kA", "Bolted kA", "Boundary m", *others))
+    return Ledger([], heads, rows, export=table.name, spare=("Told", "Arcing kA", "Bolted kA", "Boundary m", *others))
 
 
 def devices_table(look: Look) -> Ledger:
-    """Of the selected location, or of all."""
     study: ArcFlash = look.result(ARC_FLASH)
     made = shown(look.network, study.devices_table(), "bus side device case variant i_device_ka opens_at_s stage", "bus", "never")
+    return _of_the_selected(look, study, made)
+
+
+def timeline_table(look: Look) -> Ledger:
+    """What flows until what opens, of the case that governs: of the selected location, or of all."""
+    study: ArcFlash = look.result(ARC_FLASH)
+    names = "bus side interval from_s to_s i_bolted_ka i_arc_ka energy_cal_cm2 ends"
+    return _of_the_selected(look, study, shown(look.network, study.timeline_table(), names, "bus", "never"))
+
+
+def _of_the_selected(look: Look, study: ArcFlash, made: Ledger) -> Ledger:
+    """Of the selected location, or of all."""
     if look.view.selected in {one.bus_id for one in study.locations}:
         return replace(made, rows=[row for row in made.rows if row.element == look.view.selected])
     return made
