@@ -15,11 +15,12 @@ def test_a_place_above_the_site_limit_is_cured_by_a_change_that_breaks_nothing(w
     first = walk.one("#working .remedies tbody tr")
     assert "✓" in first.text
     assert "no gap, no rule" in first.text
+    assert "Light of an arc" in first.text  # the only one that is within the limit on the standby generator too
     first.find_element("tag name", "button").click()
     walk.until(lambda: "/proposal" in walk.browser.current_url)
     name = walk.one("h1").text
     walk.open(f"/projects/1/arc-flash?selected=Filter+hall&side=line&proposal={name}")
-    walk.until(lambda: "14.7" in walk.card())
+    walk.until(lambda: "2.87" in walk.card())
     assert "WARNING" in walk.one(".label-preview").get_attribute("textContent")
 
 

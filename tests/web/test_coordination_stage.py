@@ -259,19 +259,3 @@ def test_a_weight_on_incident_energy_is_asked_for_and_bounded(client):  # noqa: 
     assert kept.status_code == 303
     for wrong in ("-1", "nan", "1000"):
         assert client.get(f"{here}/settings-proposed?stage=coordination&weight={wrong}").status_code == 422
-
-
-def test_what_to_change_for_less_energy_is_told_and_kept_as_a_proposal(client, database):  # noqa: F811
-    here = "stage=arc-flash&selected=Filter+hall&side=line"
-    assert "What to change" in client.get("/projects/1/arc-flash?selected=Filter+hall&side=line").text
-    page = settled(client, f"/projects/1/energy-remedies?{here}")
-    assert "Filter hall, line side: 44.6 cal/cm²" in page
-    assert "high stage, primary 1570 A → 555 A" in page
-    kept = post(client, f"energy-remedies/propose?{here}", number=0)
-    assert kept.status_code == 303
-    (proposal,) = network(database).proposals
-    assert network(database).elements["B25"].i_high_a == 1570.0
-    inside = client.get(f"/projects/1/arc-flash?selected=Filter+hall&side=line&proposal={proposal.name}").text
-    assert "14.7" in inside
-    assert client.get("/projects/1/energy-remedies?stage=arc-flash&selected=Q25").status_code == 404
-    assert client.get("/projects/1/energy-remedies?stage=arc-flash&selected=Filter+hall&side=nowhere").status_code == 422

@@ -2,7 +2,7 @@
 
 import io
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -54,6 +54,7 @@ class Label:
     notes: tuple[str, ...]
     made_on: date
     side_told: str = ""  # which side of which main; empty where none is named
+    remark: str = ""  # of the job, the same on all of its labels
     warnings: tuple[str, ...] = ()  # what the method needs and does not know
 
     def text(self) -> LabelText:
@@ -92,8 +93,22 @@ class Label:
                 f"{self.method} · {self.made_on.isoformat()}",
                 *([" · ".join(self.notes)] if self.notes else []),
                 *(["; ".join(self.warnings)] if self.warnings else []),
+                *([self.remark] if self.remark else []),
             ),
         )
+
+
+def said_by(label: Label) -> dict[str, str]:
+    """What a label says, by what it says it of: what is compared with the one that hangs there. Its date and remark are not."""
+    text = label.text()
+    told = {"Signal word": text.signal, "Equipment": text.equipment, "Incident energy": f"{text.energy} {text.energy_unit}", "Working distance": text.distance}
+    return told | dict(text.rows) | {"Place": text.place, "Method": label.method, "Warnings": "; ".join(label.warnings), "State": label.state}
+
+
+def changes_since(was: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
+    """What a label says otherwise than one that was printed, in words."""
+    keys = [k for k in dict.fromkeys((*now, *was)) if was.get(k, "") != now.get(k, "")]
+    return [f"{k} {was.get(k) or '–'} → {now.get(k) or '–'}" for k in keys]
 
 
 def round_up(value: float) -> str:
@@ -110,7 +125,7 @@ def shapes_of(label: Label) -> list[Shape]:
 
 def unprintable_in(label: Label) -> list[InputRefused]:
     """Texts of a label with letters that the fonts lack."""
-    texts = (("name", label.equipment), ("network", label.network), ("state", label.state))
+    texts = (("name", label.equipment), ("network", label.network), ("state", label.state), ("remark", label.remark))
     return [
         InputRefused(field, text, f"letters that can be printed, not “{lacking}”", where=f"Label {label.equipment}")
         for field, text in texts
@@ -118,8 +133,8 @@ def unprintable_in(label: Label) -> list[InputRefused]:
     ]
 
 
-def labels_pdf(job: str, labels: Sequence[Label], stock: Stock) -> bytes:
-    """All labels on their stock; the document is titled after the job.
+def labels_pdf(job: str, labels: Sequence[Label], stock: Stock, used: int = 0) -> bytes:
+    """All labels on their stock, of whose first sheet some cells are used already; the document is titled after the job.
 
     Raises
     ------
@@ -135,7 +150,7 @@ def labels_pdf(job: str, labels: Sequence[Label], stock: Stock) -> bytes:
     canvas.setTitle(f"Arc-flash labels, {job}")
     canvas.setCreator("Northfell")
     for i, label in enumerate(labels):
-        cell = i % len(stock.cells)
+        cell = (i + used) % len(stock.cells)
         if i and cell == 0:
             canvas.showPage()
         x, y = stock.cells[cell]

@@ -56,8 +56,8 @@ def label_shapes(said: LabelText) -> list[Shape]:
     shapes.append(Text(m, 80.6, said.equipment, Style(fill=INK), size, bold=True))
     shapes.append(Text(m, 86.2, said.place, Style(fill=INK), _fitting(said.place, 3.8, WIDTH_MM - 2 * m)))
     for i, line in enumerate(said.small):
-        apart = 4.2 if len(said.small) < 3 else 3.2
-        shapes.append(Text(m, 91.0 + apart * i, line, Style(fill=QUIET), _fitting(line, 3.0 if apart > 4 else 2.7, WIDTH_MM - 2 * m, False)))
+        apart = {1: 4.2, 2: 4.2, 3: 3.2}.get(len(said.small), 2.5)
+        shapes.append(Text(m, 90.6 + apart * i, line, Style(fill=QUIET), _fitting(line, min(3.0, 0.88 * apart), WIDTH_MM - 2 * m, False)))
     return shapes
 
 

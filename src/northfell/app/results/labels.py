@@ -1,7 +1,7 @@
 """Arc-flash labels: for each location the worst of all operating states, with the state that governs named."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -15,7 +15,8 @@ from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, meth
 from northfell.core.studies.arc_flash.by_voltage import BEYOND, METHOD
 from northfell.core.studies.arc_flash.result import coefficients_status
 from northfell.core.studies.arc_flash.solve import CONSTANT, EXPOSURE, ON_THE_LABEL
-from northfell.documents.labels import STOCKS, TEMPLATES, Label, labels_pdf, unprintable_in
+from northfell.documents.labels import STOCKS, TEMPLATES, Label, changes_since, labels_pdf, said_by, unprintable_in
+from northfell.store.printed import Printed
 
 
 @dataclass(frozen=True)
@@ -132,8 +133,37 @@ def _side_told(study: ArcFlash, bus: Bus, side: str) -> str:
     return "load side of the mains" if side == "load" else f"line side of {study.net.name(bus.mains[side])}"
 
 
-def pdf(job: str, labels: Sequence[Label], template: str, stock: str) -> bytes:
-    """The labels as PDF.
+@dataclass(frozen=True)
+class Standing:
+    """How a label stands to the one that was printed last for its place."""
+
+    label: Label
+    bus: str
+    printed: Printed | None
+    changed: tuple[str, ...]
+
+    @property
+    def key(self) -> str:
+        return f"{self.bus}\n{self.label.side}"
+
+    @property
+    def due(self) -> bool:
+        """Whether it needs printing: never printed, or with other figures."""
+        return self.printed is None or bool(self.changed)
+
+
+def standing(network: Network, job: LabelJob, printed: Mapping[tuple[str, str], Printed]) -> list[Standing]:
+    """All labels of a job beside those that were printed; those that need printing first."""
+    made = []
+    for label in job.labels:
+        bus = network.id_of_name[label.equipment]
+        last = printed.get((bus, label.side))
+        made.append(Standing(label, bus, last, tuple(changes_since(last.said, said_by(label))) if last else ()))
+    return sorted(made, key=lambda one: not one.due)
+
+
+def pdf(job: str, labels: Sequence[Label], template: str, stock: str, used: int = 0) -> bytes:
+    """The labels as PDF, of a sheet of which some cells are used.
 
     Raises
     ------
@@ -146,4 +176,7 @@ def pdf(job: str, labels: Sequence[Label], template: str, stock: str) -> bytes:
         raise NetworkRefused([InputRefused("stock", stock, "one of " + ", ".join(STOCKS), where="Labels")])
     if not labels:
         raise NetworkRefused([InputRefused("locations", 0, "at least one fed location with enclosure data", where="Labels")])
-    return labels_pdf(job, labels, STOCKS[stock])
+    if not 0 <= used < len(STOCKS[stock].cells):
+        accepted = f"0 to {len(STOCKS[stock].cells) - 1} cells of the first sheet"
+        raise NetworkRefused([InputRefused("used", used, accepted, where="Labels")])
+    return labels_pdf(job, labels, STOCKS[stock], used)

@@ -2,13 +2,14 @@
 
 import cmath
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from northfell.app.results.studies import Results, StateResults
 from northfell.core.errors import NorthfellError, NotFound
 from northfell.core.model.elements import Bus, Element
 from northfell.core.quantities import figure
-from northfell.core.studies.arc_flash import ARC_FLASH
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash
 from northfell.core.studies.coordination import COORDINATION, EnergyRemedy, lessen, limit_of
 from northfell.core.studies.duty import DUTY, Duty
 from northfell.core.studies.duty.remedies import DutyRemedy
@@ -87,12 +88,18 @@ def energy_remedies(results: Results, state: str, bus_id: str, side: str) -> Ene
     """
     key = f"energy\n{state}\n{bus_id}\n{side}"
     if key not in results.kept:
-        results.kept[key] = results.at(state).done(_energy_remedies, bus_id, side)
+        others = []
+        for name in results.network.state_names:
+            try:
+                others += [results.at(name).result(ARC_FLASH)] if name != state else []
+            except NorthfellError:
+                continue  # without a result it has no energy there
+        results.kept[key] = results.at(state).done(_energy_remedies, bus_id, side, others)
     found: EnergyHelp = results.kept[key]
     return found
 
 
-def _energy_remedies(one: StateResults, bus_id: str, side: str) -> EnergyHelp:
+def _energy_remedies(one: StateResults, bus_id: str, side: str, others: Sequence[ArcFlash]) -> EnergyHelp:
     arc, found = one.result(ARC_FLASH), one.result(COORDINATION)
     location = arc.location(bus_id, side)
     if location is None or location.worst is None:
@@ -104,8 +111,9 @@ def _energy_remedies(one: StateResults, bus_id: str, side: str) -> EnergyHelp:
     worst = location.worst
     device = arc.net.name(worst.device) if worst.device else "no device"
     opens = f"{device} opens in {figure(worst.opens_at_s, 3)} s" if math.isfinite(worst.opens_at_s) else "it is never cut off"
-    limit = limit_of(one.network, worst.energy_cal_cm2)
-    remedies = tuple(lessen(one.network, arc, found, flow, bus_id, side))
+    everywhere = [w.energy_cal_cm2 for study in (arc, *others) if (at := study.location(bus_id, side)) and (w := at.worst)]
+    limit = limit_of(one.network, max(everywhere))
+    remedies = tuple(lessen(one.network, arc, found, flow, bus_id, side, others))
     return EnergyHelp(arc.bus(location), side, one.state, worst.energy_cal_cm2, limit, opens, remedies)
 
 

@@ -8,9 +8,11 @@ from northfell.web.pages.projects import routes as projects
 from northfell.web.pages.proposals import routes as proposals
 from northfell.web.pages.readers import routes as readers
 from northfell.web.pages.reference import routes as reference
+from northfell.web.pages.results import printing
 from northfell.web.pages.results import routes as results
 from northfell.web.pages.sign_in import routes as sign_in
 from northfell.web.pages.states import routes as states
 from northfell.web.pages.tables import routes as tables
 
-PAGES = tuple(page.router for page in (sign_in, projects, reference, findings, proposals, documents, results, tables, catalogue, states, readers, fragments))
+_MODULES = sign_in, projects, reference, findings, proposals, documents, results, printing, tables, catalogue, states, readers, fragments
+PAGES = tuple(page.router for page in _MODULES)

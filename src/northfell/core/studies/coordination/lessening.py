@@ -9,11 +9,11 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from northfell.core.errors import NorthfellError
-from northfell.core.model.changes import Add, Change, Set, Switch, apply_completed
+from northfell.core.model.changes import Add, Change, Move, Set, Switch, apply_completed
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import LINK_SIZES_A, Breaker, Fuse
 from northfell.core.model.naming import Names
-from northfell.core.model.network import NORMAL, Network
+from northfell.core.model.network import NORMAL, Network, Placement
 from northfell.core.quantities import figure
 from northfell.core.rules.typical import typical_for_missing
 from northfell.core.studies.arc_flash import ArcFlash, Location
@@ -45,6 +45,8 @@ class EnergyRemedy:
     clears: str  # what cuts the arc off then
     equipment: bool
     note: str = ""
+    worst_cal: float = math.nan  # of all states
+    worst_state: str = ""
 
     @property
     def rank(self) -> tuple[bool, bool, bool, float]:
@@ -79,7 +81,9 @@ def limit_of(network: Network, energy_cal: float) -> float:
     return limits.energy_breach_cal_cm2 if energy_cal > limits.energy_breach_cal_cm2 else limits.energy_close_cal_cm2
 
 
-def lessen(network: Network, arc: ArcFlash, found: Coordination, flow: LoadFlow | None, bus_id: str, side: str) -> list[EnergyRemedy]:
+def lessen(
+    network: Network, arc: ArcFlash, found: Coordination, flow: LoadFlow | None, bus_id: str, side: str, others: Sequence[ArcFlash] = ()
+) -> list[EnergyRemedy]:  # fmt: skip
     """Remedies for the energy at a location in the state of the studies, each computed; what cures, breaks nothing and needs nothing first.
 
     Parameters
@@ -92,11 +96,14 @@ def lessen(network: Network, arc: ArcFlash, found: Coordination, flow: LoadFlow 
         Of that state, for the rules of load.
     bus_id, side : str
         Of the location.
+    others : sequence of ArcFlash
+        Of other states: a remedy cures where it does in all of them.
     """
     location = arc.location(bus_id, side)
     if location is None or location.worst is None:
         return []
-    asked = _Asked(network, arc, found, flow, location, limit_of(network, location.worst.energy_cal_cm2))
+    energies = [e for one in (arc, *others) if (e := _energy_at(one, bus_id, side)) is not None]
+    asked = _Asked(network, arc, found, flow, location, limit_of(network, max(energies)))
     remedies = []
     for kind in _KINDS:
         best: EnergyRemedy | None = None
@@ -109,8 +116,29 @@ def lessen(network: Network, arc: ArcFlash, found: Coordination, flow: LoadFlow 
             harmless = one if not one.broken and (harmless is None or one.rank < harmless.rank) else harmless
             if one.cures and not one.broken:
                 break
-        remedies += [r for r in dict.fromkeys((best, harmless)) if r is not None and r.after_cal < WORTH * r.before_cal]
+        lessening = [r for r in dict.fromkeys((best, harmless)) if r is not None and r.after_cal < WORTH * r.before_cal]
+        remedies += [_in_all_states(asked, r, others) for r in lessening]
     return sorted(remedies, key=lambda one: one.rank)
+
+
+def _energy_at(arc: ArcFlash, bus_id: str, side: str) -> float | None:
+    one = arc.location(bus_id, side)
+    return one.worst.energy_cal_cm2 if one and one.worst else None
+
+
+def _in_all_states(asked: _Asked, one: EnergyRemedy, others: Sequence[ArcFlash]) -> EnergyRemedy:
+    """A remedy with the state in which the most energy is left."""
+    changed, place = apply_completed(asked.network, one.change)[0], (asked.location.bus_id, asked.location.side)
+    worst, state = one.after_cal, asked.arc.net.state
+    for arc in others:
+        net = replace(arc.faults.net, elements=changed.in_state(arc.net.state))
+        try:
+            left = _energy_at(run_arc_flash(net, arc.settings, replace(arc.faults, net=net), only=place), *place)
+        except NorthfellError:
+            continue  # it has no result there with it, as without
+        if left is not None and left > worst:
+            worst, state = left, arc.net.state
+    return replace(one, worst_cal=worst, worst_state=state, cures=worst <= asked.limit_cal)
 
 
 Attempts = Iterator[tuple[str, Change, bool]]  # words, change, whether what devices see of each other must be found anew
@@ -294,13 +322,19 @@ def _interlocked(asked: _Asked) -> Attempts:
         for sender in senders:
             name = names.new("protection_signal")
             raw = {"kind": "protection_signal", "id": names.new_id(name), "name": name, "breaker": d, "sender": sender, "does": "restrains"}
-            acts.append(Add(element=raw | ({"t_free_s": FREE_S} if one.relays else {})))
+            acts += [Add(element=raw | ({"t_free_s": FREE_S} if one.relays else {})), *_drawn(asked, raw, -4, -3)]
         by = ", ".join(asked.found.net.name(s) for s in senders) or "nobody"
         if senders or any(fn.code in ("trip S", "trip G") for fn in one.functions):
             told.append(f"{one.name} restrained by {by}")
     if acts:
         title = f"Zone interlocking: {'; '.join(told)}"
         yield title, Change(title, tuple(acts)), True
+
+
+def _drawn(asked: _Asked, raw: Mapping[str, Any], left: int, down: int) -> list[Move]:
+    """Its place on every sheet that has its breaker."""
+    at = [(s.name, s.placements[raw["breaker"]]) for s in asked.network.sheets if raw["breaker"] in s.placements]
+    return [Move(sheet=sheet, id=raw["id"], to=Placement(x=p.x + left, y=p.y + down)) for sheet, p in at]
 
 
 def _light(asked: _Asked) -> Attempts:
@@ -312,7 +346,7 @@ def _light(asked: _Asked) -> Attempts:
         name = names.new("zone_relay")
         raw = {"kind": "zone_relay", "id": names.new_id(name), "name": name, "breaker": one.switch.id, "function": "arc light", "bus": at, "t_operate_s": 0.01,
                "assumed": {"t_operate_s": "usual of relays that see the light of an arc, output contact included (unverified)"}}  # fmt: skip
-        acts.append(Add(element=raw))
+        acts += [Add(element=raw), *_drawn(asked, raw, -7, 0)]
     if not acts:
         return
     title = f"Light of an arc at {asked.found.net.name(at)} opens {', '.join(one.name for one in opening)}"
