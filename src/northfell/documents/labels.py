@@ -102,7 +102,8 @@ def said_by(label: Label) -> dict[str, str]:
     """What a label says, by what it says it of: what is compared with the one that hangs there. Its date and remark are not."""
     text = label.text()
     told = {"Signal word": text.signal, "Equipment": text.equipment, "Incident energy": f"{text.energy} {text.energy_unit}", "Working distance": text.distance}
-    return told | dict(text.rows) | {"Place": text.place, "Method": label.method, "Warnings": "; ".join(label.warnings), "State": label.state}
+    rests = {"Place": label.side_told or label.side, "Method": label.method, "Warnings": "; ".join(label.warnings), "State": label.state}
+    return told | dict(text.rows) | rests
 
 
 def changes_since(was: Mapping[str, str], now: Mapping[str, str]) -> list[str]:

@@ -58,7 +58,8 @@ def test_a_network_of_sizes_and_lengths_computes_in_every_stage(typed, filled):
     assert {label.equipment for label in job.labels} == {"Main", "LV board", "Lights", "MCC 1"}
     board = ready.elements[ready.id_of_name["LV board"]]
     assert ready.elements[board.main].name == "Q4"
-    assert ready.elements[ready.id_of_name["Main"]].main is None  # a source stands behind two of its breakers
+    main = ready.elements[ready.id_of_name["Main"]]
+    assert [ready.elements[d].name for d in main.mains.values()] == ["Q2", "Q9"]  # a source stands behind two of its breakers
     assert {"electrode_configuration", "equipment_class", "gap_mm"} <= board.assumed.keys()
     assert all(results.result(LOAD_FLOW).loading(e).pct is not None for e in ready.elements.values() if e.kind == "cable")
 

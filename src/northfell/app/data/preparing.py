@@ -30,8 +30,8 @@ def prepare_arc_flash(network: Network) -> Change:
         assumed = {field: one.source for field, one in typical.items()}
         if bus.electrode_configuration is None:
             values["electrode_configuration"], assumed["electrode_configuration"] = WORST, ELECTRODES
-        if bus.main is None and (main := ways.main_of(bus.id)):
-            values["main"] = main
+        if bus.main is None:
+            values |= dict(zip(("main", "main_2", "main_3"), ways.mains_of(bus.id), strict=False))
         if values:
             places += 1
             acts.append(Set(id=bus.id, values=values, assumed=assumed))
@@ -53,6 +53,7 @@ class Ways:
     def __init__(self, elements: Mapping[str, Element]) -> None:
         self.next: dict[str, list[str]] = {}
         self.sources: set[str] = set()
+        self.boards = {e.id for e in elements.values() if isinstance(e, Bus) and e.bus_kind != "junction"}
         self.protecting: dict[str, list[Breaker | Fuse]] = {}
         live = [e for e in elements.values() if e.in_service and all(elements[b].in_service for b in e.buses)]
         for e in live:
@@ -71,10 +72,11 @@ class Ways:
                     self.protecting.setdefault(one, []).append(e)
                     self.protecting.setdefault(other, []).append(e)
 
-    def main_of(self, board_id: str) -> str | None:
-        """The one breaker or fuse at a board behind which the sources stand; None where there is none, or several."""
-        incomers = [e.id for e in self.protecting.get(board_id, ()) if self._leads_to_a_source(next(b for b in e.buses if b != board_id), board_id)]
-        return incomers[0] if len(incomers) == 1 else None
+    def mains_of(self, board_id: str) -> list[str]:
+        """The breakers or fuses at a board behind which the sources stand; of several those alone that lead to no other board, whose bar is a place itself."""
+        far = {e.id: next(b for b in e.buses if b != board_id) for e in self.protecting.get(board_id, ())}
+        incomers = [e for e, bus in far.items() if self._leads_to_a_source(bus, board_id)]
+        return incomers if len(incomers) == 1 else [e for e in incomers if far[e] not in self.boards]
 
     def _leads_to_a_source(self, far: str, board_id: str) -> bool:
         """Whether the far side of a device is fed without its board."""
