@@ -383,8 +383,8 @@ class _Growth:
         field_name = KINDS[said.kind].HELD_BY
         holder = self.here.breaker if field_name == "breaker" else self.here.device
         if not holder:
-            title = KINDS[said.kind].ABOUT.short
-            what = f"A {title.lower()} needs a breaker" if field_name == "breaker" else "Current transformers need a device or branch"
+            title = "relay" if said.kind == "relay" else KINDS[said.kind].TITLE.lower()
+            what = f"A {title} needs a breaker" if field_name == "breaker" else "Current transformers need a device or branch"
             raise _Stop(f"{what}: select one, or type it first, such as “breaker, {EXAMPLES[said.kind]}”.")
         raw = {"kind": said.kind, "name": self._name(said), field_name: holder, **said.values}
         at = self.places.get(holder)

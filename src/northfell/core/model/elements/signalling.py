@@ -17,7 +17,7 @@ class ZoneRelay(Element):
 
     TITLE, LETTER, HELD_BY, ORDERS = "Zone relay", "B", "breaker", "breaker"
     ABOUT = About(
-        group="Measuring", short="Zone relay", words={"zonerelay": {}, "arclight": {"function": "arc light"}, "differential": {}}, example="arclight 1200 A",
+        group="Measuring", short="Zone", words={"zonerelay": {}, "arclight": {"function": "arc light"}, "differential": {}}, example="arclight 1200 A",
         typed={"current": "i_pickup_a"}
     )
     kind: Literal["zone_relay"] = "zone_relay"
