@@ -3,7 +3,7 @@
 import cmath
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from northfell.app.results.studies import Results, StateResults
 from northfell.core.errors import NorthfellError, NotFound
@@ -76,6 +76,7 @@ class EnergyHelp:
     limit_cal_cm2: float
     opens: str
     remedies: tuple[EnergyRemedy, ...]
+    without: tuple[str, ...] = ()  # states that have no result, of which nothing is known
 
 
 def energy_remedies(results: Results, state: str, bus_id: str, side: str) -> EnergyHelp:
@@ -88,13 +89,13 @@ def energy_remedies(results: Results, state: str, bus_id: str, side: str) -> Ene
     """
     key = f"energy\n{state}\n{bus_id}\n{side}"
     if key not in results.kept:
-        others = []
+        others, without = list[ArcFlash](), list[str]()
         for name in results.network.state_names:
             try:
                 others += [results.at(name).result(ARC_FLASH)] if name != state else []
             except NorthfellError:
-                continue  # without a result it has no energy there
-        results.kept[key] = results.at(state).done(_energy_remedies, bus_id, side, others)
+                without.append(name)
+        results.kept[key] = replace(results.at(state).done(_energy_remedies, bus_id, side, others), without=tuple(without))
     found: EnergyHelp = results.kept[key]
     return found
 
