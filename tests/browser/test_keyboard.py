@@ -87,8 +87,12 @@ def test_from_nothing_to_the_labels_of_a_plant(browser, application, tmp_path):
     hand.find("Works")
     hand.tab_to("All labels")
     hand.confirm()
+    hand.until(lambda: "/labels" in browser.current_url and hand.all("#printing"))
+    hand.tab_to("Print the chosen ones")
+    hand.confirm()
     saved = hand.until(lambda: next((f for f in (tmp_path / "downloads").glob("*.pdf")), None))
     minutes = (time.monotonic() - began) / 60
+    hand.until(lambda: "as it hangs there" in hand.one("main").text)  # the page says what has become of it
     text = "".join(page.extract_text() for page in pypdf.PdfReader(saved).pages)
     network = hand.network(int(browser.current_url.split("/projects/")[1].split("/")[0]))
     buses = [e for e in network.elements.values() if isinstance(e, Bus)]

@@ -37,7 +37,8 @@ def print_them(
     """The chosen labels as PDF; each is kept as printed, but those of a proposal, which is not installed."""
     opened = open_project(db, view.project_id, view.proposal)
     made = labels.labels_of(opened.network, request.app.state.results.of(opened))
-    wanted, title = set(chosen or ()), job.strip() or opened.title
+    wanted = {"\n".join(key.splitlines()) for key in chosen or ()}  # however a browser writes the end of a line
+    title = job.strip() or opened.title
     those = [one for one in labels.standing(opened.network, made, {}) if one.key in wanted]
     if not those:
         raise NetworkRefused([InputRefused("chosen", "none", "at least one label that can be printed", where="Labels")])

@@ -29,6 +29,14 @@ if (y !== null) {
   sessionStorage.removeItem(stood);
 }
 
+// A file that a form was answered with is saved; the page then shows what has become of it.
+async function save(answer, name) {
+  const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(await answer.blob()), download: name });
+  link.click();
+  sessionStorage.setItem(stood, String(window.scrollY));
+  setTimeout(() => window.location.reload(), 800);
+}
+
 // A form is sent beside the page: what failed is told on it, and what was typed and chosen stays.
 document.addEventListener("submit", async (event) => {
   const form = event.target;
@@ -41,6 +49,11 @@ document.addEventListener("submit", async (event) => {
   let answer = null, told = "";
   try {
     answer = await fetch(event.submitter?.getAttribute("formaction") || form.getAttribute("action"), { method: "POST", body, headers: { Accept: "text/html" } });
+    const file = answer.ok && answer.headers.get("content-disposition")?.match(/filename="([^"]+)"/);
+    if (file) {
+      await save(answer, file[1]);
+      return;
+    }
     told = await answer.text();
   } catch {
     answer = null;
