@@ -1,5 +1,7 @@
 """What lessens the incident energy at a place: each remedy is what the studies find of the changed network."""
 
+from dataclasses import replace
+
 import pytest
 from tests.conftest import network_of
 from tests.core.studies.arc_flash.test_arc_flash import BOX, breaker, infeed, lv
@@ -9,7 +11,7 @@ from northfell.app.results.studies import StateResults
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.network import OperatingState
 from northfell.core.studies.arc_flash import ARC_FLASH
-from northfell.core.studies.coordination import COORDINATION, lessen
+from northfell.core.studies.coordination import COORDINATION, lessen, lessening
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.demo import skerrow_water
 
@@ -125,3 +127,21 @@ def test_a_remedy_cures_where_it_does_in_every_state():
     assert high.worst_cal > network.settings.limits.energy_breach_cal_cm2
     light = next(r for r in both if "Light" in r.title)
     assert light.cures  # whatever the current
+
+
+def test_a_change_of_which_nothing_is_known_in_another_state_does_not_cure(monkeypatch):
+    network = network_of(board(), [OperatingState(name="Other", differences={})])
+    one, other = StateResults(network, "Normal"), StateResults(network, "Other").result(ARC_FLASH)
+    asked = network, one.result(ARC_FLASH), one.result(COORDINATION), one.result(LOAD_FLOW), "B", "load", [other]
+    assert any(r.cures for r in lessen(*asked))
+    as_it_is = lessening.run_arc_flash
+
+    def without(net, *given, **more):
+        found = as_it_is(net, *given, **more)
+        return found if net.state == "Normal" else replace(found, locations=())
+
+    monkeypatch.setattr(lessening, "run_arc_flash", without)
+    made = lessen(*asked)
+    assert made
+    assert not any(r.cures for r in made)
+    assert {r.worst_state for r in made} == {"Other"}

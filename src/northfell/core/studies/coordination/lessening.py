@@ -135,7 +135,9 @@ def _in_all_states(asked: _Asked, one: EnergyRemedy, others: Sequence[ArcFlash])
         try:
             left = _energy_at(run_arc_flash(net, arc.settings, replace(arc.faults, net=net), only=place), *place)
         except NorthfellError:
-            continue  # it has no result there with it, as without
+            left = None
+        if left is None and _energy_at(arc, *place) is not None:  # with the change nothing is known there any more
+            return replace(one, worst_cal=math.nan, worst_state=arc.net.state, cures=False)
         if left is not None and left > worst:
             worst, state = left, arc.net.state
     return replace(one, worst_cal=worst, worst_state=state, cures=worst <= asked.limit_cal)
