@@ -228,6 +228,27 @@ def test_a_sender_whose_settings_are_not_known_may_restrain():
     assert float(found.opens_at_s(seen(9000.0, Q1=9000.0, Q2=0.0), "fast")) == 0.05
 
 
+def test_a_breaker_that_is_told_by_one_that_waits_is_told_as_soon_as_that_one_need_not_wait():
+    """QM, on relays now, has 0.4 s while Q1 sees the fault and 0.1 s else; what it tells Q0 comes as soon: for the earliest time too."""
+    high = {"i_high_a": 1500.0, "t_high_s": 0.4, **EXACT}
+    buses = [{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in ("T", "S", "M", "F1")]
+    elements = [
+        *buses, {"kind": "infeed", "name": "G", "bus": "T", "ik_max_ka": 10.0, "ik_min_ka": 8.0, "r_over_x": 0.1},
+        *breakers(("Q0", "T", "S"), ("QM", "S", "M"), ("Q1", "M", "F1")), relay("R0", "Q0", 400, 10.0, **EXACT), relay("RM", "QM", 400, 5.0, **high),
+        relay("R1", "Q1", 200, 0.02, i_high_a=1000.0, t_high_s=0.1, **EXACT),
+        {"kind": "protection_signal", "name": "K1", "breaker": "QM", "sender": "Q1", "does": "restrains", "t_free_s": 0.1},
+        {"kind": "protection_signal", "name": "K0", "breaker": "Q0", "sender": "QM", "does": "trips", "t_signal_s": 0.02},
+    ]  # fmt: skip
+    assert opened(elements, "M") == [("QM", pytest.approx(0.16))]
+    found = coordinated(elements, fault="3ph")
+    q0 = found.devices["Q0"]
+    at = {q1: [float(q0.orders_at_s(seen(9000.0, QM=9000.0, Q1=q1), edge)) for edge in ("fast", "slow")] for q1 in (0.0, 9000.0)}
+    assert at == {0.0: [0.02, pytest.approx(0.12)], 9000.0: [pytest.approx(0.42), pytest.approx(0.42)]}
+    blind = found.devices["Q1"].with_holder(found.devices["Q1"].relays[0].model_copy(update={"i_high_a": 40_000.0, "i_pickup_a": 30_000.0}))
+    tried = found.with_device(blind).devices["Q0"]  # two signals away
+    assert float(tried.orders_at_s(seen(9000.0, QM=9000.0, Q1=9000.0), "fast")) == pytest.approx(0.02)
+
+
 # --- failure
 
 

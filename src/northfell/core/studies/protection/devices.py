@@ -38,8 +38,13 @@ class Link:
     """A signal that a device receives, with the one that sends it."""
 
     signal: ProtectionSignal
-    sender: "Device"  # without what it receives itself
+    sender: "Device"  # of what it receives itself with what makes it wait alone
     known: bool = True  # whether all settings of the sender are there
+
+    def told_anew(self, changed: "Device") -> "Link":
+        """The same with the sender set otherwise, or told anew itself."""
+        sender = changed.sending if self.sender.switch.id == changed.switch.id else self.sender.told_anew(changed)
+        return self if sender is self.sender else replace(self, sender=sender)
 
 
 @dataclass(frozen=True)
@@ -95,9 +100,14 @@ class Device:
         return self.switch, *self.relays, *(g.relay for g in self.guards), *(link.signal for link in self.links)
 
     @property
-    def alone(self) -> "Device":
-        """Without what it receives from others."""
-        return replace(self, links=()) if self.links else self
+    def sending(self) -> "Device":
+        """As others are told of it: without what trips it from elsewhere, but with what makes it wait."""
+        return replace(self, links=tuple(link for link in self.links if link.signal.does == RESTRAINS)) if self.links else self
+
+    def told_anew(self, changed: "Device") -> "Device":
+        """The same where another device is set otherwise: itself, if it has nothing to do with that one."""
+        links = tuple(link.told_anew(changed) for link in self.links)
+        return self if all(a is b for a, b in zip(links, self.links, strict=True)) else replace(self, links=links)
 
     @cached_property
     def functions(self) -> tuple[Function, ...]:
@@ -235,12 +245,13 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
                 found[e.id] = Device(e)
         elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays or e.id in guards or any(s.orders for s in signals.get(e.id, ()))):
             found[e.id] = Device(e, tuple(relays.get(e.id, ())), tuple(Guard(g, guarded[g.id]) for g in guards.get(e.id, ())))
-    alone = dict(found)
-    for device, received in signals.items():
-        if device in found:
-            senders = ((s, alone[s.sender]) for s in received if s.sender in alone and s.sender != device)
-            links = tuple(Link(s, sender, is_complete(elements, sender, "coordination")) for s, sender in senders)
-            found[device] = replace(found[device], links=links)
+    for restraints in (True, False):  # what makes a device wait first: others are told of it with that
+        alone = dict(found)
+        for device, received in signals.items():
+            if device in found:
+                senders = ((s, alone[s.sender].sending) for s in received if s.sender in alone and s.sender != device and (s.does == RESTRAINS) == restraints)
+                links = tuple(Link(s, sender, is_complete(elements, sender, "coordination")) for s, sender in senders)
+                found[device] = replace(found[device], links=(*found[device].links, *links))
     return {d: one for d, one in found.items() if one.on_failure or any(fn.code != "none" for fn in one.functions)}
 
 
@@ -258,10 +269,10 @@ def exchanged(devices: Mapping[str, Device], changed: Device) -> tuple[dict[str,
     """Devices with one set otherwise, and all whose times that may change: what it tells others is of its settings too."""
     i = changed.switch.id
     made, touched = {**devices, i: changed}, {i}
-    for d, one in devices.items():
-        if any(link.sender.switch.id == i for link in one.links):
-            told = made[d]
-            made[d] = replace(told, links=tuple(replace(k, sender=changed.alone) if k.sender.switch.id == i else k for k in told.links))
+    for d in devices:
+        told = made[d].told_anew(changed)
+        if told is not made[d]:
+            made[d] = told
             touched.add(d)
     return made, frozenset(touched)
 
