@@ -132,13 +132,6 @@ def _inside(axes: Axes, i_a: float, t_s: float) -> tuple[float, float]:
     return min(max(x, axes.x), axes.x + axes.w), min(max(y, axes.y + 4), axes.y + axes.h - 4)
 
 
-def _seen(axes: Axes, i_a: float, t_s: float) -> bool:
-    if not (i_a > 0 and 0 < t_s < math.inf):
-        return False
-    x, y = axes.at(i_a, t_s)
-    return axes.x <= x <= axes.x + axes.w and axes.y <= y <= axes.y + axes.h
-
-
 def _limit(axes: Axes, limit: Limit) -> list[Shape]:
     return [Line(tuple(part), Style(cls=f"tc-{limit.kind}")) for part in _parts(axes, limit)]
 
@@ -146,7 +139,7 @@ def _limit(axes: Axes, limit: Limit) -> list[Shape]:
 def _parts(axes: Axes, limit: Limit) -> list[list[tuple[float, float]]]:
     """What of its line stands inside the frame."""
     known = np.isfinite(limit.t_s) & np.isfinite(limit.i_a) & (limit.t_s > 0)
-    return _clipped(axes, [axes.at(float(i), float(t)) for i, t in zip(limit.i_a[known], limit.t_s[known], strict=True)])
+    return _clipped(axes, axes.line(limit.i_a[known], limit.t_s[known]))
 
 
 def _limit_name(axes: Axes, limit: Limit, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
@@ -225,15 +218,16 @@ def _meets(taken: list[tuple[float, float, float, float]], x: float, y: float, w
 
 def _name(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float]]) -> list[Shape]:
     """The name on a small plate, at the upper end of the slow edge or where there is room below."""
-    inside = [(float(i), float(t)) for i, t in zip(curve.band.i_a, curve.band.slow_s, strict=True) if _seen(axes, float(i), float(t))]
+    right, bottom = axes.x + axes.w, axes.y + axes.h
+    inside = [(x, y) for x, y in axes.line(curve.band.i_a, curve.band.slow_s) if axes.x <= x <= right and axes.y <= y <= bottom]
     if not inside:
         return []
     w = width_of(curve.band.name, 11) + 10
-    x, y = axes.at(*inside[0])
+    x, y = inside[0]
     if curve.name_at is not None:
         x, y = axes.x + curve.name_at[0] * (axes.w - w), axes.y + curve.name_at[1] * (axes.h - NAME_H)
         taken.append((x, y, w, NAME_H))
-        met = min((axes.at(*point) for point in inside), key=lambda p: math.dist(p, (x + w / 2, y + NAME_H / 2)))
+        met = min(inside, key=lambda p: math.dist(p, (x + w / 2, y + NAME_H / 2)))
         near = min(max(met[0], x), x + w), min(max(met[1], y), y + NAME_H)
         leader = [Line((near, met), Style(cls="tc-leader"))] if math.dist(near, met) > LED else []
         return [*leader, *_plate(curve, x, y, w)]
@@ -252,7 +246,7 @@ def _as_found(axes: Axes, band: Band) -> list[Shape]:
 def _ghost(axes: Axes, band: Band) -> list[Shape]:
     """The slow edge of another of the family."""
     known = np.isfinite(band.slow_s)
-    points = [axes.at(float(i), max(float(t), 1e-9)) for i, t in zip(band.i_a[known], band.slow_s[known], strict=True)]
+    points = axes.line(band.i_a[known], np.maximum(band.slow_s[known], 1e-9))
     return [Line(tuple(part), Style(cls="tc-ghost")) for part in _clipped(axes, points)]
 
 
@@ -261,6 +255,8 @@ def _ghost_names(axes: Axes, curve: Curve, taken: list[tuple[float, float, float
 
     From above, or where all begin together, from where they part.
     """
+    if not curve.ghosts:
+        return []
     own = {x: y for line in _ghost(axes, curve.band) if isinstance(line, Line) for x, y in line.points}
     xs, ys = np.array(sorted(own)), np.array([own[x] for x in sorted(own)])
 

@@ -50,6 +50,13 @@ class Axes:
         down = math.log10(TIMES_S[1] / t_s) / math.log10(TIMES_S[1] / TIMES_S[0])
         return self.x + self.w * right, self.y + self.h * down
 
+    def line(self, i_a: Floats, t_s: Floats) -> list[tuple[float, float]]:
+        """Where many stand; infinite where a time is."""
+        with np.errstate(divide="ignore"):
+            right = np.log10(i_a / self.i_a[0]) / math.log10(self.i_a[1] / self.i_a[0])
+            down = np.log10(TIMES_S[1] / t_s) / math.log10(TIMES_S[1] / TIMES_S[0])
+        return list(zip((self.x + self.w * right).tolist(), (self.y + self.h * down).tolist(), strict=True))
+
 
 def current_range(currents: Sequence[float]) -> tuple[float, float]:
     """Whole decades that hold all currents."""
@@ -98,7 +105,7 @@ def band_shapes(axes: Axes, band: Band) -> list[Shape]:
 
     def edge(t: Floats) -> list[tuple[float, float]]:
         inside = np.isfinite(t) & (band.i_a >= axes.i_a[0]) & (band.i_a <= axes.i_a[1])
-        points = [axes.at(float(i), min(max(float(s), TIMES_S[0]), TIMES_S[1])) for i, s in zip(band.i_a[inside], t[inside], strict=True)]
+        points = axes.line(band.i_a[inside], np.clip(t[inside], *TIMES_S))
         return [(points[0][0], axes.y), *points] if points else []  # the curve begins at the top
 
     fast, slow = edge(band.fast_s), edge(band.slow_s)

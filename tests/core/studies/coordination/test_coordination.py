@@ -319,6 +319,13 @@ def test_trying_a_setting_is_the_same_as_computing_anew():
     anew = run(compile_network(changed, "Normal", "short_circuit"))
     for a, b in zip(tried.tables(), anew.tables(), strict=True):
         assert sorted(map(repr, a.rows)) == sorted(map(repr, b.rows))
+    for one, other in ((tried, anew), (tried.with_device(q25), found)):  # and back again
+        for fault in ("3ph", "lg"):
+            a, b = ({key: (p.short_s, p.fault, p.case, p.bus) for key, p in of.worst_of(fault).items()} for of in (one, other))
+            assert a == b
+        assert {key: p.short_s for key, p in one.worst_pairs.items()} == {key: p.short_s for key, p in other.worst_pairs.items()}
+        assert {p.fault for p in one.worst_of("lg").values()} == {"lg"}
+    assert tried.worst_of("3ph") != found.worst_of("3ph")
 
 
 def test_the_schedule_has_secondary_values_and_test_points_on_the_curve():

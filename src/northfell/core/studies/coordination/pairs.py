@@ -1,6 +1,7 @@
 """The gap between two devices: from the end of clearing below to the earliest order above, over all currents that both see."""
 
-from collections.abc import Mapping
+import math
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -50,8 +51,8 @@ class Pair:
     @property
     def margin_s(self) -> float:
         """The gap; infinite where the upper one sees nothing, minus infinite where the lower one never opens."""
-        if np.isinf(self.t_upper_s):
-            return float("inf")
+        if math.isinf(self.t_upper_s):
+            return math.inf
         return self.t_upper_s - self.t_lower_s
 
     @property
@@ -89,31 +90,30 @@ def pairs_of(
     Between two fuses their times below half a cycle stand for heat, and are compared as such; beside anything else no fuse is quicker than that.
     """
     found = []
-    lower = devices[one.device]
+    lower, faults = devices[one.device], [(fault, case) for fault in kinds for case in CASES]
     for above in one.upstream:
         upper = devices[above]
         interval = interval_of(lower, upper, settings)
-        for fault in kinds:
-            for case in CASES:
-                i_lower, i_upper = (i.of(d, buses, fault, case) for d in (one.device, above))
-                at = _tightest(lower, upper, i_lower, i_upper, interval, 0.0 if interval.of_upper else half_cycle_s)
-                if at is not None:
-                    bus, found_at = at
-                    found.append(Pair(above, one.device, fault, case, buses[bus], **found_at, interval=interval, in_series=one.in_series))
+        i_lower, i_upper = (i.of(d, buses, *faults) for d in (one.device, above))
+        for at, found_at in _tightest(lower, upper, i_lower, i_upper, interval, 0.0 if interval.of_upper else half_cycle_s, len(buses)):
+            (fault, case), bus = faults[at // len(buses)], buses[at % len(buses)]
+            found.append(Pair(above, one.device, fault, case, bus, **found_at, interval=interval, in_series=one.in_series))
     return found
 
 
 def _tightest(
-    lower: Device, upper: Device, i_lower: Through, i_upper: Through, interval: Interval, least_s: float
-) -> tuple[int, dict[str, Any]] | None:  # fmt: skip
-    """The bus and current at which the gap falls shortest of what is required; None where neither device sees anything.
+    lower: Device, upper: Device, i_lower: Through, i_upper: Through, interval: Interval, least_s: float, buses: int
+) -> Iterator[tuple[int, dict[str, Any]]]:  # fmt: skip
+    """For each fault and case, of so many buses each: the place and current at which the gap falls shortest of what is required.
+
+    Nothing where neither device sees anything.
 
     Below the bolted current both devices are compared at the same share of theirs, down to where the lower one is sure to operate: a fault
     through a resistance or an arc. Where at the bolted current the lower one does not operate, but the upper one may, there is no gap.
     """
     known = np.flatnonzero(np.isfinite(i_lower.phase_a) & np.isfinite(i_upper.phase_a) & (i_lower.phase_a > 0))
     if not len(known):
-        return None
+        return
     down, up = i_lower.at(known), i_upper.at(known)
     least = _sure_from(lower, down)
     shares = least[:, None] ** np.linspace(1.0, 0.0, SHARES)[None, :]
@@ -124,19 +124,24 @@ def _tightest(
     required = interval.required_s(t_upper)
     with np.errstate(invalid="ignore"):
         short = np.where(np.isfinite(t_upper), required - (t_upper - t_lower), -np.inf)
-    if np.isneginf(short).all():  # the upper one sees nothing of it
-        shares, t_lower, t_upper, required, short = (a[:, SHARES - 1 : SHARES] for a in (shares, t_lower, t_upper, required, short))
-    bus, at = np.unravel_index(int(np.argmax(short)), short.shape)
-    share = float(shares[bus, at])
-    return int(known[bus]), {
-        "i_ka": float(down.phase_a[bus]) * share / 1000,
-        "i_upper_ka": float(up.phase_a[bus]) * share / 1000,
-        "sees": (down.at(bus).times(share), up.at(bus).times(share)),
-        "i_fault_ka": float(down.phase_a[bus]) / 1000,
-        "t_lower_s": float(t_lower[bus, at]),
-        "t_upper_s": float(t_upper[bus, at]),
-        "required_s": float(required[bus, at]),
-    }
+    along, most = short.argmax(axis=1), short.max(axis=1)
+    ends = np.flatnonzero(np.diff(known // buses, append=-1)) + 1
+    for start, end in zip([0, *ends[:-1]], ends, strict=True):
+        bus = start + int(most[start:end].argmax())
+        at = SHARES - 1 if np.isneginf(most[bus]) else int(along[bus])  # the bolted fault, where the upper one sees nothing of any
+        share = float(shares[bus, at])
+        yield (
+            int(known[bus]),
+            {
+                "i_ka": float(down.phase_a[bus]) * share / 1000,
+                "i_upper_ka": float(up.phase_a[bus]) * share / 1000,
+                "sees": (down.at(bus).times(share), up.at(bus).times(share)),
+                "i_fault_ka": float(down.phase_a[bus]) / 1000,
+                "t_lower_s": float(t_lower[bus, at]),
+                "t_upper_s": float(t_upper[bus, at]),
+                "required_s": float(required[bus, at]),
+            },
+        )
 
 
 def orders_above(upper: Device, lower: Device, i: Through) -> Floats:

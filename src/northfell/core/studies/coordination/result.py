@@ -1,7 +1,7 @@
 """What coordination found in one state: the gaps of all pairs, the rules of all devices, and their times."""
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -34,6 +34,9 @@ _TIMES = (
     ("state", "", "State"), ("device", "", "Device"), ("stage", "", "Stage"), ("i_ka", "kA", "I"), ("t_fast_s", "s", "Opens from"),
     ("t_slow_s", "s", "Opened by"), ("bus", "", "Fault at"), ("fault", "", "Fault"), ("case", "", "Case"), ("i_residual_ka", "kA", "3·I0"),
 )  # fmt: skip
+
+
+Key = tuple[str, str]  # the device above, and the one below
 
 
 @dataclass(frozen=True)
@@ -70,6 +73,8 @@ class Coordination:
     times: tuple[Time, ...]
     waits: tuple[str, ...] = ()  # what is not known of devices, and keeps them back
     again: Callable[..., "Coordination"] | None = field(default=None, repr=False, compare=False)
+    settled: tuple[Mapping[Key, Pair], Mapping[Key, Pair]] = field(default=({}, {}), repr=False, compare=False)  # as `worst`, of pairs that were held before
+    anew: int = 0  # from which pair on they are held anew
 
     def with_device(self, changed: Device) -> "Coordination":
         """The same with a device set otherwise: what flows is as it was, gaps and rules are held anew."""
@@ -103,21 +108,27 @@ class Coordination:
         return "close" if one.value < one.close else WITHIN
 
     @cached_property
-    def worst_pairs(self) -> dict[tuple[str, str], Pair]:
+    def worst_pairs(self) -> dict[Key, Pair]:
         """The worst of each pair (above, below) over faults and cases."""
-        return self._worst(self.pairs)
-
-    def worst_of(self, fault: str) -> dict[tuple[str, str], Pair]:
-        """The same among faults to earth alone, or among all others."""
-        return self._worst([p for p in self.pairs if (p.fault == "lg") == (fault == "lg")])
-
-    def _worst(self, pairs: Sequence[Pair]) -> dict[tuple[str, str], Pair]:
-        found: dict[tuple[str, str], Pair] = {}
-        for one in pairs:
-            key = one.upstream, one.downstream
+        found, to_earth = (dict(of) for of in self.worst)
+        for key, one in to_earth.items():
             if key not in found or self._grave(one) < self._grave(found[key]):
                 found[key] = one
         return found
+
+    def worst_of(self, fault: str) -> Mapping[Key, Pair]:
+        """The same among faults to earth alone, or among all others."""
+        return self.worst[fault == "lg"]
+
+    @cached_property
+    def worst(self) -> tuple[Mapping[Key, Pair], Mapping[Key, Pair]]:
+        """The worst of each pair among faults between phases, and among those to earth."""
+        found = tuple(dict(of) for of in self.settled)
+        for one in self.pairs[self.anew :]:
+            of, key = found[one.fault == "lg"], (one.upstream, one.downstream)
+            if key not in of or self._grave(one) < self._grave(of[key]):
+                of[key] = one
+        return found[0], found[1]
 
     def _grave(self, one: Pair) -> tuple[int, float]:
         verdict = self.verdict(one)

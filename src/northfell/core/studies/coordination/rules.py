@@ -12,6 +12,7 @@ from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Breaker, Cable, CurrentTransformer, Element, Fuse, InductionMotor, SynchronousGenerator, SynchronousMotor, Transformer
 from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.model.elements.signalling import ON_FAILURE
+from northfell.core.network import Compiled
 from northfell.core.quantities import figure as f
 from northfell.core.rules.zones import FIRST, SECOND
 from northfell.core.studies.coordination.code_rules import code_rules
@@ -33,20 +34,24 @@ FAILURE_MARGIN_S = 0.05  # reset of the current detector, and a margin
 SOLIDLY = 0.5  # of the least fault between phases: an earth fault of as much is one that phase devices are meant for
 
 
+def held_inside(net: Compiled, order: Neighbours) -> dict[int, list[Element]]:
+    """What devices are held against, by the zone in which it begins."""
+    inside: dict[int, list[Element]] = {}
+    for e in net.taking_part.values():
+        if isinstance(e, Cable | Transformer | InductionMotor | SynchronousMotor):
+            inside.setdefault(order.zones.zone_of_bus[net.topology.bus_index[e.buses[0]]], []).append(e)
+    return inside
+
+
 class Rules:
     """The rules of the devices of a state."""
 
     def __init__(
         self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Currents, settings: CoordinationSettings,
-        standing: Sequence[Standing] = (),
+        inside: Mapping[int, list[Element]], standing: Sequence[Standing],
     ) -> None:  # fmt: skip
-        self.standing = standing
+        self.inside, self.standing = inside, standing
         self.net, self.faults, self.flow, self.order, self.devices, self.i, self.settings = faults.net, faults, flow, order, devices, i, settings
-        self.inside: dict[int, list[Element]] = {}
-        top, zone_of = self.net.topology, order.zones.zone_of_bus
-        for e in self.net.taking_part.values():
-            if isinstance(e, Cable | Transformer | InductionMotor | SynchronousMotor):
-                self.inside.setdefault(zone_of[top.bus_index[e.buses[0]]], []).append(e)
 
     def of(self, one: Standing) -> Iterator[Rule]:
         """All rules of a device for a zone that it feeds; of one that looks the other way, only that."""
@@ -98,7 +103,7 @@ class Rules:
         """Currents through the device into the zone [A]; of a fault with the voltage that one of as much leaves, else at full voltage."""
         i = np.asarray(i_a, float)
         way = float(self.order.way(one.device, one.zone))
-        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max")
+        values = self.i.of(one.device, self.order.buses[one.zone], ("3ph", "max"))
         if not of_fault or not np.isfinite(values.phase_a).any():
             return Through(i, np.zeros(i.shape), Seen(way=way))
         most = values.at(int(np.nanargmax(values.phase_a)))
@@ -235,7 +240,7 @@ class Rules:
 
     def _greatest(self, one: Standing) -> float:
         """Greatest current through the device for a fault in the zone [A]."""
-        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max").phase_a
+        values = self.i.of(one.device, self.order.buses[one.zone], ("3ph", "max")).phase_a
         return float(np.nanmax(values)) if np.isfinite(values).any() else math.nan
 
     def _below(self, one: Standing, rule: str, of: Element, i_a: np.ndarray, withstands_s: np.ndarray, source: str, told: str) -> Rule:
@@ -268,7 +273,7 @@ class Rules:
             yield Rule(one.device, "held on", g.id, None, 1.0, self.settings.sensitivity, "×", PRACTICE, "its synchronous reactance is empty")
             return
         i = i_rated * 100 / g.xd_pct
-        least = self.i.of(one.device, self.order.buses[one.zone], "3ph", "min")
+        least = self.i.of(one.device, self.order.buses[one.zone], ("3ph", "min"))
         v = float(np.nanmax(least.seen.v_bolted_pu)) if least.seen and np.isfinite(least.phase_a).any() else math.nan
         way = float(self.order.way(one.device, one.zone))
         over = float(self.devices[one.device].over(Through(np.asarray(i), np.zeros(()), Seen(way=way, v_bolted_pu=v)), "slow", of_faults=True))
@@ -336,7 +341,7 @@ class Rules:
             if not isinstance(self.devices[lower].switch if lower in self.devices else None, Fuse):
                 continue
             buses = self.order.buses[zone]
-            below, above = (self.i.of(d, buses, "3ph", "max") for d in (lower, one.device))
+            below, above = (self.i.of(d, buses, ("3ph", "max")) for d in (lower, one.device))
             if not np.isfinite(below.phase_a).any():
                 continue
             at, shares = int(np.nanargmax(below.phase_a)), np.geomspace(1e-3, 1.0, 4 * POINTS)
@@ -374,7 +379,7 @@ class Rules:
 
     def _offset(self, one: Standing, ct: CurrentTransformer, k_s: float, i: float) -> Iterator[Rule]:
         """Whether the direct part of the greatest fault leaves a transformer true; one that saturates late may still serve a quick stage."""
-        values = self.i.of(one.device, self.order.buses[one.zone], "3ph", "max").phase_a
+        values = self.i.of(one.device, self.order.buses[one.zone], ("3ph", "max")).phase_a
         bus = self.order.buses[one.zone][int(np.nanargmax(values))]
         x_over_r = float(self.faults.cases["max"].x_over_r()[bus])
         if not math.isfinite(x_over_r) or x_over_r < 0:
@@ -395,8 +400,8 @@ class Rules:
         device, buses = self.devices[one.device], self.order.buses[one.zone]
         found = []
         for fault in ("3ph", "ll"):
-            if (fault, "min") in self.i.i:
-                through = self.i.of(one.device, buses, fault, "min")
+            if (fault, "min") in self.i.faults:
+                through = self.i.of(one.device, buses, (fault, "min"))
                 found += [
                     (o, i, b, fault) for i, o, b in zip(through.phase_a, device.over(through, "slow", of_faults=True), buses, strict=True) if math.isfinite(i)
                 ]
@@ -415,8 +420,8 @@ class Rules:
         for zone, lower in self._beyond.get((one.device, one.zone), ()):
             found = []
             for fault in ("3ph", "ll"):
-                if (fault, "min") in self.i.i:
-                    through = self.i.of(one.device, self.order.buses[zone], fault, "min")
+                if (fault, "min") in self.i.faults:
+                    through = self.i.of(one.device, self.order.buses[zone], (fault, "min"))
                     over = device.over(through, "slow", of_faults=True)
                     found += [(o, i, b, fault) for i, o, b in zip(through.phase_a, over, self.order.buses[zone], strict=True) if math.isfinite(i)]
             if found:
@@ -437,9 +442,9 @@ class Rules:
     def _least_earth(self, one: Standing, least_a: float) -> Iterator[Rule]:
         """By the residual current where the device measures it; by the phase where earth faults are nearly as strong as others."""
         device, buses = self.devices[one.device], self.order.buses[one.zone]
-        if ("lg", "min") not in self.i.i:
+        if ("lg", "min") not in self.i.faults:
             return
-        through = self.i.of(one.device, buses, "lg", "min")
+        through = self.i.of(one.device, buses, ("lg", "min"))
         known = np.flatnonzero(np.isfinite(through.phase_a))
         residual = device.from_a("slow", "residual")
         measures: Measured = "phase" if math.isnan(residual) else "residual"

@@ -5,13 +5,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from northfell.core.model.elements import Element
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.coordination.currents import FAULTS, Currents, seen
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.pairs import pairs_of
 from northfell.core.studies.coordination.result import Coordination, Time
-from northfell.core.studies.coordination.rules import Rules
+from northfell.core.studies.coordination.rules import Rules, held_inside
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.protection import EDGES, Device, devices_of, lacking_of
@@ -46,7 +47,7 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     listed = FAULTS if settings.fault == "all" else (settings.fault,)
     known = tuple(Standing(s.device, s.zone, s.behind, tuple(u for u in s.upstream if u in devices), s.in_series) for s in standing)
     waits = tuple(line for device, lines in lacking.items() if device in closed for line in lines)
-    return _Held(faults, flow, order, i, settings, known, listed, waits)(devices)
+    return _Held(faults, flow, order, i, settings, known, listed, waits, held_inside(net, order))(devices)
 
 
 def past_those_that_look_away(standing: list[Standing], order: Neighbours, devices: Mapping[str, Device]) -> list[Standing]:
@@ -82,16 +83,18 @@ class _Held:
     standing: tuple[Standing, ...]
     kinds: tuple[str, ...]
     waits: tuple[str, ...]
+    inside: Mapping[int, list[Element]]  # what is held in each zone
 
     def __call__(self, devices: Mapping[str, Device], changed: frozenset[str] = frozenset(), before: Coordination | None = None) -> Coordination:
         """The coordination of devices; with `before`, what has nothing to do with those that changed is taken from there."""
-        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings, self.standing)
+        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings, self.inside, self.standing)
         half_cycle_s = 0.5 / self.faults.net.frequency_hz
         kept = before or Coordination(self.faults.net, self.settings, self.faults, devices, (), (), (), ())
         again = [s for s in self.standing if before is None or not changed.isdisjoint((s.device, *s.upstream))]
         alone = [s for s in self.standing if before is None or s.device in changed]
         touched = {(above, s.device) for s in again for above in s.upstream}
         pairs = [p for p in kept.pairs if (p.upstream, p.downstream) not in touched]
+        settled, anew = tuple({key: p for key, p in of.items() if key not in touched} for of in kept.worst), len(pairs)
         for one in again:
             if self._looks_away(one, devices):
                 continue
@@ -101,7 +104,8 @@ class _Held:
         facing = [one for one in alone if not self._looks_away(one, devices)]
         times += [t for one in facing for t in _times(one, devices[one.device], self.order.buses[one.zone], self.i, self.kinds)]
         return Coordination(
-            self.faults.net, self.settings, self.faults, devices, self.standing, tuple(pairs), tuple(of_rules), tuple(times), self.waits, self
+            self.faults.net, self.settings, self.faults, devices, self.standing, tuple(pairs), tuple(of_rules), tuple(times), self.waits, self,
+            (settled[0], settled[1]), anew,
         )  # fmt: skip
 
     def _looks_away(self, one: Standing, devices: Mapping[str, Device]) -> bool:
@@ -113,7 +117,7 @@ def _times(one: Standing, device: Device, buses: list[int], i: Currents, kinds: 
     """For each fault the greatest and the least current in the zone."""
     for fault in kinds:
         for case in CASES:
-            values = i.of(one.device, buses, fault, case)
+            values = i.of(one.device, buses, (fault, case))
             if not np.isfinite(values.phase_a).any():
                 continue
             at = int(np.nanargmax(values.phase_a) if case == "max" else np.nanargmin(values.phase_a))

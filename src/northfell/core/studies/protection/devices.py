@@ -106,6 +106,8 @@ class Device:
 
     def told_anew(self, changed: "Device") -> "Device":
         """The same where another device is set otherwise: itself, if it has nothing to do with that one."""
+        if not self.links:
+            return self
         links = tuple(link.told_anew(changed) for link in self.links)
         return self if all(a is b for a, b in zip(links, self.links, strict=True)) else replace(self, links=links)
 
