@@ -10,7 +10,7 @@ import numpy as np
 from northfell.core.quantities import figure
 from northfell.drawing.metrics import width as width_of
 from northfell.drawing.shapes import Circle, Line, Polygon, Rect, Shape, Style, Text
-from northfell.drawing.time_current import Axes, Band, Floats, band_shapes, current_range, grid_shapes
+from northfell.drawing.time_current import Axes, Band, Floats, band_shapes, current_range, grid_shapes, straightened
 
 LEFT, RIGHT, TOP, BOTTOM = 40.0, 16.0, 10.0, 32.0
 TONES = 5  # devices beyond that many begin anew
@@ -247,7 +247,7 @@ def _ghost(axes: Axes, band: Band) -> list[Shape]:
     """The slow edge of another of the family."""
     known = np.isfinite(band.slow_s)
     points = axes.line(band.i_a[known], np.maximum(band.slow_s[known], 1e-9))
-    return [Line(tuple(part), Style(cls="tc-ghost")) for part in _clipped(axes, points)]
+    return [Line(tuple(part), Style(cls="tc-ghost")) for part in _clipped(axes, straightened(points))]
 
 
 def _ghost_names(axes: Axes, curve: Curve, taken: list[tuple[float, float, float, float]]) -> list[Shape]:

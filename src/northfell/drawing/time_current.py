@@ -11,6 +11,7 @@ from northfell.drawing.shapes import Circle, Line, Polygon, Rect, Shape, Style, 
 
 Floats = NDArray[np.float64]
 TIMES_S = (0.01, 1000.0)
+STRAIGHT, UPRIGHT = 0.02, 1e-3  # what is not seen of a line; points nearer than that stand above each other
 AXIS, GRID, BAND, EDGE = Style(cls="axis"), Style(cls="grid"), Style(cls="tc-band"), Style(cls="tc-edge")
 
 
@@ -56,6 +57,27 @@ class Axes:
             right = np.log10(i_a / self.i_a[0]) / math.log10(self.i_a[1] / self.i_a[0])
             down = np.log10(TIMES_S[1] / t_s) / math.log10(TIMES_S[1] / TIMES_S[0])
         return list(zip((self.x + self.w * right).tolist(), (self.y + self.h * down).tolist(), strict=True))
+
+
+def straightened(points: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
+    """A line from left to right with as few of its points as keep it within a fiftieth of a unit; upright steps stand."""
+    if not points:
+        return []
+    kept, last, low, high = [points[0]], points[0], -math.inf, math.inf  # the slopes that keep all since the last that is kept
+    for point in points[1:]:
+        (x, y), (from_x, from_y) = point, kept[-1]
+        upright = x - last[0] < UPRIGHT
+        if last != kept[-1] and not low <= (y - from_y) / (x - from_x) <= high:
+            kept.append(last)
+            (from_x, from_y), low, high = last, -math.inf, math.inf
+        if upright:
+            kept.append(point)
+            low, high = -math.inf, math.inf
+        else:
+            slope, room = (y - from_y) / (x - from_x), STRAIGHT / (x - from_x)
+            low, high = max(low, slope - room), min(high, slope + room)
+        last = point
+    return kept if last == kept[-1] else [*kept, last]
 
 
 def current_range(currents: Sequence[float]) -> tuple[float, float]:
@@ -105,7 +127,7 @@ def band_shapes(axes: Axes, band: Band) -> list[Shape]:
 
     def edge(t: Floats) -> list[tuple[float, float]]:
         inside = np.isfinite(t) & (band.i_a >= axes.i_a[0]) & (band.i_a <= axes.i_a[1])
-        points = axes.line(band.i_a[inside], np.clip(t[inside], *TIMES_S))
+        points = straightened(axes.line(band.i_a[inside], np.clip(t[inside], *TIMES_S)))
         return [(points[0][0], axes.y), *points] if points else []  # the curve begins at the top
 
     fast, slow = edge(band.fast_s), edge(band.slow_s)
