@@ -176,7 +176,7 @@ def test_labels_in_true_size(demo, tmp_path, capsys):
     assert len(pages) == 6  # eleven labels, two on a page
     assert [round(float(v) / 72 * 25.4) for v in pages[0].mediabox[2:]] == [210, 297]
     assert main(["labels", str(demo), "--template", "poster", "--out", str(out)]) == 1
-    assert "template is “poster”, accepted is one of field" in capsys.readouterr().err
+    assert "template is “poster”, accepted is one of field, detailed, compact, procedure" in capsys.readouterr().err
 
 
 def test_a_network_goes_to_tables_and_back(run, demo, tmp_path):

@@ -100,12 +100,15 @@ def _parser() -> argparse.ArgumentParser:
         one.add_argument("--key", type=Path, help="TLS key (PEM)")
         one.add_argument("--scheduler", metavar="ADDRESS", help="do long work on a Dask scheduler, such as tcp://192.0.2.7:8786 (extra: cluster)")
         one.add_argument("--relays", metavar="ADDRESS", help="relays that take settings, such as the stand-in at http://127.0.0.1:9102")
+        one.add_argument("--printer", metavar="ADDRESS", help="a label printer (IPP), such as the stand-in at http://127.0.0.1:9103")
         one.add_argument("--test-mode", action="store_true", help="with a page that shows every fragment: /projects/1/fragments")
         one.add_argument("--no-browser", action="store_true", help="do not open a browser")
 
     stand_in = command("relays", _relays, "A stand-in for relays on this machine: it holds the settings that it is sent, for trying.")
     stand_in.add_argument("--port", type=int, default=9102, help="port on this machine (0: any free one)")
     stand_in.add_argument("--step", type=float, default=0.01, help="to which numbers are held; 0: as they are sent")
+    no_printer = command("printer", _printer, "A stand-in for a label printer on this machine: it keeps the jobs that it is sent, and shows them.")
+    no_printer.add_argument("--port", type=int, default=9103, help="port on this machine (0: any free one)")
     user = command("user", _user, "Who may sign in where the application is served to others.")
     user.add_argument("act", choices=("add", "list", "remove"))
     user.add_argument("name", nargs="?", metavar="NAME")
@@ -149,8 +152,9 @@ def _parser() -> argparse.ArgumentParser:
 
     labels = command("labels", _labels, "Print arc-flash labels of all locations as PDF.")
     labels.add_argument("file", type=Path)
-    labels.add_argument("--template", default="field", help="label template")
-    labels.add_argument("--stock", default="a4", help="label stock")
+    labels.add_argument("--template", default="field", metavar="FORM", help="field, detailed, compact or procedure")
+    labels.add_argument("--stock", default="a4", metavar="STOCK", help="a4, a4-8, a4-4-side, roll, roll-side, roll-small or roll-warning")
+    labels.add_argument("--language", default="en", help="en, de, fr or es")
     labels.add_argument("--out", type=Path, required=True)
     return parser
 
@@ -184,8 +188,9 @@ def _serve(options: argparse.Namespace) -> int:
 def _place(options: argparse.Namespace) -> Any:
     from northfell.web.serve import Place
 
-    names, scheduler, relays = tuple(options.name), options.scheduler or "", options.relays or ""
-    return Place(options.data, options.host, options.port, names, options.certificate, options.key, options.test_mode, scheduler, relays)
+    names, scheduler = tuple(options.name), options.scheduler or ""
+    beside = options.relays or "", options.printer or ""
+    return Place(options.data, options.host, options.port, names, options.certificate, options.key, options.test_mode, scheduler, *beside)
 
 
 def _relays(options: argparse.Namespace) -> int:
@@ -194,6 +199,17 @@ def _relays(options: argparse.Namespace) -> int:
 
     with StandIn(options.port, options.step) as stand_in:
         print(f"Relays that are none, at http://127.0.0.1:{stand_in.server_address[1]}: they hold what they are sent.", flush=True)
+        with suppress(KeyboardInterrupt):
+            stand_in.serve_forever()
+    return SOLVED
+
+
+def _printer(options: argparse.Namespace) -> int:
+    """A stand-in that takes jobs of labels until it is stopped."""
+    from northfell.app.printer import StandIn
+
+    with StandIn(options.port) as stand_in:
+        print(f"A label printer that is none, at http://127.0.0.1:{stand_in.server_address[1]}: it shows the jobs that it is sent.", flush=True)
         with suppress(KeyboardInterrupt):
             stand_in.serve_forever()
     return SOLVED
@@ -404,12 +420,13 @@ def _schema(options: argparse.Namespace) -> int:
 
 
 def _labels(options: argparse.Namespace) -> int:
-    from northfell.app.results.labels import labels_of, pdf
+    from northfell.app.results.labels import labels_of
+    from northfell.app.results.printing import plain_pdf
 
     network, _ = read_network(options.file)
     job = labels_of(network)
     for line in job.left_out:
         print(f"Not printed: {line}", file=sys.stderr)
-    _write(options.out, pdf(network.name, job.labels, options.template, options.stock))
+    _write(options.out, plain_pdf(network.name, job.labels, options.template, options.stock, options.language))
     print(f"Wrote {options.out}: {len(job.labels)} labels.", file=sys.stderr)
     return BAD_INPUT if job.left_out else SOLVED

@@ -71,9 +71,7 @@ def test_the_reading_line_the_order_of_opening_and_the_file(walk):  # noqa: F811
     walk.until(lambda: walk.all("#curve-sheet .tc"))
     assert "Q31 above Q311" in gaps(walk)
     assert "to earth −0.030 s" in gaps(walk)
-    walk.until(lambda: "Filter hall" in walk.one("#energies").text)
-    row = next(row for row in walk.all("#energies li") if "Filter hall" in row.text)
-    assert "kA" in row.text
+    walk.until(lambda: any("Filter hall" in row.text and "kA" in row.text for row in walk.all("#energies li")))
     marks = walk.all("#arc-marks path")  # at the currents that the list tells, between the decades of the axis
     a = [float(v) for v in walk.one("#curve-sheet").get_attribute("data-axes").split()]
     told = [float(i) for r in walk.all("#energies li") for i in r.get_attribute("data-arcs").split()]

@@ -88,7 +88,7 @@ def test_from_nothing_to_the_labels_of_a_plant(browser, application, tmp_path):
     hand.tab_to("All labels")
     hand.confirm()
     hand.until(lambda: "/labels" in browser.current_url and hand.all("#printing"))
-    hand.tab_to("Print the chosen ones")
+    hand.tab_to("Print as PDF")
     hand.confirm()
     saved = hand.until(lambda: next((f for f in (tmp_path / "downloads").glob("*.pdf")), None))
     minutes = (time.monotonic() - began) / 60

@@ -157,16 +157,27 @@ def test_from_diagram_to_printed_label(walk, tmp_path):
     # 6: the label is printed; its text is the study's
     walk.all(".sides a")[1].click()
     walk.until(lambda: "side=line" in walk.browser.current_url)
-    walk.one("#print-label").click()
-    folder = tmp_path / "downloads"
-    walk.until(lambda: list(folder.glob("label-filter-hall-line.pdf")))
-    (page,) = pypdf.PdfReader(folder / "label-filter-hall-line.pdf").pages
-    text = page.extract_text()
     shown = "".join(t.text for t in walk.all(".label-preview text"))
     big = re.search(r"\d+\.\d", shown)[0]
+    walk.one("#print-label").click()
+    walk.until(lambda: len(walk.all("#sheets svg")) == 1)  # it alone is chosen
+    assert big in walk.one("#sheets").text
+    walk.one("#used").clear()
+    walk.one("#used").send_keys("1\t")  # from the second place on
+    walk.until(lambda: walk.all("#sheets svg") and "matrix(1 0 0 1 30 160)" in walk.one("#sheets svg").get_attribute("innerHTML"))
+    walk.one("#printing .btn.main").click()
+    folder = tmp_path / "downloads"
+    walk.until(lambda: list(folder.glob("labels-*.pdf")))
+    (page,) = pypdf.PdfReader(next(folder.glob("labels-*.pdf"))).pages
+    text = page.extract_text()
     assert big in text
     assert "Filter hall" in text
     assert ("DANGER" in text) == (float(big) > 40)
+    heights = []
+    page.extract_text(visitor_text=lambda text, cm, tm, font, size: heights.append(cm[3] * tm[5] + cm[5]) if text.strip() == "Filter hall" else None)
+    assert 297 - heights[0] / 72 * 25.4 == pytest.approx(160 + 80.6, abs=1.0)  # where that place is, to the millimetre
+    walk.until(lambda: "as it hangs there" in walk.one("main").text)
+    walk.open("/projects/1/arc-flash")
 
     # 8: the network goes out as one file, whole
     walk.all(".top .menu.right summary")[-1].click()

@@ -7,8 +7,9 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.web.test_findings_and_proposals import network
 
+from northfell.app.here import address_here
 from northfell.app.project.projects import change_project, create_project
-from northfell.app.relays import NotSent, StandIn, address_of, send
+from northfell.app.relays import NotSent, StandIn, send
 from northfell.core.errors import NetworkRefused
 from northfell.core.model.changes import Change, Set
 from northfell.demo import skerrow_water
@@ -119,8 +120,8 @@ def test_without_relays_nothing_can_be_sent(tmp_path):
 )
 def test_only_this_machine_is_an_address_of_relays(told):
     with pytest.raises(NetworkRefused, match="on this machine"):
-        address_of(told)
-    assert address_of("http://localhost:9102/") == "http://localhost:9102"
+        address_here("relays", told, 9102)
+    assert address_here("relays", "http://localhost:9102/", 9102) == "http://localhost:9102"
 
 
 def test_what_a_relay_answers_must_be_settings(stand_in):

@@ -5,16 +5,14 @@ A relay answers `PUT /devices/NAME` with JSON by which name what is set has whic
 
 import json
 import math
-from contextlib import suppress
 from http.client import HTTPException
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-from ipaddress import ip_address
 from typing import Any
 from urllib.error import URLError
 from urllib.parse import quote, urlsplit
 from urllib.request import ProxyHandler, Request, build_opener
 
-from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
+from northfell.core.errors import NorthfellError
 
 Told = dict[str, float | str]
 WAIT_S, MOST_BYTES, MOST_HELD = 5.0, 200_000, 1000
@@ -22,23 +20,6 @@ WAIT_S, MOST_BYTES, MOST_HELD = 5.0, 200_000, 1000
 
 class NotSent(NorthfellError):
     """A relay that does not answer, or answers what cannot be read."""
-
-
-def address_of(told: str) -> str:
-    """An address at which relays are reached: on this machine alone, since nothing vouches for others.
-
-    Raises
-    ------
-    NetworkRefused
-        If it is none, or another machine's.
-    """
-    parts = urlsplit(told)
-    local = parts.hostname == "localhost"
-    with suppress(ValueError):
-        local = local or ip_address(parts.hostname or "").is_loopback
-    if parts.scheme != "http" or not local or parts.path not in ("", "/") or parts.query:
-        raise NetworkRefused([InputRefused("relays", told, "an address on this machine, such as http://127.0.0.1:9102", where="Command line")])
-    return f"http://{parts.netloc}"
 
 
 def send(address: str, name: str, told: Told) -> Told:

@@ -1,12 +1,14 @@
 """Shapes on a page of a PDF: their y runs downward in the drawing's unit, the page's upward in points."""
 
+import io
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 
 from northfell.drawing.metrics import FONTS
-from northfell.drawing.shapes import Arc, Circle, Line, Polygon, Rect, Shape, Style, Text
+from northfell.drawing.shapes import Arc, Circle, Line, Picture, Polygon, Rect, Shape, Style, Text
 
 
 @dataclass(frozen=True)
@@ -26,6 +28,9 @@ def own_look(style: Style) -> Look:
 
 def paint(canvas: Canvas, shape: Shape, unit: float, look_of: Callable[[Style], Look] = own_look) -> None:
     """One shape; `unit` is the size of the drawing's unit in points."""
+    if isinstance(shape, Picture):
+        canvas.drawImage(ImageReader(io.BytesIO(shape.png)), shape.x * unit, -(shape.y + shape.h) * unit, shape.w * unit, shape.h * unit, mask="auto")
+        return
     look = look_of(shape.style)
     if look.fill:
         canvas.setFillColor(look.fill)

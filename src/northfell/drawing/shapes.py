@@ -1,6 +1,7 @@
 """Shapes and their SVG text. Text from users is escaped here, once."""
 
 import math
+from base64 import b64encode
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -155,7 +156,23 @@ class Text:
         return f"<text{_attributes(values)}>{escape(self.text)}</text>"
 
 
-Shape = Line | Polygon | Circle | Rect | Arc | Text
+@dataclass(frozen=True)
+class Picture:
+    """A picture (PNG) from its top left corner."""
+
+    x: float
+    y: float
+    w: float
+    h: float
+    png: bytes
+    style: Style = PLAIN
+
+    def svg(self) -> str:
+        data = f"data:image/png;base64,{b64encode(self.png).decode()}"
+        return f"<image{_attributes({'x': self.x, 'y': self.y, 'width': self.w, 'height': self.h, 'href': data})}/>"
+
+
+Shape = Line | Polygon | Circle | Rect | Arc | Text | Picture
 
 
 @dataclass
@@ -212,7 +229,7 @@ def _path(lines: Iterable[Any], style: Style) -> str:
 def _corners(shape: Shape) -> list[Point]:
     if isinstance(shape, Line | Polygon):
         return list(shape.points)
-    if isinstance(shape, Rect):
+    if isinstance(shape, Rect | Picture):
         return [(shape.x, shape.y), (shape.x + shape.w, shape.y + shape.h)]
     if isinstance(shape, Circle):
         return [(shape.x - shape.r, shape.y - shape.r), (shape.x + shape.r, shape.y + shape.r)]

@@ -39,7 +39,7 @@ from northfell.core.model.elements import (
     ZoneRelay,
 )  # fmt: skip
 from northfell.core.model.elements import Line as OverheadLine
-from northfell.drawing.shapes import Arc, Circle, Line, Point, Polygon, Rect, Shape, Style, Text
+from northfell.drawing.shapes import Arc, Circle, Line, Picture, Point, Polygon, Rect, Shape, Style, Text
 
 DRAWN = Style(cls="s")  # drawn line
 SOLID = Style(cls="f")  # filled with ink
@@ -84,6 +84,8 @@ def moved(shape: Shape, to: Callable[[Point], Point]) -> Shape:
     x, y = to((shape.x, shape.y))
     if isinstance(shape, Circle):
         return Circle(x, y, shape.r, shape.style)
+    if isinstance(shape, Picture):
+        return Picture(x, y, shape.w, shape.h, shape.png, shape.style)
     return Text(x, y, shape.text, shape.style, shape.size, shape.anchor, shape.bold, shape.mono)
 
 

@@ -148,3 +148,23 @@ CREATE TABLE printed_label (
 ) STRICT;
 
 CREATE INDEX printed_label_of ON printed_label (project_id, bus, side);
+
+CREATE TABLE label_stock (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    name TEXT NOT NULL,
+    told TEXT NOT NULL CHECK (json_valid(told)),
+    PRIMARY KEY (project_id, name)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE label_words (
+    project_id INTEGER NOT NULL REFERENCES project (id) ON DELETE CASCADE,
+    language TEXT NOT NULL,
+    told TEXT NOT NULL CHECK (json_valid(told)),
+    PRIMARY KEY (project_id, language)
+) STRICT, WITHOUT ROWID;
+
+CREATE TABLE label_logo (
+    project_id INTEGER PRIMARY KEY REFERENCES project (id) ON DELETE CASCADE,
+    png BLOB NOT NULL,
+    shape REAL NOT NULL CHECK (shape > 0)
+) STRICT;

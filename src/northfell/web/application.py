@@ -43,7 +43,7 @@ HEADERS = {
 }
 
 
-def create_application(database: Path, access: Access | None = None, test_mode: bool = False, relays: str = "") -> FastAPI:
+def create_application(database: Path, access: Access | None = None, test_mode: bool = False, relays: str = "", printer: str = "") -> FastAPI:
     """The application on one database file, brought to the newest schema first; without `access`, for this machine alone.
 
     In test mode one more page shows every fragment in all its states.
@@ -57,6 +57,7 @@ def create_application(database: Path, access: Access | None = None, test_mode: 
     application.state.access = access or Access()
     application.state.test_mode = test_mode
     application.state.relays = relays  # where relays are reached that take settings; empty for none
+    application.state.printer = printer  # where a label printer is reached; empty for none
     application.state.presence = Presence()
     application.state.results = ResultsCache(away=away)
     application.state.memories = SheetMemories()

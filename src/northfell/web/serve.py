@@ -14,9 +14,9 @@ import uvicorn
 
 from northfell.app import apart
 from northfell.app.cluster import Scheduler
+from northfell.app.here import address_here
 from northfell.app.project import installation
 from northfell.app.project.projects import create_project
-from northfell.app.relays import address_of
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.demo import bracken_quay, skerrow_water
 from northfell.formats import northfell_json
@@ -43,6 +43,7 @@ class Place:
     test_mode: bool = False
     scheduler: str = ""  # a Dask scheduler that does the long work
     relays: str = ""  # where relays are reached that take settings
+    printer: str = ""  # where a label printer is reached
 
     @property
     def is_this_machine(self) -> bool:
@@ -69,7 +70,9 @@ def serve(place: Place, demo: bool, browser: bool) -> int:
         scheduler = Scheduler(place.scheduler)
         scheduler.join()  # one that is not there is told now, not at the first long run
         apart.use(scheduler)
-    application = create_application(database, access, place.test_mode, address_of(place.relays) if place.relays else "")
+    relays = address_here("relays", place.relays, 9102) if place.relays else ""
+    printer = address_here("printer", place.printer, 9103) if place.printer else ""
+    application = create_application(database, access, place.test_mode, relays, printer)
     settle_memory()
     path = at(_demo_project(database)) if demo else "/"
     with _listener(place) as listener:

@@ -1,13 +1,13 @@
 """Arc-flash labels: for each location the worst of all operating states, with the state that governs named."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
 from northfell.app.results.studies import Results
 from northfell.core.catalogue.tables import glove_class, shock_boundary
-from northfell.core.errors import CannotRun, InputRefused, Message, NetworkRefused, code_of
+from northfell.core.errors import CannotRun, Message, code_of
 from northfell.core.model.elements import Bus
 from northfell.core.model.network import Network
 from northfell.core.rules.completeness import assumed_count
@@ -15,7 +15,7 @@ from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, meth
 from northfell.core.studies.arc_flash.by_voltage import BEYOND, METHOD
 from northfell.core.studies.arc_flash.result import coefficients_status
 from northfell.core.studies.arc_flash.solve import CONSTANT, EXPOSURE, ON_THE_LABEL
-from northfell.documents.labels import STOCKS, TEMPLATES, Label, changes_since, labels_pdf, said_by, unprintable_in
+from northfell.documents.labels import Label, changes_since, said_by, unprintable_in
 from northfell.store.printed import Printed
 
 
@@ -109,6 +109,12 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
         side_told=_side_told(study, bus, key[1]),
         warnings=tuple(told),
         made_on=made_on,
+        ibf_ka=worst.i_bolted_ka,
+        i_arc_ka=worst.i_arc_ka,
+        cleared_by=study.net.name(worst.device) if worst.device else "",
+        exposure_s=worst.arc_time_s,
+        configuration=bus.electrode_configuration or "",
+        gap_mm=bus.gap_mm or math.nan,
     )
     refused = unprintable_in(label)
     return str(refused[0].at("")) if refused else label
@@ -160,23 +166,3 @@ def standing(network: Network, job: LabelJob, printed: Mapping[tuple[str, str], 
         last = printed.get((bus, label.side))
         made.append(Standing(label, bus, last, tuple(changes_since(last.said, said_by(label))) if last else ()))
     return sorted(made, key=lambda one: not one.due)
-
-
-def pdf(job: str, labels: Sequence[Label], template: str, stock: str, used: int = 0) -> bytes:
-    """The labels as PDF, of a sheet of which some cells are used.
-
-    Raises
-    ------
-    NetworkRefused
-        If there is no such template or stock, or nothing to print.
-    """
-    if template not in TEMPLATES:
-        raise NetworkRefused([InputRefused("template", template, "one of " + ", ".join(TEMPLATES), where="Labels")])
-    if stock not in STOCKS:
-        raise NetworkRefused([InputRefused("stock", stock, "one of " + ", ".join(STOCKS), where="Labels")])
-    if not labels:
-        raise NetworkRefused([InputRefused("locations", 0, "at least one fed location with enclosure data", where="Labels")])
-    if not 0 <= used < len(STOCKS[stock].cells):
-        accepted = f"0 to {len(STOCKS[stock].cells) - 1} cells of the first sheet"
-        raise NetworkRefused([InputRefused("used", used, accepted, where="Labels")])
-    return labels_pdf(job, labels, STOCKS[stock], used)

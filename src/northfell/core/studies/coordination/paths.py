@@ -125,11 +125,11 @@ def _v_kv(net: Compiled, device: Device) -> float:
 
 
 def _curve(of: Coordination | Compiled, one: Device, v_ref_kv: float, fault: str) -> DeviceCurve:
-    net, times = (of.net, of.times) if isinstance(of, Coordination) else (of, ())
-    device, factor = one.switch.id, _v_kv(net, one) / v_ref_kv
+    net, times = (of.net, of.times_of.get(one.switch.id, [])) if isinstance(of, Coordination) else (of, [])
+    factor = _v_kv(net, one) / v_ref_kv
     own = math.isnan(factor)
     factor = 1.0 if own else factor
-    seen = [t for t in times if t.device == device and (t.fault == "lg") == (fault == "lg")]
+    seen = [t for t in times if (t.fault == "lg") == (fault == "lg")]
     greatest = max((t for t in seen if t.case == "max"), key=lambda t: t.i_a, default=None)
     sees = greatest.sees if greatest and greatest.i_a > LEAST_A else None  # what sees nothing is drawn whole
     starts = starts_of(one, sees)

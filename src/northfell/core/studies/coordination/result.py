@@ -134,6 +134,14 @@ class Coordination:
         verdict = self.verdict(one)
         return 4 if verdict == NOT_REQUIRED else ORDER.get(verdict, 3), -round(one.short_s, 9)
 
+    @cached_property
+    def times_of(self) -> Mapping[str, list[Time]]:
+        """The times of each device."""
+        found: dict[str, list[Time]] = {}
+        for one in self.times:
+            found.setdefault(one.device, []).append(one)
+        return found
+
     def pairs_with(self, device: str) -> list[Pair]:
         """The worst of each pair in which a device stands, as the lower one first."""
         return sorted((p for key, p in self.worst_pairs.items() if device in key), key=lambda p: p.upstream == device)

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import cast
 
@@ -34,13 +34,25 @@ FAILURE_MARGIN_S = 0.05  # reset of the current detector, and a margin
 SOLIDLY = 0.5  # of the least fault between phases: an earth fault of as much is one that phase devices are meant for
 
 
-def held_inside(net: Compiled, order: Neighbours) -> dict[int, list[Element]]:
-    """What devices are held against, by the zone in which it begins."""
+@dataclass(frozen=True)
+class Held:
+    """What devices are held against, however they are set."""
+
+    inside: Mapping[int, list[Element]]  # by the zone in which it begins
+    transformers: Mapping[str, list[CurrentTransformer]]  # by the device that they measure for
+
+
+def held_against(net: Compiled, order: Neighbours) -> Held:
+    """What the rules go by of a network."""
     inside: dict[int, list[Element]] = {}
     for e in net.taking_part.values():
         if isinstance(e, Cable | Transformer | InductionMotor | SynchronousMotor):
             inside.setdefault(order.zones.zone_of_bus[net.topology.bus_index[e.buses[0]]], []).append(e)
-    return inside
+    transformers: dict[str, list[CurrentTransformer]] = {}
+    for e in net.elements.values():
+        if isinstance(e, CurrentTransformer) and e.in_service:
+            transformers.setdefault(e.measures, []).append(e)
+    return Held(inside, transformers)
 
 
 class Rules:
@@ -48,9 +60,9 @@ class Rules:
 
     def __init__(
         self, faults: ShortCircuit, flow: LoadFlow | None, order: Neighbours, devices: Mapping[str, Device], i: Currents, settings: CoordinationSettings,
-        inside: Mapping[int, list[Element]], standing: Sequence[Standing],
+        held: "Held", standing: Sequence[Standing],
     ) -> None:  # fmt: skip
-        self.inside, self.standing = inside, standing
+        self.inside, self.transformers, self.standing = held.inside, held.transformers, standing
         self.net, self.faults, self.flow, self.order, self.devices, self.i, self.settings = faults.net, faults, flow, order, devices, i, settings
 
     def of(self, one: Standing) -> Iterator[Rule]:
@@ -357,7 +369,7 @@ class Rules:
 
     def _measured(self, one: Standing) -> Iterator[Rule]:
         """Its current transformers, where they are drawn: the ratio that its relays are told, and the greatest fault within their accuracy limit."""
-        for ct in self._transformers_of(one.device):
+        for ct in self.transformers.get(one.device, ()):
             of_phases = ct.mounted in (FIRST, SECOND)
             for relay in self.devices[one.device].relays:
                 primary = relay.ct_primary_a if of_phases else relay.earth_ct_primary_a
@@ -390,9 +402,6 @@ class Rules:
         when = "never saturates" if math.isinf(after) else f"saturates after {f(1000 * after, 3)} ms" if after else "saturates by the symmetrical part"
         basis = f"fully offset fault of X/R {f(x_over_r, 3)}: it {when}, {f'with {self.settings.remanence_pct:g} %' if left < 1 else 'without'} remanence"
         yield Rule(one.device, "transformer saturation", ct.id, k_s / (1 + x_over_r), 1.0, 1.0, "×", "IEEE C37.110", basis, bus, i, grave=False)
-
-    def _transformers_of(self, device: str) -> list[CurrentTransformer]:
-        return [e for e in self.net.elements.values() if isinstance(e, CurrentTransformer) and e.in_service and e.measures == device]
 
     # --- what it sees
 

@@ -5,14 +5,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from northfell.core.model.elements import Element
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.coordination.currents import FAULTS, Currents, seen
 from northfell.core.studies.coordination.neighbours import Neighbours, Standing
 from northfell.core.studies.coordination.pairs import pairs_of
 from northfell.core.studies.coordination.result import Coordination, Time
-from northfell.core.studies.coordination.rules import Rules, held_inside
+from northfell.core.studies.coordination.rules import Held, Rules, held_against
 from northfell.core.studies.coordination.settings import CoordinationSettings
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.protection import EDGES, Device, devices_of, lacking_of
@@ -47,7 +46,7 @@ def run(net: Compiled, settings: CoordinationSettings | None = None, faults: Sho
     listed = FAULTS if settings.fault == "all" else (settings.fault,)
     known = tuple(Standing(s.device, s.zone, s.behind, tuple(u for u in s.upstream if u in devices), s.in_series) for s in standing)
     waits = tuple(line for device, lines in lacking.items() if device in closed for line in lines)
-    return _Held(faults, flow, order, i, settings, known, listed, waits, held_inside(net, order))(devices)
+    return _Held(faults, flow, order, i, settings, known, listed, waits, held_against(net, order))(devices)
 
 
 def past_those_that_look_away(standing: list[Standing], order: Neighbours, devices: Mapping[str, Device]) -> list[Standing]:
@@ -83,11 +82,11 @@ class _Held:
     standing: tuple[Standing, ...]
     kinds: tuple[str, ...]
     waits: tuple[str, ...]
-    inside: Mapping[int, list[Element]]  # what is held in each zone
+    held: Held
 
     def __call__(self, devices: Mapping[str, Device], changed: frozenset[str] = frozenset(), before: Coordination | None = None) -> Coordination:
         """The coordination of devices; with `before`, what has nothing to do with those that changed is taken from there."""
-        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings, self.inside, self.standing)
+        rules = Rules(self.faults, self.flow, self.order, devices, self.i, self.settings, self.held, self.standing)
         half_cycle_s = 0.5 / self.faults.net.frequency_hz
         kept = before or Coordination(self.faults.net, self.settings, self.faults, devices, (), (), (), ())
         again = [s for s in self.standing if before is None or not changed.isdisjoint((s.device, *s.upstream))]

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Query, Request, Response
 
 from northfell.app.project.projects import Project, open_project, whole_project
 from northfell.app.results import labels, results_file
+from northfell.app.results.printing import plain_pdf
 from northfell.app.results.studies import Results, had
 from northfell.core.errors import NotFound
 from northfell.core.studies import STUDIES, Asked, Study
@@ -122,7 +123,7 @@ def all_labels(request: Request, db: Db, view: Looking, part: bool = False) -> R
 
 
 def _pdf(job: str, made: Sequence[Label], name: str) -> Response:
-    return file_answer(labels.pdf(job, made, "field", "a4"), "application/pdf", name)
+    return file_answer(plain_pdf(job, made), "application/pdf", name)
 
 
 @router.get("/export")
