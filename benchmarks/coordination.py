@@ -47,6 +47,7 @@ def main() -> None:
         found = coordinate(net, faults=faults)
         q = found.devices["QL0"]
         slower = Device(q.switch.model_copy(update={"trip_tsd": "0.3"}), q.relays)
+        shown_of(found, "QL0")  # as it stands before it is dragged
         gaps = 1000 * seconds(lambda found=found, slower=slower: found.with_device(slower), 5)  # type: ignore[misc]
         step = 1000 * seconds(lambda found=found, slower=slower: shown_of(found.with_device(slower), "QL0"), 5)  # type: ignore[misc]
         print(

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,7 @@ STRAIGHT, UPRIGHT = 0.02, 1e-3  # what is not seen of a line; points nearer than
 AXIS, GRID, BAND, EDGE = Style(cls="axis"), Style(cls="grid"), Style(cls="tc-band"), Style(cls="tc-edge")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Band:
     """A device: fast and slow edge over current; infinite where it does not operate."""
 
@@ -122,7 +123,8 @@ def grid_shapes(axes: Axes, unit: str) -> list[Shape]:
     return shapes
 
 
-def band_shapes(axes: Axes, band: Band) -> list[Shape]:
+@lru_cache(maxsize=500)
+def band_shapes(axes: Axes, band: Band) -> tuple[Shape, ...]:
     """The area between the edges, and both edges; cut where they leave the frame."""
 
     def edge(t: Floats) -> list[tuple[float, float]]:
@@ -132,5 +134,5 @@ def band_shapes(axes: Axes, band: Band) -> list[Shape]:
 
     fast, slow = edge(band.fast_s), edge(band.slow_s)
     if not fast or not slow:
-        return []
-    return [Polygon((*fast, *reversed(slow)), BAND), Line(tuple(fast), EDGE), Line(tuple(slow), EDGE)]
+        return ()
+    return Polygon((*fast, *reversed(slow)), BAND), Line(tuple(fast), EDGE), Line(tuple(slow), EDGE)

@@ -326,6 +326,13 @@ def test_trying_a_setting_is_the_same_as_computing_anew():
         assert {key: p.short_s for key, p in one.worst_pairs.items()} == {key: p.short_s for key, p in other.worst_pairs.items()}
         assert {p.fault for p in one.worst_of("lg").values()} == {"lg"}
     assert tried.worst_of("3ph") != found.worst_of("3ph")
+    curve_sheet(found, "Q25")  # its curves are kept, and those of devices that stay are taken over
+    again = found.with_device(tried.devices["Q25"])
+    for a, b in zip(curve_sheet(again, "Q25").devices, curve_sheet(anew, "Q25").devices, strict=True):
+        assert a.device.switch.id == b.device.switch.id
+        assert np.array_equal(a.i_a, b.i_a)
+        assert np.array_equal(a.slow_s, b.slow_s)
+        assert (a.to_a, a.least_a) == (b.to_a, b.least_a)
 
 
 def test_the_schedule_has_secondary_values_and_test_points_on_the_curve():

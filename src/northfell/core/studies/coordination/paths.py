@@ -27,7 +27,7 @@ LEAST_A = 1e-3
 MOST_BELOW = 4  # devices below the chosen one that are shown with it
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class DeviceCurve:
     """A device on the sheet: its band at the sheet's voltage, up to the greatest current that it sees."""
 
@@ -90,7 +90,7 @@ def curve_sheet(found: Coordination, device: str, fault: str = "3ph") -> CurveSh
         return None
     v_ref = found.v_kv(device)
     names = path_of(found, device)
-    curves = tuple(_curve(found, found.devices[d], v_ref, fault) for d in names)
+    curves = tuple(_kept_curve(found, d, v_ref, fault) for d in names)
     return CurveSheet(found.net, found, device, v_ref, curves, tuple(_limits(found, device, v_ref)), _among(found, names, fault))
 
 
@@ -124,12 +124,21 @@ def _v_kv(net: Compiled, device: Device) -> float:
     return float(net.v_nominal_kv[net.topology.bus_index[device.switch.buses[0]]])
 
 
+def _kept_curve(found: Coordination, device: str, v_ref_kv: float, fault: str) -> DeviceCurve:
+    """The curve of a device, made once: where another is set otherwise it stays as it is."""
+    of = device, v_ref_kv, fault
+    if of not in found.drawn:
+        found.drawn[of] = _curve(found, found.devices[device], v_ref_kv, fault)
+    made: DeviceCurve = found.drawn[of]
+    return made
+
+
 def _curve(of: Coordination | Compiled, one: Device, v_ref_kv: float, fault: str) -> DeviceCurve:
-    net, times = (of.net, of.times_of.get(one.switch.id, [])) if isinstance(of, Coordination) else (of, [])
+    net, times = (of.net, of.times) if isinstance(of, Coordination) else (of, ())
     factor = _v_kv(net, one) / v_ref_kv
     own = math.isnan(factor)
     factor = 1.0 if own else factor
-    seen = [t for t in times if (t.fault == "lg") == (fault == "lg")]
+    seen = [t for t in times if t.device == one.switch.id and (t.fault == "lg") == (fault == "lg")]
     greatest = max((t for t in seen if t.case == "max"), key=lambda t: t.i_a, default=None)
     sees = greatest.sees if greatest and greatest.i_a > LEAST_A else None  # what sees nothing is drawn whole
     starts = starts_of(one, sees)

@@ -75,6 +75,7 @@ class Coordination:
     again: Callable[..., "Coordination"] | None = field(default=None, repr=False, compare=False)
     settled: tuple[Mapping[Key, Pair], Mapping[Key, Pair]] = field(default=({}, {}), repr=False, compare=False)  # as `worst`, of pairs that were held before
     anew: int = 0  # from which pair on they are held anew
+    drawn: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)  # curves that were made of it, by device and what they are over
 
     def with_device(self, changed: Device) -> "Coordination":
         """The same with a device set otherwise: what flows is as it was, gaps and rules are held anew."""
@@ -133,14 +134,6 @@ class Coordination:
     def _grave(self, one: Pair) -> tuple[int, float]:
         verdict = self.verdict(one)
         return 4 if verdict == NOT_REQUIRED else ORDER.get(verdict, 3), -round(one.short_s, 9)
-
-    @cached_property
-    def times_of(self) -> Mapping[str, list[Time]]:
-        """The times of each device."""
-        found: dict[str, list[Time]] = {}
-        for one in self.times:
-            found.setdefault(one.device, []).append(one)
-        return found
 
     def pairs_with(self, device: str) -> list[Pair]:
         """The worst of each pair in which a device stands, as the lower one first."""

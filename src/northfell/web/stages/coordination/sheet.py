@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
+from functools import lru_cache
 
 from northfell.core.errors import NorthfellError
 from northfell.core.model.declare.parameters import parameter
@@ -209,6 +210,7 @@ def gap_text(p: Pair) -> str:
     return seconds(p.margin_s)
 
 
+@lru_cache(maxsize=500)
 def _band(one: DeviceCurve) -> Band:
     return Band(one.device.name + (" (own A)" if one.own else ""), one.i_a, one.fast_s, one.slow_s)
 
