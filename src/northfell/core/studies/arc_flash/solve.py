@@ -3,6 +3,7 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import cast
 
 import numpy as np
@@ -24,6 +25,7 @@ from northfell.core.studies.protection import (
     Device,
     Interval,
     Solved,
+    Through,
     TripOrder,
     Zones,
     beside,
@@ -134,19 +136,33 @@ class _Tried:
         self.through = {d: seen.at((k, ..., None)).times(share, arc=True) for k, d in enumerate(carried)}
         self.i_device_ka = {d: i.phase_a / 1000 for d, i in self.through.items()}
         self.opens_at_s = {d: devices[d].interrupts_at_s(i) for d, i in self.through.items()}
+        self.first_at = {d: devices[d].first_at(i) for d, i in self.through.items() if not devices[d].reclosing}
         self.faults, self._solved = faults, Solved()
 
     def generators(self, k: int) -> list[str]:
         """The generators that bring a part of the fault at a place worth telling."""
-        net = self.faults.net
-        found = {}
-        for flows in self.flows:
-            for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator)):
-                at, faulted = net.topology.bus_index[g.buses[0]], flows.buses[k]
-                brings = float(flows.largest_of(g.id)[0, k]) * float(net.v_nominal_kv[at] / net.v_nominal_kv[faulted])
-                if brings > WORTH_TELLING * float(np.abs(flows.ik_ka[k, 0])):
-                    found[g.id] = g.name
-        return list(found.values())
+        return [name for name, tells in self._brings.items() if tells[k]]
+
+    @cached_property
+    def _brings(self) -> dict[str, np.ndarray]:
+        """At which places each generator brings a part of the fault worth telling."""
+        net, found = self.faults.net, {}
+        for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator)):
+            at = net.topology.bus_index[g.buses[0]]
+            parts = (
+                flows.largest_of(g.id)[0] * net.v_nominal_kv[at] / net.v_nominal_kv[np.asarray(flows.buses)] > WORTH_TELLING * np.abs(flows.ik_ka[:, 0])
+                for flows in self.flows
+            )
+            found[g.name] = np.logical_or.reduce(list(parts))
+        return found
+
+    def stage(self, device: str, at: tuple[int, int, int], sees: Through) -> tuple[str, bool]:
+        """By which stage a device opens, and whether that acts without waiting."""
+        if device not in self.first_at:
+            clearing = self.devices[device].clearing(sees)
+            return clearing.stage, clearing.fast
+        first = self.devices[device].functions[self.first_at[device][at]]
+        return (first.stage_at(sees), first.fast) if math.isfinite(self.opens_at_s[device][at]) else (first.rests, False)
 
     def one_after_the_other(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
         """Whether something on the ways to the sources opens before a place is cut off: what the devices left see is another current then."""
@@ -275,9 +291,8 @@ def _variant(
     decides = isolation.device
 
     def opening(device: str) -> DeviceTime:
-        i_ka = float(tried.i_device_ka[device][at])
-        clearing = tried.devices[device].clearing(tried.through[device].at(at))
-        return DeviceTime(case, variant, device, i_ka, float(tried.opens_at_s[device][at]), clearing.stage, clearing.fast, tried.through[device].at(at))
+        i_ka, opens_at_s, sees = float(tried.i_device_ka[device][at]), float(tried.opens_at_s[device][at]), tried.through[device].at(at)
+        return DeviceTime(case, variant, device, i_ka, opens_at_s, *tried.stage(device, at, sees), sees)
 
     energy = by.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
     if math.isfinite(t) and t == isolation.t_s and tried.one_after_the_other(place, at, isolation.t_s):

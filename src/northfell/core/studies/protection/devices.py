@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from northfell.core.model.elements import OWN, Breaker, Bus, Element, Fuse, ProtectionSignal, Relay, ZoneRelay
 from northfell.core.model.elements.signalling import RESTRAINS
@@ -214,6 +215,13 @@ class Device:
                 one.tell(w, one.seen_with_working(i, w), t)
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
         return Clearing(t + first.adds_s, first.stage_at(i), first.fast) if np.isfinite(t) else Clearing(t, first.rests)
+
+    def first_at(self, i: Amperes) -> NDArray[np.intp]:
+        """Which of its functions, by position, is the first to open it at many currents: that of `clearing`; of none, the first."""
+        of_holder = list(dict.fromkeys(fn.holder.id for fn in self.functions))
+        order = sorted(range(len(self.functions)), key=lambda k: of_holder.index(self.functions[k].holder.id))
+        times = np.stack(np.broadcast_arrays(*(self.functions[k].opens_at_s(i) for k in order)))
+        return np.asarray(np.array(order, np.intp)[times.argmin(axis=0)])
 
     def _all_trips(self, i: Amperes, w: Working | None) -> Clearing:
         """The trips of a recloser one after the other."""
