@@ -1,6 +1,7 @@
 """The Arc flash stage in a real browser: the site limit is broken, what to change is computed, kept and seen; the slider tells other times."""
 
 import pytest
+from selenium.webdriver.support.ui import Select
 from tests.browser.test_walk import walk  # noqa: F401
 
 pytestmark = pytest.mark.browser
@@ -35,3 +36,21 @@ def test_the_slider_begins_where_the_device_clears_and_tells_the_energy_of_other
     assert walk.one("#cleared-in").text == "0.010 s"
     assert walk.one("#cleared-energy").text == f"{0.01 * rate:#.3g} cal/cm²"
     assert walk.one("#cleared-energy").get_attribute("class") == ""
+
+
+def test_rows_of_a_verdict_alone_and_a_second_configuration_of_the_electrodes(walk):  # noqa: F811
+    walk.open("/projects/1/arc-flash?selected=Blower+MCC")
+    walk.until(lambda: len(walk.all(".rows tbody tr")) == 11)
+    Select(walk.one("#verdict-rows")).select_by_visible_text("Breach")
+    walk.until(lambda: [row.text.split(" l")[0] for row in walk.all(".rows tbody tr")] == ["Filter hall", "Filter hall"])
+    Select(walk.one("#verdict-rows")).select_by_visible_text("Close too")
+    walk.until(lambda: 2 < len(walk.all(".rows tbody tr")) < 11)
+    energy = float(walk.figure("Incident energy"))
+    Select(walk.one("#field-electrode_configuration_2")).select_by_visible_text("HCB")
+    walk.until(lambda: float(walk.figure("Incident energy")) > energy)  # what was asked of the rows stays
+    assert walk.one("#verdict-rows").get_attribute("value") == "01"
+    assert f"VCBB {walk.figure('Incident energy')}" not in walk.card()
+    assert "HCB" in walk.figure("Electrodes")
+    assert f"VCBB {energy:.3g}" in walk.card()
+    Select(walk.one("#verdict-rows")).select_by_visible_text("All")
+    walk.until(lambda: len(walk.all(".rows tbody tr")) == 11)

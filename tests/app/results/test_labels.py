@@ -263,6 +263,16 @@ def test_a_label_stands_for_all_states_or_is_not_printed():
         labels_of(bare, only=("Filter hall", "load"))
 
 
+def test_of_several_configurations_the_label_says_which_there_are_and_that_the_worst_counts():
+    several, _ = apply_change(skerrow_water(), Change("", (Set(id="Filter hall", values={"electrode_configuration_2": "HCB"}),)))
+    made = next(one for one in labels_of(several).labels if (one.equipment, one.side) == ("Filter hall", "load"))
+    assert made.energy_cal_cm2 > label("Filter hall").energy_cal_cm2
+    assert made.configuration == "HCB"
+    small = " ".join(made.text().small)
+    assert "worst of HCB, VCB" in small
+    assert "coefficients for HCB not verified" in small
+
+
 def test_what_the_method_does_not_know_stands_on_the_label_and_each_line_side_names_its_main():
     made = {(one.equipment, one.side): one for one in labels_of(network_of(double_fed(main_2="QM2"))).labels}
     assert [key[1] for key in made] == ["load", "line", "line 2"]

@@ -88,6 +88,7 @@ def _label(network: Network, studies: dict[str, ArcFlash], key: tuple[str, str],
     notes += [f"rests on {n} assumed values" for n in [assumed_count(study.net.elements, "arc_flash")] if n]
     if method_at(v_kv) == METHOD and "not verified" in coefficients_status(bus.electrode_configuration or ""):
         notes.append(f"coefficients for {bus.electrode_configuration} not verified by a published example")
+    notes += [f"worst of {', '.join(sorted(one.configuration for one in (location, *location.others)))}"] if location.others else []
     label = Label(
         equipment=bus.name,
         side=key[1],

@@ -439,3 +439,41 @@ def test_the_timeline_has_an_interval_for_each_opening_and_its_energies_are_the_
     assert [(a.to_s, b.from_s) for a, b in itertools.pairwise(spans)] == [(spans[0].to_s, spans[0].to_s)]
     assert sum(s.energy_j_cm2 for s in spans) == pytest.approx(one.worst.energy_j_cm2)
     assert spans[1].i_arc_ka < spans[0].i_arc_ka
+
+
+@given(st.permutations(["VCB", "VCBB", "HCB"]), st.integers(1, 3), st.sampled_from(["0.1", "0.4"]))
+def test_of_several_configurations_the_worst_counts_and_each_is_as_if_alone(order, many, band):
+    fields = dict(zip(("electrode_configuration", "electrode_configuration_2", "electrode_configuration_3"), order[:many], strict=False))
+    plant = [lv("M"), infeed("G", "M"), breaker("Q1", "M", "B", band)]
+    together = arc([*plant, lv("B", **{**BOX, **fields})])
+    alone = {one: arc([*plant, lv("B", **{**BOX, "electrode_configuration": one})]).location("B", "load") for one in order[:many]}
+    found = together.location("B", "load")
+    worst = max(alone, key=lambda one: alone[one].worst.energy_j_cm2)
+    assert found.configuration == worst
+    assert found.worst == alone[worst].worst
+    assert found.boundary_mm == max(one.boundary_mm for one in alone.values())
+    assert {one.configuration: one.worst.energy_j_cm2 for one in (found, *found.others)} == {k: one.worst.energy_j_cm2 for k, one in alone.items()}
+    assert next(iter(together.locations_table().records()))["configuration"] == worst
+    assert sorted({r["configuration"] for r in together.variants_table().records()}) == sorted(order[:many])
+    for one in order[:many]:  # the working of each, by its own coefficients
+        w = ARC_FLASH.explain(together, Asked("B", "boundary_mm", "max", "full", part=one))
+        assert w.result == pytest.approx(alone[one].variant("max", "full").boundary_mm)
+
+
+def test_a_configuration_of_which_nothing_is_known_is_not_left_out():
+    """Across a gap of 1 mm at 220 V the model gives nothing for horizontal conductors: the figure of the others might not be the worst."""
+    plant = [infeed("G", "S")]
+    board = {**BOX, "gap_mm": 1.0, "v_nominal_kv": 0.22}
+    assert arc([lv("S", **board), *plant]).location("S", "load").worst
+    both = arc([lv("S", **{**board, "electrode_configuration_2": "HCB"}), *plant]).location("S", "load")
+    assert both.worst is None
+    assert "(HCB)" in both.warnings[0]
+
+
+def test_a_further_configuration_acts_beside_the_ones_before_it_alone():
+    bus = element_from({"id": "B", **lv("B", electrode_configuration="VOA", electrode_configuration_2="HCB")})
+    assert bus.configurations == ("VOA",)
+    bus = element_from({"id": "B", **lv("B", electrode_configuration="VCB", electrode_configuration_3="HCB")})
+    assert bus.configurations == ("VCB",)
+    bus = element_from({"id": "B", **lv("B", electrode_configuration="VCB", electrode_configuration_2="VCB")})
+    assert bus.configurations == ("VCB",)

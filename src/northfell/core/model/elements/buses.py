@@ -75,6 +75,16 @@ class Bus(Element):
         "worker. VOA, HOA: vertical or horizontal in open air. Empty: no arc-flash location here.",
         enters="coefficients of arcing current, energy and boundary (IEEE 1584-2018)"
     )
+    electrode_configuration_2: Literal["VCB", "VCBB", "HCB"] | None = param(
+        None, label="Another configuration", section="Enclosure", source="IEEE 1584-2018", acts_when=IN_BOX,
+        meaning="A second one that is found in the same box. Each is computed, and the worst counts.",
+        enters="coefficients of arcing current, energy and boundary; the worst of all configurations counts"
+    )
+    electrode_configuration_3: Literal["VCB", "VCBB", "HCB"] | None = param(
+        None, label="A third configuration", section="Enclosure", source="IEEE 1584-2018", acts_when=When("electrode_configuration_2"),
+        meaning="A third one that is found in the same box.",
+        enters="coefficients of arcing current, energy and boundary; the worst of all configurations counts"
+    )
     gap_mm: float | None = param(
         None, label="Conductor gap", symbol="G", unit="mm", gt=0, le=1000, section="Enclosure", needed_for=(AF,), acts_when=ENCLOSED,
         meaning="Distance between the conductors across which the arc burns.", typical="enclosure", source="IEEE 1584-2018",
@@ -114,6 +124,18 @@ class Bus(Element):
         None, label="Third main device", section="Enclosure", refers_to=("breaker", "fuse"), acts_when=When("main_2"),
         meaning="The third incomer in the same enclosure.", enters="a location on its line side"
     )
+
+    @property
+    def configurations(self) -> tuple[str, ...]:
+        """The electrode configurations that are found in it, each once."""
+        boxed = self.electrode_configuration in ("VCB", "VCBB", "HCB")
+        second = self.electrode_configuration_2 if boxed else None
+        found = self.electrode_configuration, second, self.electrode_configuration_3 if second else None
+        return tuple(dict.fromkeys(one for one in found if one))
+
+    def with_configuration(self, one: str) -> "Bus":
+        """The same with one of its configurations as the first; empty for as it is."""
+        return self if one in ("", self.electrode_configuration) else self.model_copy(update={"electrode_configuration": one})
 
     @property
     def mains(self) -> dict[str, str]:

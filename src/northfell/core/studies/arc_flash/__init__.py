@@ -16,6 +16,7 @@ def _explain(arc: ArcFlash, asked: Asked) -> Working:
     location = arc.location(asked.element_id, asked.side)
     if location is None or location.worst is None:
         raise NotFound("There is no energy at this location in this state.")
+    location = location.of_configuration(asked.part)
     return explain_energy(arc, location, location.variant(asked.case, asked.variant), asked.quantity)
 
 

@@ -80,6 +80,8 @@ class Location:
     devices: tuple[DeviceTime, ...]
     warnings: tuple[Message, ...]
     waits: tuple[str, ...] = ()  # why a place that is fed has no result yet
+    configuration: str = ""  # of the electrodes, that governs
+    others: tuple["Location", ...] = ()  # the same place with the other configurations that are found there
 
     @property
     def worst(self) -> Variant | None:
@@ -87,8 +89,12 @@ class Location:
 
     @property
     def boundary_mm(self) -> float:
-        """The largest boundary of all variants: it need not belong to the largest energy."""
-        return max(v.boundary_mm for v in self.variants)
+        """The largest boundary of all variants and configurations: it need not belong to the largest energy."""
+        return max(v.boundary_mm for one in (self, *self.others) for v in one.variants)
+
+    def of_configuration(self, configuration: str) -> "Location":
+        """The same with another of its configurations; itself where there is none."""
+        return next((one for one in self.others if one.configuration == configuration), self)
 
     def variant(self, case: str, variant: str) -> Variant:
         return next(v for v in self.variants if (v.case, v.variant) == (case, variant))
@@ -107,9 +113,10 @@ class ArcFlash:
         return next((one for one in self.locations if (one.bus_id, one.side) == (bus_id, side)), None)
 
     def bus(self, location: Location) -> Bus:
+        """The board, with the electrodes that govern."""
         bus = self.net.elements[location.bus_id]
         assert isinstance(bus, Bus)
-        return bus
+        return bus.with_configuration(location.configuration)
 
     @property
     def messages(self) -> tuple[str, ...]:
@@ -186,16 +193,18 @@ class ArcFlash:
 
     def variants_table(self) -> Table:
         rows: list[tuple[Cell, ...]] = []
-        for one in self.locations:
+        for one in (found for place in self.locations for found in (place, *place.others)):
             for v in one.variants:
                 rows.append((
                     self.net.state, self.bus(one).name, one.side, v.case, v.variant, v.i_bolted_ka, v.i_arc_ka, self.net.name(v.device) if v.device else None,
                     finite(v.i_device_ka), finite(v.opens_at_s), finite(v.arc_time_s), finite(v.energy_cal_cm2), finite(v.boundary_mm),
+                    self.bus(one).electrode_configuration,
                 ))  # fmt: skip
         columns = (
             ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("case", "", "Case"), ("variant", "", "Current"),
             ("i_bolted_ka", "kA", "Bolted"), ("i_arc_ka", "kA", "Arcing"), ("device", "", "Cleared by"), ("i_device_ka", "kA", "Through it"),
             ("opens_at_s", "s", "Opens at"), ("arc_time_s", "s", "Arc lasts"), ("energy_cal_cm2", "cal/cm²", "Energy"), ("boundary_mm", "mm", "Boundary"),
+            ("configuration", "", "Electrodes"),
         )  # fmt: skip
         return build("variants", columns, rows)
 

@@ -59,6 +59,7 @@ class Place:
     faulted: int  # the far side of the main for the line side
     side: str  # load, or line of the first main, line 2 and 3 of further ones
     waits: tuple[str, ...] = ()  # what keeps it back, and it alone
+    configuration: str = ""  # one of several that are found in it; empty: its first
 
 
 def run(
@@ -89,8 +90,10 @@ def run(
     places = [replace(p, waits=(*p.waits, *_of_the_way(net, zones, p, of_devices))) for p in places]
     fed = [p for p in places if not p.waits and net.topology.fed_bus(p.faulted) and in_range(_bus(net, p), settings)]
     known = {d: one for d, one in devices.items() if d in net.taking_part and d not in of_devices}  # what is not fed was not asked for its data
-    tried = _Tried(net, settings, faults, known, zones, fed)
-    located = {place: _location(net, settings, tried, place, k) for k, place in enumerate(fed)}
+    each = [replace(p, configuration=one) for p in fed for one in _bus(net, p).configurations]
+    tried = _Tried(net, settings, faults, known, zones, each)
+    of_each = [_location(net, settings, tried, place, k) for k, place in enumerate(each)]
+    located = {p: _worst_of([one for place, one in zip(each, of_each, strict=True) if (place.bus, place.side) == (p.bus, p.side)]) for p in fed}
     return ArcFlash(net, settings, faults, tuple(located.get(p) or _not_computed(net, p) for p in places))
 
 
@@ -226,7 +229,19 @@ def reduction(settings: ArcFlashSettings, bus: Bus) -> float:
 
 
 def _bus(net: Compiled, place: Place) -> Bus:
-    return cast(Bus, net.elements[net.topology.bus_ids[place.bus]])
+    bus = cast(Bus, net.elements[net.topology.bus_ids[place.bus]])
+    return bus.with_configuration(place.configuration)
+
+
+def _worst_of(those: list[Location]) -> Location:
+    """A place by the configuration with the most energy; where one of them gives no result there is none, since it might be the worst."""
+    lacking = next((one for one in those if one.worst is None), None)
+    if lacking is not None or len(those) == 1:
+        return lacking or those[0]
+    governs = max(those, key=lambda one: one.worst.energy_j_cm2 if one.worst else 0.0)
+    others = tuple(one for one in those if one is not governs)
+    warnings = {str(told): told for one in (governs, *others) for told in one.warnings}
+    return replace(governs, others=others, warnings=tuple(warnings.values()))
 
 
 def _arcing_current_ka(bus: Bus, ibf_ka: float) -> float:
@@ -251,7 +266,7 @@ def _not_computed(net: Compiled, place: Place) -> Location:
 
 def _beyond_model(bus: Bus, place: Place, ibf_ka: float) -> Location:
     """A place where the model gives no meaningful current or energy: no figures, and the reason."""
-    told = [Message(f"the model gives no result for a bolted current of {ibf_ka:.4g} kA across a gap of {bus.gap_mm:g} mm")]
+    told = [Message(f"the model gives no result for a bolted current of {ibf_ka:.4g} kA across a gap of {bus.gap_mm:g} mm ({bus.electrode_configuration})")]
     told += by.out_of_range(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus), bus.working_distance_mm or math.nan)
     return Location(bus.id, place.faulted, place.side, True, (), (), tuple(told))
 
@@ -273,7 +288,7 @@ def _location(net: Compiled, settings: ArcFlashSettings, tried: _Tried, place: P
     warnings = [*_warnings(net, settings, place, bus, found), *_of_devices(tried, place, bus, found, times), *_of_generators(tried, k)]
     worst = max(found, key=lambda v: (v.energy_j_cm2, v.variant == "full"))
     found.sort(key=lambda v: v is not worst)
-    return Location(bus.id, place.faulted, place.side, True, tuple(found), tuple(times), tuple(warnings))
+    return Location(bus.id, place.faulted, place.side, True, tuple(found), tuple(times), tuple(warnings), configuration=place.configuration)
 
 
 def _variant(

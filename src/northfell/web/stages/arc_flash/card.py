@@ -41,12 +41,14 @@ def _location(study: ArcFlash, location: Location, network: Network) -> list[Sec
     w, limits = location.worst, network.settings.limits
     severity = energy_severity(limits, w.energy_cal_cm2)
     reduced, full = location.variant(w.case, "reduced"), location.variant(w.case, "full")
-    widest = max(location.variants, key=lambda v: v.boundary_mm)
+    widest, in_it = max(((v, one) for one in (location, *location.others) for v in one.variants), key=lambda found: found[0].boundary_mm)
     query = {"study": "arc_flash", "side": location.side}
 
     def opened(quantity: str, variant: str, case: str) -> str:
         return urlencode({**query, "quantity": quantity, "variant": variant, "case": case})
 
+    boundary = opened("boundary_mm", widest.variant, widest.case) + (f"&part={in_it.configuration}" if location.others else "")
+    told = [f"{one.configuration} {figure(one.worst.energy_cal_cm2, 3)} cal/cm²" for one in location.others if one.worst]
     device = study.net.name(w.device) if w.device else "no device"
     opens = f"{figure(w.opens_at_s, 3)}" if math.isfinite(w.opens_at_s) else "never"
     chain = [
@@ -64,7 +66,8 @@ def _location(study: ArcFlash, location: Location, network: Network) -> list[Sec
         Figure(
             "Incident energy", figure(w.energy_cal_cm2, 3), "cal/cm²", severity, opened("energy_cal_cm2", w.variant, w.case), f"{w.variant} current governs"
         ),
-        Figure("Boundary", figure(widest.boundary_mm / 1000, 3), "m", "", opened("boundary_mm", widest.variant, widest.case), "at 1.2 cal/cm²"),
+        Figure("Boundary", figure(widest.boundary_mm / 1000, 3), "m", "", boundary, "at 1.2 cal/cm²"),
+        *([Figure("Electrodes", location.configuration, note="governs; " + "; ".join(told))] if told else []),
     ]
     four = [
         Figure(

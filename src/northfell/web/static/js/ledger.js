@@ -24,8 +24,9 @@ function sorted(rows) {
 }
 
 function filtered(rows) {
-  const wanted = (remember.getItem(`filter ${place()}`) ?? "").trim().toLowerCase();
-  return wanted ? rows.filter((row) => row.textContent.toLowerCase().includes(wanted)) : rows;
+  const wanted = (remember.getItem(`filter ${place()}`) ?? "").trim().toLowerCase(), verdicts = remember.getItem(`verdict ${place()}`) ?? "";
+  const judged = verdicts ? rows.filter((row) => verdicts.includes(value(row, 0))) : rows;
+  return wanted ? judged.filter((row) => row.textContent.toLowerCase().includes(wanted)) : judged;
 }
 
 function restore() {
@@ -33,6 +34,8 @@ function restore() {
   if (table()?.tHead) arrange(filtered(sorted(all())));
   const input = document.getElementById("filter-rows");
   if (input) input.value = remember.getItem(`filter ${place()}`) ?? "";
+  const verdict = document.getElementById("verdict-rows");
+  if (verdict) verdict.value = remember.getItem(`verdict ${place()}`) ?? "";
 }
 
 // Height and folds are this window's: put on the desk before it is shown, so that an answer changes nothing about them.
@@ -60,6 +63,11 @@ document.addEventListener("keydown", (event) => event.key === "Enter" && head(ev
 document.addEventListener("input", (event) => {
   if (!event.target.matches?.("[data-filter]")) return;
   remember.setItem(`filter ${place()}`, event.target.value);
+  restore();
+});
+document.addEventListener("change", (event) => {
+  if (!event.target.matches?.("[data-verdict]")) return;
+  remember.setItem(`verdict ${place()}`, event.target.value);
   restore();
 });
 let grip = false;
