@@ -9,7 +9,8 @@ from tests.core.studies.coordination.test_coordination import relay
 
 from northfell.core.network import compile_network
 from northfell.core.studies.coordination import curve_sheet, run
-from northfell.core.studies.coordination.limits import decrement_pu, stator_s
+from northfell.core.studies.coordination.limits import stator_s
+from northfell.core.studies.short_circuit import decrement_pu
 
 I_RATED = 1000 * 2.5 / (math.sqrt(3) * 11.0)
 

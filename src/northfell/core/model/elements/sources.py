@@ -273,11 +273,13 @@ class SynchronousGenerator(Dispatched):
     )
     td2_s: float | None = param(
         None, label="Subtransient time constant", symbol="T″d", unit="s", gt=0, le=2, section="Impedance", source="IEC 60034-4",
-        meaning="Short-circuit time constant, direct axis. Empty: its current over time is not drawn.", enters="coordination: how its fault current falls"
+        meaning="Short-circuit time constant, direct axis. Empty: its current over time is not drawn, and arc flash takes it as constant.",
+        enters="how its fault current falls: on curve sheets, and while an arc burns"
     )
     td1_s: float | None = param(
         None, label="Transient time constant", symbol="T′d", unit="s", gt=0, le=20, section="Impedance", source="IEC 60034-4",
-        meaning="Short-circuit time constant, direct axis. Empty: its current over time is not drawn.", enters="coordination: how its fault current falls"
+        meaning="Short-circuit time constant, direct axis. Empty: its current over time is not drawn, and arc flash takes it as constant.",
+        enters="how its fault current falls: on curve sheets, and while an arc burns"
     )
     i2_squared_t_s: float | None = param(
         None, label="Negative-sequence heating", symbol="K", unit="s", gt=0, le=200, section="Impedance", source="IEEE C50.13",

@@ -52,6 +52,7 @@ class Followed:
     counts_s: float
     by_the_first_s: float  # when the last source would be cut off if every device kept the current that it sees first
     energies_j_cm2: tuple[float, ...]  # of each interval; nan where the arc has no end
+    falls: bool = False  # the currents of generators are followed as they fall
 
 
 @dataclass(frozen=True)
@@ -143,8 +144,10 @@ class ArcFlash:
         """What flows and what opens until the arc is out, of the case that governs: a row for each interval."""
         rows: list[tuple[Cell, ...]] = []
         for one in self.locations:
-            for k, i in enumerate(timeline(one), 1):
-                ends = ", ".join(self.net.name(d) for d in i.opens) or ("longest exposure" if math.isfinite(i.to_s) else "never")
+            spans = timeline(one)
+            for k, i in enumerate(spans, 1):
+                last = "longest exposure" if math.isfinite(i.to_s) else "never"
+                ends = ", ".join(self.net.name(d) for d in i.opens) or (last if k == len(spans) else "currents have fallen")
                 figures = i.i_bolted_ka, i.i_arc_ka, finite(i.energy_j_cm2 / CAL)
                 rows.append((self.net.state, self.bus(one).name, one.side, k, i.from_s, finite(i.to_s), *figures, ends))
         columns = (
@@ -218,7 +221,7 @@ class Span:
     i_bolted_ka: float
     i_arc_ka: float
     energy_j_cm2: float
-    opens: tuple[str, ...]  # ids, at its end; empty where the exposure ends
+    opens: tuple[str, ...]  # ids, at its end; empty where the exposure ends, or currents have fallen
 
 
 def timeline(location: Location) -> list[Span]:

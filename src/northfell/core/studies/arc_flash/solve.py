@@ -35,7 +35,7 @@ from northfell.core.studies.protection import (
     through_devices,
     wanted_by,
 )
-from northfell.core.studies.short_circuit import CASES, ShortCircuit
+from northfell.core.studies.short_circuit import CASES, ShortCircuit, falls, left_of
 
 STUDY = "arc_flash"
 NO_DEVICE = "no protective device stands between this place and a source"
@@ -43,6 +43,8 @@ ONE_CASE = "the fast stage is reached in one case only: a little less current cl
 NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
 ONE_BY_ONE = "ways to the sources open one after the other"  # code: what is left drives the devices slower
+FALL = "currents of generators fall, ways to the sources open"  # the same, where that is followed too
+INSTANTS_S = (0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.6, 0.8, 1.0, 1.5, 2.0, 3.0, 5.0)  # up to which their currents are those at the end
 BREAKS_TOO_MUCH = "asked to break more than it is rated for"
 CONSTANT = "generator current taken as constant"
 EXPOSURE = "clears in # s; exposure taken as # s"
@@ -122,8 +124,14 @@ def _of_the_way(net: Compiled, zones: Zones, place: Place, of_devices: Mapping[s
 class _Tried:
     """Currents and opening times of all places at once: (place, case, variant), by device where a device is meant."""
 
-    def __init__(self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], zones: Zones, fed: list[Place]) -> None:
+    def __init__(
+        self, net: Compiled, settings: ArcFlashSettings, faults: ShortCircuit, devices: dict[str, Device], zones: Zones, fed: list[Place],
+        fallen: bool = False,
+    ) -> None:  # fmt: skip
         self.devices, self.zones = devices, zones
+        self.fallen: _Tried | None = None  # the same once the currents of generators have fallen, where it is known how they do
+        if not fallen and (left := left_of(net.taking_part.values(), math.inf)):
+            self.fallen = _Tried(net, settings, short_circuit.run(net, faults.settings, left), devices, zones, fed, fallen=True)
         flows = self.flows = [faults.flows([p.faulted for p in fed], case) for case in CASES]
         self.ibf_ka = np.stack([np.abs(f.ik_ka[:, 0]) for f in flows], axis=1) if fed else np.zeros((0, len(CASES)))
         buses = [_bus(net, p) for p in fed]
@@ -143,14 +151,14 @@ class _Tried:
         self.faults, self._solved = faults, Solved()
 
     def generators(self, k: int) -> list[str]:
-        """The generators that bring a part of the fault at a place worth telling."""
+        """The generators that bring a part of the fault at a place worth telling, and of which it is not known how it falls."""
         return [name for name, tells in self._brings.items() if tells[k]]
 
     @cached_property
     def _brings(self) -> dict[str, np.ndarray]:
         """At which places each generator brings a part of the fault worth telling."""
         net, found = self.faults.net, {}
-        for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator)):
+        for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator) and not falls(e)):
             at = net.topology.bus_index[g.buses[0]]
             parts = (
                 flows.largest_of(g.id)[0] * net.v_nominal_kv[at] / net.v_nominal_kv[np.asarray(flows.buses)] > WORTH_TELLING * np.abs(flows.ik_ka[:, 0])
@@ -172,15 +180,33 @@ class _Tried:
         interest = self.zones.devices_of_interest(place.faulted)
         return any(float(self.opens_at_s[d][at]) < until_s - SAME_S for d in interest if d in self.opens_at_s)
 
+    def slower_once_fallen(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
+        """Whether a place would be cut off later by what flows once the currents of generators have fallen."""
+        if self.fallen is None:
+            return False
+        interest = self.zones.devices_of_interest(place.faulted)
+        then = self.zones.isolate(place.faulted, {d: float(self.fallen.opens_at_s[d][at]) for d in interest if d in self.fallen.opens_at_s})
+        return then.t_s > until_s + SAME_S
+
+    @property
+    def instants_s(self) -> tuple[float, ...]:
+        """When the currents of generators are found anew."""
+        return INSTANTS_S if self.fallen else ()
+
     def followed(self, place: Place, bus: Bus, case: str, factor: float) -> TripOrder:
-        """What opens one after the other for an arc at a place, each device by what is left."""
+        """What opens one after the other for an arc at a place, each device by what is left, also of the currents of generators."""
 
         def arc_ka(ibf_ka: float) -> float:
             i_arc_ka = factor * _arcing_current_ka(bus, ibf_ka)
             return ibf_ka if math.isnan(i_arc_ka) else i_arc_ka  # too little for the model: taken as bolted
 
-        asked = Asked(self.faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False)
-        return follow(self.faults, asked, lambda net: short_circuit.run(net, self.faults.settings), self.devices, self._solved)
+        def solve(net: Compiled, passed_s: float) -> ShortCircuit:
+            return short_circuit.run(net, self.faults.settings, left_of(net.taking_part.values(), passed_s) if passed_s else None)
+
+        asked = Asked(
+            self.faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False, instants_s=self.instants_s
+        )  # fmt: skip
+        return follow(self.faults, asked, solve, self.devices, self._solved)
 
 
 def places_of(net: Compiled) -> list[Place]:
@@ -310,9 +336,10 @@ def _variant(
         return DeviceTime(case, variant, device, i_ka, opens_at_s, *tried.stage(device, at, sees), sees)
 
     energy = by.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
-    if math.isfinite(t) and t == isolation.t_s and tried.one_after_the_other(place, at, isolation.t_s):
+    changes = tried.one_after_the_other(place, at, isolation.t_s) or tried.slower_once_fallen(place, at, isolation.t_s)
+    if math.isfinite(t) and t == isolation.t_s and changes:
         order = tried.followed(place, bus, case, factor)
-        if (worse := _worse(settings, order, (voc, ibf, box, distance, factor), energy, isolation.t_s)) is not None:
+        if (worse := _worse(settings, order, (voc, ibf, box, distance, factor), energy, isolation.t_s, tried.instants_s)) is not None:
             return _by_what_is_left(tried, at, order, worse, case, variant, (voc, ibf, box, distance, factor), isolation.first_met)
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
     times = [opening(d) for d in listed if d in tried.i_device_ka]
@@ -338,27 +365,31 @@ def _variant(
 Arc = tuple[float, float, eq.Enclosure, float, float]  # voltage [kV], bolted current [kA], enclosure, working distance [mm], factor of the arcing current
 
 
-def _worse(settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float, t_s: float) -> Followed | None:
+def _worse(settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float, t_s: float, instants_s: tuple[float, ...]) -> Followed | None:
     r"""The arc interval by interval, where it then brings more energy, or lasts longer, than with every device at the current that it sees first.
 
     .. math:: E = \sum_k e(I_k)\,\Delta t_k, \qquad t_{counts} = E / e(I_1)
+
+    Where currents fall, devices see that of the end of an interval, and the energy is by that of its beginning: neither is less than it is.
     """
     voc, ibf, box, distance, factor = arc
     end = exposure_s(settings, order.cleared_s)
     if math.isinf(end):
-        return Followed(order.intervals, math.inf, t_s, (math.nan,) * len(order.intervals))
+        return Followed(order.intervals, math.inf, t_s, (math.nan,) * len(order.intervals), bool(instants_s))
     first = by.incident_energy_j_cm2(voc, ibf, box, distance, 1000.0, factor)
-    kept, energies = list[Interval](), list[float]()
+    kept, energies, before_ka = list[Interval](), list[float](), ibf
     for one in order.intervals:
         lasts = min(one.to_s, end) - one.from_s
         if lasts <= 0:
             break
         kept.append(replace(one, to_s=one.from_s + lasts))
-        energies.append(lasts * _rate(arc, one.i_bolted_ka, first))
+        fell = bool(instants_s) and (one.from_s == 0 or one.from_s in instants_s)
+        energies.append(lasts * _rate(arc, max(before_ka, one.i_bolted_ka) if fell else one.i_bolted_ka, first))
+        before_ka = one.i_bolted_ka
     total = sum(energies)
     if total <= energy * (1 + SAME) and end <= exposure_s(settings, t_s) + SAME_S:
         return None
-    return Followed(tuple(kept), float(max(total, energy) / first), t_s, tuple(energies))
+    return Followed(tuple(kept), float(max(total, energy) / first), t_s, tuple(energies), bool(instants_s))
 
 
 def _rate(arc: Arc, ibf_ka: float, first: float) -> float:
@@ -412,7 +443,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         if v.followed and v.device and math.isfinite(v.opens_at_s):
             by_first = f"{v.followed.by_the_first_s:.3g} s by the current it sees first"
             opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, {by_first}"
-            line = f"{ONE_BY_ONE}: {opens} ({v.variant} current, {v.case}imum case)"
+            line = f"{FALL if v.followed.falls else ONE_BY_ONE}: {opens} ({v.variant} current, {v.case}imum case)"
             told.append(Message(line, ONE_BY_ONE, v.device))
             break
     if not bus.mains and place.side == "load" and bus.bus_kind == "switchboard":

@@ -84,24 +84,3 @@ def stator_s(multiple: ArrayLike) -> Floats:
     with np.errstate(divide="ignore"):
         t = STATOR_K / np.maximum(m**2 - 1, 0.0)
     return np.where((t >= STATOR_FROM_S * (1 - 1e-9)) & (t <= STATOR_TO_S * (1 + 1e-9)), t, np.inf)
-
-
-def decrement_pu(t_s: ArrayLike, x2_pu: float, x1_pu: float, xd_pu: float, td2_s: float, td1_s: float, field_pu: float = 1.0) -> Floats:
-    r"""Symmetrical current of a generator during a fault at its terminals, from no load [p.u. of rated current].
-
-    .. math:: i(t) = \left(\frac{1}{x''_d} - \frac{1}{x'_d}\right) e^{-t/T''_d} + \left(\frac{1}{x'_d} - \frac{u_f}{x_d}\right) e^{-t/T'_d} + \frac{u_f}{x_d}
-
-    Parameters
-    ----------
-    t_s : array_like
-        Time from the beginning of the fault [s].
-    x2_pu, x1_pu, xd_pu : float
-        Subtransient, transient and synchronous reactance.
-    td2_s, td1_s : float
-        Subtransient and transient short-circuit time constant [s].
-    field_pu : float
-        Field, of that at no load; more where excitation forces it.
-    """
-    t = np.asarray(t_s, float)
-    lasts = field_pu / xd_pu
-    return np.asarray((1 / x2_pu - 1 / x1_pu) * np.exp(-t / td2_s) + (1 / x1_pu - lasts) * np.exp(-t / td1_s) + lasts)

@@ -12,14 +12,14 @@ from northfell.core.model.elements.consumers import motor_mva
 from northfell.core.model.kept_beside import KeptCurves
 from northfell.core.network import Compiled
 from northfell.core.quantities import figure
-from northfell.core.studies.coordination.limits import STATOR_FROM_S, STATOR_K, STATOR_TO_S, conductor_s, decrement_pu, through_fault_s
+from northfell.core.studies.coordination.limits import STATOR_FROM_S, STATOR_K, STATOR_TO_S, conductor_s, through_fault_s
 from northfell.core.studies.coordination.pairs import Pair
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.coordination.rules import through_z
 from northfell.core.studies.coordination.solve import STUDY
 from northfell.core.studies.load_flow import drawn_at_start
 from northfell.core.studies.protection import EDGES, Device, Through, devices_of, is_complete
-from northfell.core.studies.short_circuit import Floats
+from northfell.core.studies.short_circuit import Floats, decrement_pu
 
 SQRT3 = math.sqrt(3)
 POINTS = 120

@@ -83,12 +83,13 @@ class Asked:
     on_failure: bool = True  # signals of breaker failure come where their time is up; not where a time must be counted on
     failed: frozenset[str] = frozenset()  # devices that do not open
     longest_s: float = 100.0
+    instants_s: tuple[float, ...] = ()  # at which the currents of sources are found anew, as they have fallen; none: they are constant
 
 
-Solve = Callable[[Compiled], ShortCircuit]
+Solve = Callable[[Compiled, float], ShortCircuit]  # of a network, when so much time has passed: 0 for currents that are constant
 
 
-Solved = dict[frozenset[str], ShortCircuit]  # by the devices that are open
+Solved = dict[tuple[frozenset[str], float], ShortCircuit]  # by the devices that are open, and the time that has passed
 
 
 def follow(faults: ShortCircuit, asked: Asked, solve: Solve, devices: Mapping[str, Device] | None = None, solved: Solved | None = None) -> TripOrder:
@@ -101,7 +102,7 @@ def follow(faults: ShortCircuit, asked: Asked, solve: Solve, devices: Mapping[st
     asked : Asked
         The fault, and who fails.
     solve : callable
-        Faults of a network after something has opened.
+        Faults of a network after something has opened, or so much time has passed.
     devices : mapping, optional
         By the id of their switch; those of the state where they are not given.
     solved : dict, optional
@@ -124,6 +125,7 @@ class _Loop:
     opened: set[str] = field(default_factory=set)
     done: Counter[str] = field(default_factory=Counter)  # trips of each device
     closes: dict[str, float] = field(default_factory=dict)  # when reclosers close again
+    fallen: int = 0  # how many of the instants have passed
     whole: ShortCircuit = field(init=False)
     told: list[str] = field(default_factory=list)
     flows: Flows = field(init=False)
@@ -133,6 +135,7 @@ class _Loop:
 
     def run(self) -> TripOrder:
         self.wanted, self.whole = wanted_by(self.devices.values()), self.faults
+        self.faults = self._without()
         running = [one for d in self.devices for one in self._ready(d)]
         ended = 0.0
         for _ in range(MOST_EVENTS):
@@ -148,9 +151,13 @@ class _Loop:
             self.share = self.asked.current_ka(self.bolted_ka) / self.bolted_ka if self.bolted_ka > 0 else 0.0
             i_a = self._currents()
             until, opening = self._next(running, i_a)
-            if self.closes and min(self.closes.values()) < until:
+            if self.closes and min(self.closes.values()) < min(until, self._falls_at()):
                 self.intervals.append(self._interval(bus, min(self.closes.values()), i_a))
                 running = self._close(running, i_a)
+                continue
+            if self._falls_at() < until:
+                self.intervals.append(self._interval(bus, self._falls_at(), i_a))
+                self._fall(running, i_a)
                 continue
             self.intervals.append(self._interval(bus, until, i_a))
             if until > self.asked.longest_s:
@@ -162,11 +169,26 @@ class _Loop:
                 self.steps.append(Step(until, one.device, one.function.stage, one.i_a, one.ordered_s))
                 self.opened.add(one.device)
                 self._trips(one.device, until)
-            self.now = ended = until
+            ended = until
             running = [one for one in running if one.device not in self.opened]
-            self.faults = self._without()
+            self._is_now(until)
         self.told.append(f"Given up after {MOST_EVENTS} openings.")
         return self._made(math.inf)
+
+    def _falls_at(self) -> float:
+        """Up to when currents are taken as they are; as they will be by then, since a device is not to be credited with more."""
+        return self.asked.instants_s[self.fallen] if self.fallen < len(self.asked.instants_s) else math.inf
+
+    def _fall(self, running: list[_Running], i_a: Mapping[str, Through]) -> None:
+        """Let time pass until the next instant, from which on there is less."""
+        until = self._falls_at()
+        self._pass(running, i_a, until)
+        self._is_now(until)
+
+    def _is_now(self, at_s: float) -> None:
+        """Time has passed, and currents have fallen meanwhile."""
+        self.now, self.fallen = at_s, sum(instant <= at_s for instant in self.asked.instants_s)
+        self.faults = self._without()
 
     def _ready(self, device: str) -> list[_Running]:
         """The functions of a device in its next trip."""
@@ -192,7 +214,7 @@ class _Loop:
             shots = self.devices[d].reclosing
             told = f"closes again after trip {self.done[d]} of {shots.shots if shots else 1}"
             self.steps.append(Step(until, d, told, 0.0, until, closes=True))
-        self.now, self.faults = until, self._without()
+        self._is_now(until)
         return [*running, *(one for d in closing for one in self._ready(d))]
 
     def _acts(self, function: Function) -> bool:
@@ -270,13 +292,16 @@ class _Loop:
 
     def _without(self) -> ShortCircuit:
         """Faults with everything open that is."""
-        net = self.whole.net
-        if not self.opened:
+        net, passed = self.whole.net, self._falls_at() if self.asked.instants_s else 0.0
+        if not self.opened and not passed:
             return self.whole
-        if (known := self.solved.get(frozenset(self.opened))) is not None:
+        key = frozenset(self.opened), passed
+        if (known := self.solved.get(key)) is not None:
             return known
-        elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in self.opened else e for i, e in net.elements.items()}
-        found = self.solved[frozenset(self.opened)] = self.solve(compile_network(net.network, net.state, "short_circuit", elements=elements))
+        if self.opened:
+            elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in self.opened else e for i, e in net.elements.items()}
+            net = compile_network(net.network, net.state, "short_circuit", elements=elements)
+        found = self.solved[key] = self.solve(net, passed)
         return found
 
 

@@ -1,8 +1,11 @@
 """Faults at every bus: which islands have a result, and the cases of the school that is chosen."""
 
+from collections.abc import Mapping
+
 from northfell.core.network import Compiled, fed, with_data
 from northfell.core.studies.short_circuit import iec, ieee
 from northfell.core.studies.short_circuit.case import Shared
+from northfell.core.studies.short_circuit.decay import aged
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.result import CASES, ShortCircuit
@@ -11,8 +14,8 @@ from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
 STUDY = "short_circuit"
 
 
-def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCircuit:
-    """Faults at every fed bus of a compiled state, maximum and minimum.
+def run(net: Compiled, settings: ShortCircuitSettings | None = None, left: Mapping[str, float] | None = None) -> ShortCircuit:
+    """Faults at every fed bus of a compiled state, maximum and minimum; with `left`, when so much is left of the current of some sources.
 
     Raises
     ------
@@ -29,9 +32,9 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None) -> ShortCir
     made: dict[str, IecCase | IeeeCase] = {}
     for case in CASES:
         if settings.school == "iec":
-            made[case] = IecCase(net, settings, iec.given(net, settings, case), shared)
+            made[case] = IecCase(net, settings, aged(iec.given(net, settings, case), left or {}), shared)
         else:
-            made[case] = IeeeCase(net, settings, ieee.given(net, settings, case, "first-cycle"), shared)
+            made[case] = IeeeCase(net, settings, aged(ieee.given(net, settings, case, "first-cycle"), left or {}), shared)
     return ShortCircuit(net, settings, made)
 
 

@@ -83,7 +83,7 @@ class TripOrders:
             bus_id, settings.fault, settings.case, self._current(bus_id, settings), settings.edge, arc=settings.current != "bolted",
             failed=frozenset(failed), longest_s=settings.longest_s,
         )  # fmt: skip
-        followed = follow(self.faults, asked, lambda changed: short_circuit.run(changed, self.faults.settings), known)
+        followed = follow(self.faults, asked, lambda changed, _: short_circuit.run(changed, self.faults.settings), known)
         quick = [net.name(s.device) for s in followed.steps if isinstance(known[s.device].switch, Fuse) and s.t_s < LEAST_ARC_S]
         if quick:
             followed = replace(

@@ -20,6 +20,7 @@ def locations_table(look: Look) -> Ledger:
             return CellShown(ENDLESS, value, severity, number=True)
         return num(value, severity=severity, otherwise=otherwise, digits=3)
 
+    first = "bus side configuration device i_bolted_ka i_arc_ka"
     table, worst_of = study.locations_table(), every.worst("energy")
     rows = []
     for record in table.records():
@@ -31,11 +32,11 @@ def locations_table(look: Look) -> Ledger:
         opens = num(record["clearing_time_s"], otherwise="never" if record["energy_cal_cm2"] else "–", digits=3)
         boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)
         rows.append(RowShown(network.id_of_name[record["bus"]], [
-            *(cell_of(record, n) for n in ("bus", "side", "configuration", "device", "i_bolted_ka", "i_arc_ka")), opens, boundary, *cells, highest, over(text(worst)),
+            *(cell_of(record, n) for n in first.split()), opens, boundary, *cells, highest, over(text(worst)),
             text(record["warnings"] or ""),
         ], highest.severity, record["side"], over=True))  # fmt: skip
     by_state = [Head(s, "cal/cm²", True) for s in (*network.state_names, "Worst")]
-    heads = [*heads_of(table, "bus side configuration device i_bolted_ka i_arc_ka clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state"), Head("Told")]
+    heads = [*heads_of(table, f"{first} clearing_time_s"), Head("Boundary", "m", True), *by_state, Head("In state"), Head("Told")]
     others = (f"{state} cal/cm²" for state in reversed(network.state_names) if state != look.view.state)
     return Ledger([], heads, rows, export=table.name, spare=("Told", "Electrodes", "Arcing kA", "Bolted kA", "Boundary m", *others))
 
