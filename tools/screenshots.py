@@ -1,19 +1,17 @@
 """Take the pictures of README from the running application: python tools/screenshots.py http://127.0.0.1:8400
 
-Needs Chromium, ChromeDriver and pdftoppm; writes docs/screenshots.
+Needs Chromium and ChromeDriver; writes docs/screenshots.
 """
 
-import subprocess
 import sys
 import tempfile
 import time
-import urllib.request
 from pathlib import Path
 
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
-from selenium.webdriver.support.ui import WebDriverWait
+from selenium.webdriver.support.ui import Select, WebDriverWait
 
 TARGET = Path(__file__).parent.parent / "docs/screenshots"
 TIE = "state=Tie+closed%2C+T2+out"
@@ -78,6 +76,11 @@ def main(address: str) -> None:
     page.find_element(By.ID, "extend-text").send_keys("breaker 400 A, cable 120 cu xlpe 45 m, mcc “Sludge MCC”")
     time.sleep(1)
     page.save_screenshot(str(TARGET / "extend.png"))
+    page.get(f"{address}/projects/1/labels")
+    WebDriverWait(page, 20).until(lambda _: page.find_elements(By.CSS_SELECTOR, "#sheets svg"))
+    Select(page.find_element(By.ID, "stock")).select_by_value("a4-8")
+    time.sleep(2)
+    page.save_screenshot(str(TARGET / "labels.png"))
     page.get(address + VIEWS["why"])
     time.sleep(1.5)
     page.find_elements(By.CSS_SELECTOR, ".remedies form button")[0].click()
@@ -100,11 +103,6 @@ def main(address: str) -> None:
     time.sleep(1)
     page.save_screenshot(str(TARGET / "findings.png"))
     page.quit()
-    with tempfile.TemporaryDirectory() as folder:
-        pdf = Path(folder) / "label.pdf"
-        urllib.request.urlretrieve(f"{address}/projects/1/label.pdf?selected=Filter+hall&side=line&stage=arc-flash", pdf)
-        crop = ["-x", "100", "-y", "100", "-W", "780", "-H", "480"]
-        subprocess.run(["pdftoppm", "-r", "110", "-png", "-singlefile", *crop, str(pdf), str(TARGET / "label")], check=True)
 
 
 if __name__ == "__main__":
