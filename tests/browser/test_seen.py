@@ -65,6 +65,8 @@ def test_ledgers_fit_their_place_and_columns_are_a_choice_that_stays(walk):  # n
         walk.until(lambda: "laid" in (walk.one("html").get_attribute("class") or ""))
         over = walk.browser.execute_script("const r = document.querySelector('.rows'); return r.scrollWidth - r.clientWidth")
         assert over <= 0, path
+        over = walk.browser.execute_script("const n = document.querySelector('.ledger nav'); return n.scrollWidth - n.clientWidth")
+        assert over <= 0, path
     walk.open("/projects/1/flow?selected=W25")
     assert "Circulating A" not in heads()
     assert walk.one("#columns-menu [data-more]").text == f"+{13 - len(heads())}"
