@@ -6,6 +6,7 @@ import shutil
 import signal
 import subprocess
 import sys
+from functools import cached_property
 from pathlib import Path
 
 import pytest
@@ -25,28 +26,47 @@ FLAGS = [
 
 
 class Application:
-    """The application as a process of its own, which can be killed and started again on the same data."""
+    """The application as a process of its own, which can be killed and started again on the same data. It is waited for once its address is asked for."""
 
     def __init__(self, data: Path) -> None:
         self.data = data
         self.start()
 
-    def start(self, port: int = 0) -> None:
-        command = [sys.executable, "-c", "from northfell.cli import main; main()", "demo", "--data", str(self.data), "--port", str(port), "--no-browser"]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    @cached_property
+    def address(self) -> str:
         line = self.process.stdout.readline()
         found = re.search(r"http://\S+", line)
         assert found, line + self.process.stderr.read()
-        self.address = found[0].removesuffix("/projects/1")
+        return found[0].removesuffix("/projects/1")
+
+    def start(self, port: int = 0) -> None:
+        vars(self).pop("address", None)
+        command = [sys.executable, "-c", "from northfell.cli import main; main()", "demo", "--data", str(self.data), "--port", str(port), "--no-browser"]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 
     def kill(self) -> None:
         self.process.send_signal(signal.SIGKILL)
         self.process.wait()
 
 
+@pytest.fixture(scope="session")
+def spare(tmp_path_factory):
+    """Applications, of which the next one starts while the one before is used."""
+    ready = [Application(tmp_path_factory.mktemp("application"))]
+
+    def take() -> Application:
+        ready.append(Application(tmp_path_factory.mktemp("application")))
+        return ready.pop(0)
+
+    yield take
+    for one in ready:
+        one.kill()
+
+
 @pytest.fixture
-def application(tmp_path):
-    running = Application(tmp_path)
+def application(spare):
+    running = spare()
+    assert running.address
     yield running
     running.kill()
 

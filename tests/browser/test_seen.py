@@ -142,11 +142,11 @@ NAMES = """return [...document.querySelectorAll('#sheet a.el.bus[data-bar] .word
   .map((t) => { const b = t.getBoundingClientRect(); return [b.left, b.top, b.right, b.bottom, t.closest('a').dataset.element]; })"""
 
 
-def test_a_network_of_thousand_elements_is_looked_through(walk, tmp_path):  # noqa: F811
+def test_a_network_of_thousand_elements_is_looked_through(walk):  # noqa: F811
     """From afar no name stands on another; the ledger holds all rows, sorts, filters and scrolls them, and shows what an edit changed far down."""
     network = synthetic(300)
     sheet = Sheet(name="s", placements=laid_out(network.elements))
-    with closing(connect(tmp_path / FILE)) as db:
+    with closing(connect(walk.application.data / FILE)) as db:
         project = create_project(db, network.model_copy(update={"sheets": [sheet]}))
     walk.open(f"/projects/{project}/network?selected=E3-3-13")
     boxes = walk.browser.execute_script(NAMES)

@@ -177,6 +177,10 @@ def test_from_diagram_to_printed_label(walk, tmp_path):
     page.extract_text(visitor_text=lambda text, cm, tm, font, size: heights.append(cm[3] * tm[5] + cm[5]) if text.strip() == "Filter hall" else None)
     assert 297 - heights[0] / 72 * 25.4 == pytest.approx(160 + 80.6, abs=1.0)  # where that place is, to the millimetre
     walk.until(lambda: "as it hangs there" in walk.one("main").text)
+    Select(walk.one("#stock")).select_by_value("roll-side")
+    walk.until(lambda: "stock=roll-side" in walk.browser.current_url)
+    walk.browser.refresh()  # what was chosen stands there again
+    walk.until(lambda: walk.one("#stock").get_attribute("value") == "roll-side")
     walk.open("/projects/1/arc-flash")
 
     # 8: the network goes out as one file, whole

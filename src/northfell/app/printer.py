@@ -151,18 +151,19 @@ class _Answering(BaseHTTPRequestHandler):
     server: StandIn
 
     def do_POST(self) -> None:
-        length = int(self.headers.get("Content-Length", "0") or 0)
+        told = self.headers.get("Content-Length", "")
+        length = int(told) if told.isdecimal() and len(told) < 12 else 0
         if self.path != PATH or self.headers.get("Content-Type") != MEDIA or not 8 < length <= MOST_BYTES:
             return self._answer(400, "text/plain", b"print jobs are taken at " + PATH.encode())
         data = self.rfile.read(length)
         try:
-            code, told, document = read_message(data)
-            title, who = (told.get(key, b"").decode() for key in ("job-name", "requesting-user-name"))
+            code, values, document = read_message(data)
+            title, who = (values.get(key, b"").decode() for key in ("job-name", "requesting-user-name"))
         except ValueError:
             return self._told(BAD, data)
         if code != PRINT_JOB:
             return self._told(NO_SUCH, data)
-        if told.get("document-format") != PDF.encode() or not document.startswith(b"%PDF-"):
+        if values.get("document-format") != PDF.encode() or not document.startswith(b"%PDF-"):
             return self._told(BAD, data)
         number = self.server.take(Printed(title, who, document))
         return self._told(OK if number else 0x0506, data, number)  # server-error-not-accepting-jobs

@@ -102,6 +102,19 @@ def test_a_stage_that_falls_back_never_opens():
         assert explain_energy(arc, one, v).result == pytest.approx(v.energy_cal_cm2)
 
 
+def test_beyond_the_longest_exposure_it_is_told_when_at_the_latest_a_device_opens_or_that_it_never_does():
+    """By the first current after 2.3 s, and what is left then is below the pickup: the exposure is the longest one either way."""
+    slow = {"curve": "IEC_SI", "i_pickup_a": 400.0, "time_multiplier": 0.55}
+    constant = studied(plant(slow)).location("B", "load").worst
+    assert 2 < constant.opens_at_s < 3
+    arc = studied(plant(slow, **FALLS))
+    one = arc.location("B", "load")
+    assert (one.worst.arc_time_s, one.worst.opens_at_s, one.worst.energy_j_cm2) == (2.0, math.inf, constant.energy_j_cm2)
+    assert any("does not operate" in str(w) and w.grave for w in one.warnings)
+    for v in one.variants:
+        assert explain_energy(arc, one, v).result == pytest.approx(v.energy_cal_cm2)
+
+
 @given(st.floats(200, 1500), st.floats(0.05, 0.6), st.sampled_from(["IEC_SI", "IEC_VI", "IEC_EI", "high"]), st.floats(16, 40), st.floats(60, 250),
        st.floats(0.01, 0.1), st.floats(0.1, 2.0), st.booleans())  # fmt: skip
 def test_energy_is_never_less_for_a_current_that_falls(pickup, tm, curve, xd1, xd, td2, td1, rule):

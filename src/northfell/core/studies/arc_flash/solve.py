@@ -180,13 +180,12 @@ class _Tried:
         interest = self.zones.devices_of_interest(place.faulted)
         return any(float(self.opens_at_s[d][at]) < until_s - SAME_S for d in interest if d in self.opens_at_s)
 
-    def slower_once_fallen(self, place: Place, at: tuple[int, int, int], until_s: float) -> bool:
-        """Whether a place would be cut off later by what flows once the currents of generators have fallen."""
+    def once_fallen_s(self, place: Place, at: tuple[int, int, int]) -> float:
+        """When a place would be cut off by what flows once the currents of generators have fallen; 0 where it is not known that they do."""
         if self.fallen is None:
-            return False
+            return 0.0
         interest = self.zones.devices_of_interest(place.faulted)
-        then = self.zones.isolate(place.faulted, {d: float(self.fallen.opens_at_s[d][at]) for d in interest if d in self.fallen.opens_at_s})
-        return then.t_s > until_s + SAME_S
+        return self.zones.isolate(place.faulted, {d: float(self.fallen.opens_at_s[d][at]) for d in interest if d in self.fallen.opens_at_s}).t_s
 
     @property
     def instants_s(self) -> tuple[float, ...]:
@@ -336,7 +335,8 @@ def _variant(
         return DeviceTime(case, variant, device, i_ka, opens_at_s, *tried.stage(device, at, sees), sees)
 
     energy = by.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
-    changes = tried.one_after_the_other(place, at, isolation.t_s) or tried.slower_once_fallen(place, at, isolation.t_s)
+    fallen_s = tried.once_fallen_s(place, at)
+    changes = tried.one_after_the_other(place, at, isolation.t_s) or fallen_s > isolation.t_s + SAME_S
     if math.isfinite(t) and t == isolation.t_s and changes:
         order = tried.followed(place, bus, case, factor)
         if (worse := _worse(settings, order, (voc, ibf, box, distance, factor), energy, isolation.t_s, tried.instants_s)) is not None:
@@ -350,7 +350,7 @@ def _variant(
         i_bolted_ka=ibf,
         i_arc_ka=float(tried.i_arc_ka[at]),
         factor=factor,
-        opens_at_s=isolation.t_s,
+        opens_at_s=isolation.t_s if t == isolation.t_s else max(isolation.t_s, fallen_s),  # beyond the longest exposure at the latest
         arc_time_s=t,
         device=decides,
         stage=deciding.stage if deciding else "",

@@ -58,10 +58,10 @@ Form_ = Annotated[Filled, Depends(filled)]
 @router.get("/labels")
 def to_print(
     request: Request, db: Db, view: Looking, stock: Annotated[str, Query(max_length=60)] = FIRST, language: Annotated[str, Query(max_length=10)] = "en",
-    alone: bool = False,
+    template: Annotated[str, Query(max_length=20)] = "field", alone: bool = False,
 ) -> Response:  # fmt: skip
     """All labels beside those that hang on the equipment."""
-    return _page(request, db, view, stock=stock, language=language, alone=alone)
+    return _page(request, db, view, stock=stock, language=language, form=template, alone=alone)
 
 
 def _page(request: Request, db: Connection, view: View, **seen: Any) -> Response:
@@ -71,7 +71,7 @@ def _page(request: Request, db: Connection, view: View, **seen: Any) -> Response
     alone = seen.pop("alone", False)
     chosen = {one.key: int(one.bus == view.selected and one.label.side == view.side if alone else one.due) for one in rows}
     own = label_setup.words(db, opened.id)
-    told = {"stock": FIRST, "language": "en", "done": "", **seen}
+    told = {"stock": FIRST, "language": "en", "form": "field", "done": "", **seen}
     return project_page(
         request, opened, "pages/results/printing.html", "Labels", rows=rows, left_out=job.left_out, view=view, chosen=chosen, most=printing.MOST_COPIES,
         stocks=printing.stocks_of(db, opened.id), shipped=STOCKS, forms=TEMPLATES, languages=LANGUAGES, own=own, editable=EDITABLE, turns=TURNS,
@@ -120,7 +120,7 @@ def send(request: Request, db: Db, view: Looking, form: Form_) -> Response:
     with transaction(db):
         _keep(db, opened, view, job, those, form)
     done = f"The label printer has taken {len(job.labels)} label{'s' if len(job.labels) != 1 else ''} on {len(job.pages())} pages."
-    return _page(request, db, view, stock=form.asked.stock, language=form.asked.language, done=done)
+    return _page(request, db, view, stock=form.asked.stock, language=form.asked.language, form=form.asked.template, done=done)
 
 
 def _job(request: Request, db: Connection, opened: Project, form: Filled, make: bool = False) -> tuple[Job, list[labels.Standing]]:

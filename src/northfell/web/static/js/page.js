@@ -11,6 +11,13 @@ document.addEventListener("change", (event) => {
   const form = event.target.closest?.("form[data-at-once]");
   if (form) form.requestSubmit();
 });
+document.addEventListener("change", (event) => { // a choice that stands in the address is there again when the page is
+  const choice = event.target.closest?.("[data-in-address]");
+  if (!choice) return;
+  const there = new URL(window.location.href);
+  there.searchParams.set(choice.name, choice.value);
+  window.history.replaceState(null, "", there);
+});
 document.addEventListener("click", (event) => {
   const button = event.target.closest?.("[data-copy]");
   if (!button) return;
