@@ -232,3 +232,13 @@ def test_what_is_wrongly_asked_of_a_job_is_refused_and_nothing_is_kept(client, d
     assert client.post(f"{here}&proposal={proposal.name}", data=asked(one)).status_code == 200
     assert "printing them is not kept" in client.get(f"{here}&proposal={proposal.name}").text
     assert all("never" in row for row in rows(client.get(here).text).values())
+
+
+def test_the_earlier_edition_stands_beside_for_comparison_and_leaves_as_a_table(client):  # noqa: F811
+    page = client.get("/projects/1/arc-flash?tab=earlier").text
+    assert "IEEE 1584-2002 is superseded" in page
+    assert "ungrounded, or by an impedance" in page
+    told = client.get("/projects/1/tables/earlier_edition.csv?stage=arc-flash&tab=earlier")
+    assert told.status_code == 200
+    assert "energy_2002_cal_cm2" in told.text.splitlines()[0] or "Energy, 2002" in told.text.splitlines()[0]
+    assert "2002" not in client.get("/projects/1/arc-flash?selected=Filter+hall").text.split('class="label-preview"')[1].split("</svg>")[0]

@@ -2,13 +2,14 @@
 
 from northfell.core.errors import NotFound
 from northfell.core.studies.arc_flash.by_voltage import arcing_current_ka, incident_energy_j_cm2, method_at
+from northfell.core.studies.arc_flash.earlier import EDITION, Earlier, compare
 from northfell.core.studies.arc_flash.equations import Enclosure
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, place_key
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, enclosure_of, reduction, run, with_device
 from northfell.core.studies.arc_flash.verdicts import energy, energy_severity
 from northfell.core.studies.arc_flash.working import explain_energy
-from northfell.core.studies.record import Asked, Study
+from northfell.core.studies.record import Asked, OnRequest, Study
 from northfell.core.working import Working
 
 
@@ -20,14 +21,36 @@ def _explain(arc: ArcFlash, asked: Asked) -> Working:
     return explain_energy(arc, location, location.variant(asked.case, asked.variant), asked.quantity)
 
 
+EARLIER = OnRequest(
+    key="earlier", flag="--earlier", of="", needs="nothing", help=f"every place by {EDITION}, for comparison", doing="Computing by the earlier edition",
+    run=lambda net, _, told: compare(run(net)), tables=lambda state, made: [made.table()], at_once=True,
+)  # fmt: skip
 ARC_FLASH = Study[ArcFlash](
     key="arc_flash", label="arc flash", settings=ArcFlashSettings, run=lambda net, used: run(net, faults=used["short_circuit"]), explain=_explain,
     quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), checks=(energy,),
     compared=lambda arc: {"energy": {place_key(one.bus_id, one.side): one.worst.energy_cal_cm2 for one in arc.locations if one.worst}},
-    waits=lambda arc: any(place.waits for place in arc.locations),
+    waits=lambda arc: any(place.waits for place in arc.locations), on_request=(EARLIER,),
 )  # fmt: skip
 
 __all__ = [
-    "ARC_FLASH", "ArcFlash", "ArcFlashSettings", "Enclosure", "Location", "NO_ENCLOSURE", "Variant", "arcing_current_ka", "enclosure_of", "energy_severity",
-    "explain_energy", "incident_energy_j_cm2", "method_at", "place_key", "reduction", "run", "with_device",
-]  # fmt: skip
+    "ARC_FLASH",
+    "ArcFlash",
+    "ArcFlashSettings",
+    "EARLIER",
+    "EDITION",
+    "Earlier",
+    "Enclosure",
+    "Location",
+    "NO_ENCLOSURE",
+    "Variant",
+    "arcing_current_ka",
+    "enclosure_of",
+    "energy_severity",
+    "explain_energy",
+    "incident_energy_j_cm2",
+    "method_at",
+    "place_key",
+    "reduction",
+    "run",
+    "with_device",
+]

@@ -3,7 +3,8 @@
 import math
 from dataclasses import replace
 
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, energy_severity, place_key
+from northfell.app.results.studies import requested
+from northfell.core.studies.arc_flash import ARC_FLASH, EARLIER, EDITION, ArcFlash, Earlier, energy_severity, place_key
 from northfell.web.shell.figures import AWAITED, ENDLESS
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, over, shown, text
@@ -52,6 +53,21 @@ def timeline_table(look: Look) -> Ledger:
     study: ArcFlash = look.result(ARC_FLASH)
     names = "bus side interval from_s to_s i_bolted_ka i_arc_ka energy_cal_cm2 ends"
     return _of_the_selected(look, study, shown(look.network, study.timeline_table(), names, "bus", "never"))
+
+
+def earlier_table(look: Look) -> Ledger:
+    """Every place by the earlier edition beside the one in force."""
+    made: Earlier = requested(look.results, look.view.state, EARLIER)
+    limits, table = look.network.settings.limits, made.table()
+    names = "bus side energy_cal_cm2 energy_2002_cal_cm2 i_arc_ka part case opens_at_s boundary_mm earthing exponent told"
+    rows = []
+    for record in table.records():
+        energies = [num(record[n], severity=energy_severity(limits, record[n]), otherwise=ENDLESS, digits=3) for n in names.split()[2:4]]
+        first, rest = (cell_of(record, n) for n in ("bus", "side")), names.split()[4:]
+        cells = [*first, *energies, *(cell_of(record, n) if record[n] is not None else text("never") for n in rest)]
+        rows.append(RowShown(look.network.id_of_name[record["bus"]], cells, "", record["side"]))
+    note = f"{EDITION} is superseded: for comparison alone, its equations are not verified by a worked example, and no label goes by them."
+    return Ledger([], heads_of(table, names), rows, note=note, export=table.name, spare=("Told", "x", "Of it", "Case", "Earthing"))
 
 
 def _of_the_selected(look: Look, study: ArcFlash, made: Ledger) -> Ledger:
