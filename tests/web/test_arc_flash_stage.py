@@ -102,6 +102,9 @@ def test_the_preview_is_what_prints_and_says_why_it_cannot(client):  # noqa: F81
     assert sorted(words) == sorted(page.extract_text().splitlines())
     assert words.count("GEFAHR") == 3
     assert shown.count('class="cell"') == 8
+    small = client.post("/projects/1/labels/preview?stage=arc-flash", data=asked("Filter hall\nline", template="detailed", stock="roll-small")).text
+    assert "less than a millimetre high" in small
+    assert "less than a millimetre high" not in shown
     many = client.post("/projects/1/labels/preview?stage=arc-flash", data=asked("Filter hall\nline", copies=20, stock="roll")).text
     assert many.count("<svg") == 4
     assert "The other 16 pages" in many

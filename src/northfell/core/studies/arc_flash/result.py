@@ -32,6 +32,7 @@ class Variant:
     i_device_ka: float
     energy_j_cm2: float
     boundary_mm: float
+    falls: bool = False  # it opens later than by the first current, since those of generators fall; the energy is at its most by then
     followed: "Followed | None" = None  # where ways to the sources open one after the other, and what is left makes it worse than the first current does
 
     @property

@@ -344,13 +344,14 @@ def _variant(
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
     times = [opening(d) for d in listed if d in tried.i_device_ka]
     deciding = next((d for d in times if d.device == decides), None)
+    falls_later = t != isolation.t_s and fallen_s > isolation.t_s + SAME_S  # beyond the longest exposure: told at the latest
     one = Variant(
         case=case,
         variant=variant,
         i_bolted_ka=ibf,
         i_arc_ka=float(tried.i_arc_ka[at]),
         factor=factor,
-        opens_at_s=isolation.t_s if t == isolation.t_s else max(isolation.t_s, fallen_s),  # beyond the longest exposure at the latest
+        opens_at_s=max(isolation.t_s, fallen_s) if falls_later else isolation.t_s,
         arc_time_s=t,
         device=decides,
         stage=deciding.stage if deciding else "",
@@ -358,6 +359,7 @@ def _variant(
         i_device_ka=deciding.i_device_ka if deciding else math.nan,
         energy_j_cm2=energy,
         boundary_mm=by.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
+        falls=falls_later,
     )
     return one, times
 
@@ -433,7 +435,7 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))
     elif math.isinf(slow.opens_at_s):
         line = f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case"
-        line += " once other ways have opened" if slow.followed else ""
+        line += " once the currents of generators have fallen" if slow.falls else " once other ways have opened" if slow.followed else ""
         told.append(Message(line, "does not operate", slow.device or "", grave=True))
     elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
         told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", EXPOSURE))

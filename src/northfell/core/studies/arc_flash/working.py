@@ -145,6 +145,8 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     note = "The full current is held until the last source is cut off." if others else ""
     if one.opens_at_s == LEAST_ARC_S:
         note = f"{note} No less than half a cycle, {LEAST_ARC_S:g} s, is credited here: a shorter time stands for heat alone.".strip()
+    if one.falls:
+        note = f"{note} At the latest: with what is left once the currents of generators have fallen.".strip()
     w.step(
         "Last source cut off",
         "tc",
