@@ -209,30 +209,26 @@ def _broken(line: str, room: float, least: float, bold: bool = False) -> list[st
     if taken <= room:
         return [line]
     room = min(room, 1.15 * taken / math.ceil(taken / room))  # about the same length each
-    words, found = line.split(" "), [""]
-    for word in words:
-        longer = f"{found[-1]} {word}".strip()
-        if found[-1] and width(longer, least, bold) > room:
-            found.append(word)
+    return _filled(line, least, room, bold)
+
+
+def _filled(text: str, size: float, room: float, bold: bool) -> list[str]:
+    """Words in lines that are as full as they can be."""
+    lines = [""]
+    for word in text.split():
+        longer = f"{lines[-1]} {word}".strip()
+        if lines[-1] and width(longer, size, bold) > room:
+            lines.append(word)
         else:
-            found[-1] = longer
-    return found
+            lines[-1] = longer
+    return lines
 
 
 def _paragraph(text: str, x: float, y: float, size: float, room: float, most: int) -> list[Shape]:
     """Words in so many lines at most, set smaller until they fit."""
-    words = text.split()
-    while True:
-        lines = [""]
-        for word in words:
-            longer = f"{lines[-1]} {word}".strip()
-            if lines[-1] and width(longer, size, True) > room:
-                lines.append(word)
-            else:
-                lines[-1] = longer
-        if len(lines) <= most or size < 1:
-            return [_line_of(line, x, y + 1.2 * size * i, size, room, bold=True) for i, line in enumerate(lines)]
+    while len(lines := _filled(text, size, room, bold=True)) > most and size > 1:
         size *= 0.95
+    return [_line_of(line, x, y + 1.2 * size * i, size, room, bold=True) for i, line in enumerate(lines)]
 
 
 def _code(dress: Dress, x: float, y: float, size: float) -> list[Shape]:
