@@ -26,11 +26,11 @@ FLAGS = [
 
 
 class Application:
-    """The application as a process of its own, which can be killed and started again on the same data. It is waited for once its address is asked for."""
+    """The application as a process of its own, which can be killed and started again on the same data. At first it is not waited for."""
 
     def __init__(self, data: Path) -> None:
         self.data = data
-        self.start()
+        self._launch(0)
 
     @cached_property
     def address(self) -> str:
@@ -41,6 +41,10 @@ class Application:
 
     def start(self, port: int = 0) -> None:
         vars(self).pop("address", None)
+        self._launch(port)
+        assert self.address
+
+    def _launch(self, port: int) -> None:
         command = [sys.executable, "-c", "from northfell.cli import main; main()", "demo", "--data", str(self.data), "--port", str(port), "--no-browser"]
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 

@@ -46,6 +46,7 @@ def test_proposed_settings_are_kept_whole_or_alone_and_show_what_was_found(clien
     page = settled(client, "/projects/1/settings-proposed?stage=coordination")
     assert "Instantaneous pickup 41" in page
     assert "above Q311" in page
+    assert post(client, "settings-proposed/keep?stage=coordination", number=9).status_code == 404
     kept = post(client, "settings-proposed/keep?stage=coordination", number=1)
     assert kept.status_code == 303
     (proposal,) = network(database).proposals
@@ -54,7 +55,6 @@ def test_proposed_settings_are_kept_whole_or_alone_and_show_what_was_found(clien
     assert "tc-found" in inside  # the curve as found stays visible
     assert all("−0.030" not in one for one in gaps(inside) if "Q31 above" in one)
     assert "tc-found" not in client.get("/projects/1/coordination?selected=Q31").text
-    assert post(client, "settings-proposed/keep?stage=coordination", 2, number=9).status_code == 404
 
 
 def test_the_order_of_opening_by_fault_and_case(client):  # noqa: F811

@@ -6,7 +6,7 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 
@@ -138,6 +138,7 @@ def _arrays(one: StateResults) -> object:
     return repr((groups, at, branches, ends, net.taking_part, net.v_nominal_kv.tolist(), net.held_back, net.windings, net.elements, net.state))
 
 
+@settings(max_examples=30)  # each solves many times
 @given(st.lists(EDITS, min_size=1, max_size=8))
 def test_what_an_edit_did_not_touch_is_taken_over_and_all_is_as_if_found_anew(edits):
     """After any sequence of edits, nodes, islands and what is under voltage are those of the network alone."""
