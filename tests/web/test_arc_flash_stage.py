@@ -91,6 +91,28 @@ def test_labels_are_printed_kept_and_only_those_that_changed_are_due(client, dat
     assert due(alone) == {("Blower MCC", "load")}
 
 
+def test_all_that_a_form_says_is_held_against_what_hangs_there(client, database):  # noqa: F811
+    """A device by another name changes the detailed label, and no other; another site limit those that tell it."""
+    here = "/projects/1/labels?stage=arc-flash"
+    client.post(here, data=asked("Filter hall\nline", "Blower MCC\nload", template="detailed"))
+    client.post(here, data=asked("Filter hall\nload"))
+    post(client, "elements/Q25/set/name?stage=arc-flash", value="Q25 new")
+    now = client.get(here).text
+    assert "Cleared by Q25 → Q25 new" in rows(now)["Filter hall", "line"]
+    assert {("Filter hall", "load"), ("Blower MCC", "load")}.isdisjoint(due(now))
+    post(client, "settings/limits.energy_breach_cal_cm2?stage=arc-flash", 2, value="30")
+    assert "Site limit 40 cal/cm² → 30 cal/cm²" in rows(client.get(here).text)["Filter hall", "load"]
+
+
+def test_a_plant_of_many_places_is_printed_from_one_form_and_what_cannot_be_printed_leaves_no_links(client, database):  # noqa: F811
+    many = [f"nowhere {k}\nload" for k in range(3000)]
+    form = {"key": [*many, "Blower MCC\nload"], "copies": [0] * 3000 + [1]}
+    assert "1 label on 1 page" in client.post("/projects/1/labels/preview?stage=arc-flash", data=form).text
+    wrong = asked("Filter hall\nline", code="true", address="https://northfell.example", stock="roll-warning")
+    assert client.post("/projects/1/labels?stage=arc-flash", data=wrong).status_code == 422
+    assert not readers.of_project(connect(database), 1)
+
+
 def test_the_preview_is_what_prints_and_says_why_it_cannot(client):  # noqa: F811
     here = "/projects/1/labels?stage=arc-flash"
     form = asked("Filter hall\nline", copies=3, language="de", stock="a4-8", outlines="true")

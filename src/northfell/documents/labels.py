@@ -105,12 +105,16 @@ class Label:
         return f"{self.working_distance_mm:.0f} mm"
 
 
-def said_by(label: Label) -> dict[str, str]:
-    """What a label says, by what it says it of: what is compared with the one that hangs there. Its date and remark are not."""
+FORM = "Form"
+
+
+def said_by(label: Label, form: str = "field") -> dict[str, str]:
+    """What a label of a form says, by what it says it of: what is compared with the one that hangs there. Its date and remark are not."""
     text = label.text()
     told = {"Signal word": text.signal, "Equipment": text.equipment, "Incident energy": f"{text.energy} {text.energy_unit}", "Working distance": label.distance}
     rests = {"Place": label.side_told or label.side, "Method": label.method, "Warnings": "; ".join(label.warnings), "State": label.state}
-    return told | dict(text.rows) | rests
+    limit = {"Site limit": f"{label.site_limit_cal_cm2:g} cal/cm²"} if label.danger else {}
+    return told | dict(text.rows) | limit | rests | (dict(text.details) if form == "detailed" else {}) | {FORM: form}
 
 
 def changes_since(was: Mapping[str, str], now: Mapping[str, str]) -> list[str]:

@@ -15,7 +15,7 @@ from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, meth
 from northfell.core.studies.arc_flash.by_voltage import BEYOND, METHOD
 from northfell.core.studies.arc_flash.result import coefficients_status
 from northfell.core.studies.arc_flash.solve import CONSTANT, EXPOSURE, ON_THE_LABEL
-from northfell.documents.labels import Label, changes_since, said_by, unprintable_in
+from northfell.documents.labels import FORM, Label, changes_since, said_by, unprintable_in
 from northfell.store.printed import Printed
 
 
@@ -165,5 +165,5 @@ def standing(network: Network, job: LabelJob, printed: Mapping[tuple[str, str], 
     for label in job.labels:
         bus = network.id_of_name[label.equipment]
         last = printed.get((bus, label.side))
-        made.append(Standing(label, bus, last, tuple(changes_since(last.said, said_by(label))) if last else ()))
+        made.append(Standing(label, bus, last, tuple(changes_since(last.said, said_by(label, last.said.get(FORM, "field")))) if last else ()))
     return sorted(made, key=lambda one: not one.due)

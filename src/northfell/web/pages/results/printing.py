@@ -6,7 +6,9 @@ from typing import Annotated, Any
 from urllib.parse import quote_plus
 
 from fastapi import APIRouter, Depends, File, Form, Query, Request, Response, UploadFile
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import RedirectResponse
+from pydantic import BaseModel, Field, ValidationError
 
 from northfell.app import printer
 from northfell.app.project.projects import Project, open_project
@@ -24,6 +26,7 @@ from northfell.web.shell.view import Looking, View
 
 router = APIRouter(prefix="/projects/{project_id}")
 MOST_PAGES = 4  # that are shown of a job
+MOST_PLACES = 20_000  # that a form tells of, most of them with no copy
 Name = Annotated[str, Form(max_length=60)]
 Length = Annotated[float, Form(ge=0, le=2000)]
 
@@ -37,19 +40,39 @@ class Filled:
     as_read: bool
 
 
-def filled(
-    key: Annotated[list[str] | None, Form(max_length=2000)] = None, copies: Annotated[list[int] | None, Form(max_length=2000)] = None,
-    template: Name = "field", stock: Name = FIRST, language: Name = "en", job: Annotated[str, Form(max_length=80)] = "",
-    remark: Annotated[str, Form(max_length=120)] = "", used: Annotated[int, Form(ge=0, le=1000)] = 0, code: Annotated[bool, Form()] = False,
-    address: Annotated[str, Form(max_length=200)] = "", logo: Annotated[bool, Form()] = False, outlines: Annotated[bool, Form()] = False,
-    as_read: Annotated[bool, Form()] = False,
-) -> Filled:  # fmt: skip
-    """What the form of a job says."""
-    keys, many = key or [], copies or []
-    if len(keys) != len(many) or any(n < 0 for n in many):
-        raise NetworkRefused([InputRefused("copies", len(many), "a number of copies, 0 or more, for each label", where="Labels")])
-    wanted = {"\n".join(k.splitlines()): n for k, n in zip(keys, many, strict=True)}  # however a browser writes the end of a line
-    return Filled(Asked(wanted, template, stock, language, job.strip(), remark, used, code, address.strip(), logo), outlines, as_read)
+class JobForm(BaseModel):
+    """The form of a job, as it is sent."""
+
+    key: list[str] = Field([], max_length=MOST_PLACES)
+    copies: list[Annotated[int, Field(ge=0)]] = Field([], max_length=MOST_PLACES)
+    template: str = Field("field", max_length=60)
+    stock: str = Field(FIRST, max_length=60)
+    language: str = Field("en", max_length=60)
+    job: str = Field("", max_length=80)
+    remark: str = Field("", max_length=120)
+    used: int = Field(0, ge=0, le=1000)
+    code: bool = False
+    address: str = Field("", max_length=200)
+    logo: bool = False
+    outlines: bool = False
+    as_read: bool = False
+
+
+async def filled(request: Request) -> Filled:
+    """What the form of a job says; it tells of every place, which are more fields than other forms may have."""
+    sent = await request.form(max_fields=2 * MOST_PLACES + 100)
+    lists = {"key": sent.getlist("key"), "copies": sent.getlist("copies")}
+    try:
+        form = JobForm.model_validate({**sent, **lists})
+    except ValidationError as error:
+        raise RequestValidationError([{**one, "loc": ("body", *one["loc"])} for one in error.errors()]) from None
+    if len(form.key) != len(form.copies):
+        raise NetworkRefused([InputRefused("copies", len(form.copies), "a number of copies, 0 or more, for each label", where="Labels")])
+    wanted = {"\n".join(k.splitlines()): n for k, n in zip(form.key, form.copies, strict=True)}  # however a browser writes the end of a line
+    asked = Asked(
+        wanted, form.template, form.stock, form.language, form.job.strip(), form.remark, form.used, form.code, form.address.strip(), form.logo
+    )  # fmt: skip
+    return Filled(asked, form.outlines, form.as_read)
 
 
 Form_ = Annotated[Filled, Depends(filled)]
@@ -85,7 +108,7 @@ def preview(request: Request, db: Db, view: Looking, form: Form_) -> Response:
     opened = open_project(db, view.project_id, view.proposal)
     seen: dict[str, Any] = {"pages": [], "many": 0, "refused": ""}
     try:
-        job, _ = _job(request, db, opened, form)
+        job, _ = _job(db, opened, _standing(request, opened), form)
         if problems := job.problems():
             raise NetworkRefused(problems)
         pages = job.pages()
@@ -99,9 +122,9 @@ def preview(request: Request, db: Db, view: Looking, form: Form_) -> Response:
 def print_them(request: Request, db: Db, view: Looking, form: Form_) -> Response:
     """The chosen labels as PDF; each is kept as printed, but those of a proposal, which is not installed."""
     opened = open_project(db, view.project_id, view.proposal)
+    job, those = _with_links(request, db, opened, form)
+    data = labels_pdf(job)
     with transaction(db):
-        job, those = _job(request, db, opened, form, make=True)
-        data = labels_pdf(job)
         _keep(db, opened, view, job, those, form)
     return file_answer(data, "application/pdf", f"labels-{slug(job.title)}.pdf")
 
@@ -113,26 +136,37 @@ def send(request: Request, db: Db, view: Looking, form: Form_) -> Response:
     if not address:
         raise NotFound("No label printer is connected: start the application with --printer and an address.")
     opened = open_project(db, view.project_id, view.proposal)
-    with transaction(db):
-        job, those = _job(request, db, opened, form, make=True)
-        data = labels_pdf(job)
-    printer.print_job(address, f"Arc-flash labels, {job.title}", person_of(db), data)
+    job, those = _with_links(request, db, opened, form)
+    printer.print_job(address, f"Arc-flash labels, {job.title}", person_of(db), labels_pdf(job))
     with transaction(db):
         _keep(db, opened, view, job, those, form)
     done = f"The label printer has taken {len(job.labels)} label{'s' if len(job.labels) != 1 else ''} on {len(job.pages())} pages."
     return _page(request, db, view, stock=form.asked.stock, language=form.asked.language, form=form.asked.template, done=done)
 
 
-def _job(request: Request, db: Connection, opened: Project, form: Filled, make: bool = False) -> tuple[Job, list[labels.Standing]]:
-    made = labels.labels_of(opened.network, request.app.state.results.of(opened))
-    job, those = printing.job_of(db, opened, labels.standing(opened.network, made, {}), form.asked, make)
+def _standing(request: Request, opened: Project) -> list[labels.Standing]:
+    return labels.standing(opened.network, labels.labels_of(opened.network, request.app.state.results.of(opened)), {})
+
+
+def _with_links(request: Request, db: Connection, opened: Project, form: Filled) -> tuple[Job, list[labels.Standing]]:
+    """A job that can be printed, with the links that its codes need; what takes long is computed before anything is written."""
+    standing = _standing(request, opened)
+    with transaction(db):
+        job, those = _job(db, opened, standing, form, make=True)
+        if problems := job.problems():
+            raise NetworkRefused(problems)
+    return job, those
+
+
+def _job(db: Connection, opened: Project, standing: list[labels.Standing], form: Filled, make: bool = False) -> tuple[Job, list[labels.Standing]]:
+    job, those = printing.job_of(db, opened, standing, form.asked, make)
     return (job if job.title else Job(**{**vars(job), "title": opened.title})), those
 
 
 def _keep(db: Connection, opened: Project, view: View, job: Job, those: list[labels.Standing], form: Filled) -> None:
     if not view.proposal:
         for one in those:
-            printed.put(db, opened.id, one.bus, one.label.side, person_of(db), form.asked.copies[one.key], job.title, said_by(one.label))
+            printed.put(db, opened.id, one.bus, one.label.side, person_of(db), form.asked.copies[one.key], job.title, said_by(one.label, job.template))
 
 
 @router.post("/labels/stock")
