@@ -477,3 +477,17 @@ def test_a_further_configuration_acts_beside_the_ones_before_it_alone():
     assert bus.configurations == ("VCB",)
     bus = element_from({"id": "B", **lv("B", electrode_configuration="VCB", electrode_configuration_2="VCB")})
     assert bus.configurations == ("VCB",)
+
+
+def test_where_the_model_gives_nothing_for_what_is_left_the_reduced_case_stays_reduced():
+    """Across 0.01 mm at 220 V there is an arc of 100 kA by the model, and none of the 30 kA that are left: taken as bolted, less the variation."""
+    supplies = [lv("S1", v_nominal_kv=0.22), lv("S2", v_nominal_kv=0.22), infeed("G1", "S1", 70.0), infeed("G2", "S2", 30.0)]
+    board = lv("B", **{**BOX, "v_nominal_kv": 0.22, "gap_mm": 0.01})
+    slow = {"trip_ir_a": 4000.0, "trip_isd_a": 40000.0}  # what is left does not reach its short-time stage
+    one = arc([*supplies, board, breaker("Q1", "S1", "B", "0.1"), breaker("Q2", "S2", "B", "0.4", **slow)]).location("B", "load")
+    followed = [v for v in one.variants if v.followed and len(v.followed.intervals) > 1]
+    assert {v.variant for v in followed} == {"full", "reduced"}
+    for v in followed:
+        left = v.followed.intervals[1]
+        assert left.i_fault_ka == pytest.approx(v.factor * left.i_bolted_ka)
+        assert (v.factor < 1) == (v.variant == "reduced")

@@ -11,8 +11,8 @@ from tests.core.studies.arc_flash.test_arc_flash import BOX
 
 from northfell.core.model.elements import SynchronousGenerator
 from northfell.core.network import compile_network
-from northfell.core.studies import short_circuit
-from northfell.core.studies.arc_flash import ARC_FLASH, enclosure_of, explain_energy, run
+from northfell.core.studies import short_circuit, trip_order
+from northfell.core.studies.arc_flash import ARC_FLASH, enclosure_of, energy, explain_energy, run
 from northfell.core.studies.arc_flash import by_voltage as by
 from northfell.core.studies.arc_flash.result import timeline
 from northfell.core.studies.short_circuit import left_of
@@ -150,3 +150,24 @@ def test_faults_with_what_is_left_are_those_of_a_larger_impedance():
     assert left_of(own.elements.values(), 0.5)["M"] < left_of(network.elements.values(), 0.5)["M"]
     assert studied(own).location("B", "load").worst.opens_at_s > studied(network).location("B", "load").worst.opens_at_s
     assert isinstance(network.elements["M"], SynchronousGenerator)
+
+
+def test_a_finding_does_not_say_that_a_device_opens_which_never_does():
+    network = plant({**REST, "i_high_a": 900.0, "t_high_s": 0.9}, **FALLS)
+    arc = studied(network)
+    told = [f.text for f in energy(arc, network.settings.limits.model_copy(update={"energy_close_cal_cm2": 0.1}))]
+    assert any("Q does not open." in line for line in told)
+    assert not any("Q opens" in line for line in told)
+
+
+def test_a_trip_order_says_that_the_current_of_a_generator_is_taken_as_constant_and_which_configuration_burns():
+    network = plant({**INVERSE}, **FALLS)
+    board = network.elements["B"].model_copy(update={"electrode_configuration_2": "HCB"})
+    network = network.model_copy(update={"elements": {**network.elements, "B": board}})
+    orders = trip_order.run(compile_network(network, "Normal", "short_circuit"))
+    at = orders.net.topology.bus_index["B"]
+    bolted = orders.at(at)
+    assert any("The current of M is taken as constant" in line for line in bolted.told)
+    arc = orders.at(at, orders.settings.model_copy(update={"current": "arcing"}))
+    assert any("the first of VCB, HCB" in line for line in arc.told)
+    assert not any("the first of" in line for line in bolted.told)

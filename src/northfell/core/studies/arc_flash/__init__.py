@@ -45,6 +45,7 @@ __all__ = [
     "Variant",
     "arcing_current_ka",
     "enclosure_of",
+    "energy",
     "energy_severity",
     "explain_energy",
     "incident_energy_j_cm2",

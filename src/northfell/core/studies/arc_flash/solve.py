@@ -196,8 +196,8 @@ class _Tried:
         """What opens one after the other for an arc at a place, each device by what is left, also of the currents of generators."""
 
         def arc_ka(ibf_ka: float) -> float:
-            i_arc_ka = factor * _arcing_current_ka(bus, ibf_ka)
-            return ibf_ka if math.isnan(i_arc_ka) else i_arc_ka  # too little for the model: taken as bolted
+            i_arc_ka = _arcing_current_ka(bus, ibf_ka)
+            return factor * (ibf_ka if math.isnan(i_arc_ka) else i_arc_ka)  # too little for the model: taken as bolted
 
         def solve(net: Compiled, passed_s: float) -> ShortCircuit:
             return short_circuit.run(net, self.faults.settings, left_of(net.taking_part.values(), passed_s) if passed_s else None)

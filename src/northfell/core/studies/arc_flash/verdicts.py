@@ -27,7 +27,13 @@ def energy(study: ArcFlash, limits: Limits) -> Iterator[Finding]:
         device = study.net.name(worst.device) if worst.device else "no device"
         severity = energy_severity(limits, worst.energy_cal_cm2)
         if severity:
-            opens = f"{device} opens in {figure(worst.opens_at_s, 3)} s." if math.isfinite(worst.opens_at_s) else f"{device} opens."
+            opens = (
+                f"{device} opens in {figure(worst.opens_at_s, 3)} s."
+                if math.isfinite(worst.opens_at_s)
+                else f"{device} does not open."
+                if worst.device
+                else "no device opens."
+            )
             known = math.isfinite(worst.energy_cal_cm2)
             text = f"{at}: the arc is never cut off, so that its energy has no bound."
             text = text if not known else f"{at}: {figure(worst.energy_cal_cm2, 3)} cal/cm² at {figure(bus.working_distance_mm)} mm; {opens}"

@@ -104,7 +104,7 @@ class _Held:
         times += [t for one in facing for t in _times(one, devices[one.device], self.order.buses[one.zone], self.i, self.kinds)]
         return Coordination(
             self.faults.net, self.settings, self.faults, devices, self.standing, tuple(pairs), tuple(of_rules), tuple(times), self.waits, self,
-            (settled[0], settled[1]), anew, {of: curve for of, curve in kept.drawn.items() if of[0] not in changed},
+            (settled[0], settled[1]), anew, {of: curve for of, curve in dict(kept.drawn).items() if of[0] not in changed},
         )  # fmt: skip
 
     def _looks_away(self, one: Standing, devices: Mapping[str, Device]) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from northfell.core.errors import CannotRun, InputRefused
-from northfell.core.model.elements import Bus, Fuse
+from northfell.core.model.elements import Bus, Fuse, SynchronousGenerator
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import ArcFlashSettings, arcing_current_ka, enclosure_of, reduction
@@ -89,6 +89,13 @@ class TripOrders:
             followed = replace(
                 followed, told=(*followed.told, f"{', '.join(quick)}: less than half a cycle stands for heat, and orders fuses; no arc is out before.")
             )
+        brings = dict.fromkeys(source for i in followed.intervals for source in i.of_sources)
+        if generators := [net.name(g) for g in brings if isinstance(net.elements[g], SynchronousGenerator)]:
+            told = f"The current of {', '.join(generators)} is taken as constant; it falls, and a device may be slower."
+            followed = replace(followed, told=(*followed.told, told))
+        at = net.elements[bus_id]
+        if asked.arc and isinstance(at, Bus) and len(at.configurations) > 1:
+            followed = replace(followed, told=(*followed.told, f"The arc is that of {at.configurations[0]}, the first of {', '.join(at.configurations)}."))
         return replace(followed, told=(*followed.told, *(f"Taken as never opening: {line}" for lines in not_set.values() for line in lines)))
 
     def _current(self, bus_id: str, settings: TripOrderSettings) -> Callable[[float], float]:

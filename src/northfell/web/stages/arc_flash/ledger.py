@@ -67,6 +67,9 @@ def earlier_table(look: Look) -> Ledger:
         cells = [*first, *energies, *(cell_of(record, n) if record[n] is not None else text("never") for n in rest)]
         rows.append(RowShown(look.network.id_of_name[record["bus"]], cells, "", record["side"]))
     note = f"{EDITION} is superseded: for comparison alone, its equations are not verified by a worked example, and no label goes by them."
+    note += " Currents are held as they are at first."
+    if left := len(made.arc.locations) - len(made.places):
+        note += f" {left} place{'s' if left > 1 else ''} without a result, or beyond its range, {'are' if left > 1 else 'is'} not listed."
     return Ledger([], heads_of(table, names), rows, note=note, export=table.name, spare=("Told", "x", "Of it", "Case", "Earthing"))
 
 
