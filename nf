@@ -43,7 +43,11 @@ case "${1:-}" in
     .venv/bin/ruff format --check .
     .venv/bin/oxlint --deny-warnings src/northfell/web/static/js
     .venv/bin/mypy
-    exec .venv/bin/python -m pytest "$@" ;;
+    if [ $# -gt 0 ]; then exec .venv/bin/python -m pytest "$@"; fi
+    failed=0
+    .venv/bin/python -m pytest -m "not browser" --numprocesses auto || failed=1
+    .venv/bin/python -m pytest -m browser || failed=1  # one after the other: they share the machine with an application and a browser
+    exit $failed ;;
   quick)
     set_up
     exec .venv/bin/python -m tools.quick ;;

@@ -1,11 +1,13 @@
 """A running application and a real browser. In CI a missing browser is a failure, elsewhere a skip with its reason."""
 
+import json
 import os
 import re
 import shutil
 import signal
 import subprocess
 import sys
+import time
 from functools import cached_property
 from pathlib import Path
 
@@ -25,46 +27,109 @@ FLAGS = [
 ]
 
 
-class Application:
-    """The application as a process of its own, which can be killed and started again on the same data. At first it is not waited for."""
+def pytest_collection_modifyitems(items):
+    for item in items:
+        if Path(__file__).parent in item.path.parents:
+            item.add_marker("browser")
 
-    def __init__(self, data: Path) -> None:
-        self.data = data
-        self._launch(0)
+
+NURSERY = """
+import json, os, signal, sys
+from northfell.cli import main
+import northfell.web.serve
+signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+for line in sys.stdin:
+    said, arguments = json.loads(line)
+    if (child := os.fork()) == 0:
+        signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+        os.setsid()
+        at = os.open(said, os.O_WRONLY | os.O_CREAT)
+        for stream in (1, 2):
+            os.dup2(at, stream)
+        os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+        sys.stdout.reconfigure(line_buffering=True)
+        os._exit(main(arguments) or 0)
+    print(child, flush=True)
+"""  # has imported all, and parts a process off for each application: quicker than a new one
+
+
+class Nursery:
+    """Where applications come from: all of them with the demo's data as they are when it is started for the first time."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.n = folder, 0
+        self.process = subprocess.Popen([sys.executable, "-c", NURSERY], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        first = Application(self, folder / "demo")
+        assert first.address
+        first.stop()
+
+    def parted(self, data: Path, port: int) -> tuple[int, Path]:
+        """The process of an application, and where it says its address."""
+        self.n += 1
+        said = self.folder / f"said-{self.n}"
+        self.process.stdin.write(json.dumps([str(said), ["demo", "--data", str(data), "--port", str(port), "--no-browser"]]) + "\n")
+        self.process.stdin.flush()
+        return int(self.process.stdout.readline()), said
+
+    def application(self) -> "Application":
+        """A new one; it is not waited for."""
+        data = self.folder / f"data-{self.n + 1}"
+        shutil.copytree(self.folder / "demo", data)
+        return Application(self, data)
+
+
+class Application:
+    """The application as a process of its own, which can be killed and started again on the same data."""
+
+    def __init__(self, nursery: Nursery, data: Path) -> None:
+        self.nursery, self.data = nursery, data
+        self.pid, self.said = nursery.parted(data, 0)
 
     @cached_property
     def address(self) -> str:
-        line = self.process.stdout.readline()
-        found = re.search(r"http://\S+", line)
-        assert found, line + self.process.stderr.read()
-        return found[0].removesuffix("/projects/1")
+        end = time.monotonic() + 60
+        while time.monotonic() < end and self._is_there():
+            if found := re.search(r"(http://\S+?)(/projects/1)?\s", self.said.read_text() if self.said.exists() else ""):
+                return found[1]
+            time.sleep(0.02)
+        raise AssertionError(f"the application did not start: {self.said.read_text() if self.said.exists() else ''}")
 
     def start(self, port: int = 0) -> None:
         vars(self).pop("address", None)
-        self._launch(port)
+        self.pid, self.said = self.nursery.parted(self.data, port)
         assert self.address
 
-    def _launch(self, port: int) -> None:
-        command = [sys.executable, "-c", "from northfell.cli import main; main()", "demo", "--data", str(self.data), "--port", str(port), "--no-browser"]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    def stop(self, by: signal.Signals = signal.SIGTERM) -> None:
+        os.kill(self.pid, by)
+        while self._is_there():
+            time.sleep(0.01)
 
     def kill(self) -> None:
-        self.process.send_signal(signal.SIGKILL)
-        self.process.wait()
+        self.stop(signal.SIGKILL)
+
+    def _is_there(self) -> bool:
+        try:
+            os.kill(self.pid, 0)
+        except ProcessLookupError:
+            return False
+        return True
 
 
 @pytest.fixture(scope="session")
 def spare(tmp_path_factory):
     """Applications, of which the next one starts while the one before is used."""
-    ready = [Application(tmp_path_factory.mktemp("application"))]
+    nursery = Nursery(tmp_path_factory.mktemp("applications"))
+    ready = [nursery.application()]
 
     def take() -> Application:
-        ready.append(Application(tmp_path_factory.mktemp("application")))
+        ready.append(nursery.application())
         return ready.pop(0)
 
     yield take
     for one in ready:
         one.kill()
+    nursery.process.stdin.close()
+    nursery.process.wait()
 
 
 @pytest.fixture

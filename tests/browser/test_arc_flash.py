@@ -1,10 +1,7 @@
 """The Arc flash stage in a real browser: the site limit is broken, what to change is computed, kept and seen; the slider tells other times."""
 
-import pytest
 from selenium.webdriver.support.ui import Select
 from tests.browser.test_walk import walk  # noqa: F401
-
-pytestmark = pytest.mark.browser
 
 
 def test_a_place_above_the_site_limit_is_cured_by_a_change_that_breaks_nothing(walk):  # noqa: F811

@@ -3,7 +3,6 @@
 import pytest
 from tests.browser.test_walk import Walk
 
-pytestmark = pytest.mark.browser
 PAGES = (
     "/", "/projects/1/network", "/projects/1/flow?selected=T3", "/projects/1/flow?tab=findings&selected=W411", "/projects/1/faults?selected=11+kV+board+A",
     "/projects/1/arc-flash?selected=Filter+hall&side=line", "/projects/1/findings", "/projects/1/states", "/projects/1/table/cable", "/projects/1/catalogue",

@@ -8,8 +8,6 @@ from selenium.webdriver import ActionChains
 from selenium.webdriver.common.keys import Keys
 from tests.browser.test_walk import walk  # noqa: F401
 
-pytestmark = pytest.mark.browser
-
 
 def handle(walk, field: str):  # noqa: F811
     return walk.one(f'#curve-sheet circle[data-field="{field}"]')

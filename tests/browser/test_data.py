@@ -2,13 +2,11 @@
 
 import urllib.request
 
-import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 from tests.browser.test_walk import Walk, walk  # noqa: F401
 
-pytestmark = pytest.mark.browser
 PASTE = """
 const grid = document.getElementById("grid"); grid.focus();
 const data = new DataTransfer(); data.setData("text/plain", arguments[0]);

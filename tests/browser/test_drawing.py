@@ -19,7 +19,8 @@ def hand(browser, application):
     made = Hand(browser, application)
     yield made
     errors = [entry["message"] for entry in browser.get_log("browser") if entry["level"] == "SEVERE"]
-    unheard = ("CONNECTION_REFUSED", "Failed to fetch") if made.application_was_away else ()  # what was asked of it meanwhile
+    # what was asked of it meanwhile, or was being answered when it went
+    unheard = ("net::ERR_CONNECTION_", "ERR_EMPTY_RESPONSE", "Failed to fetch") if made.application_was_away else ()
     assert [e for e in errors if not any(word in e for word in ("422", *unheard))] == []
 
 

@@ -8,7 +8,6 @@ from selenium.webdriver.support.ui import Select
 from tests.browser.test_flow import button, rows
 from tests.browser.test_walk import walk  # noqa: F401
 
-pytestmark = pytest.mark.browser
 DUTY = "/projects/1/faults?state=Generator+in+parallel&tab=duty"
 
 

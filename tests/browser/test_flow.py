@@ -1,11 +1,8 @@
 """The Flow stage in a real browser: findings that follow the tie, a pinned result, a finding followed to its element, a remedy tried inside a proposal."""
 
-import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select
 from tests.browser.test_walk import Walk, walk  # noqa: F401
-
-pytestmark = pytest.mark.browser
 
 
 def button(walk, says: str):  # noqa: F811

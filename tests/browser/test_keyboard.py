@@ -3,14 +3,12 @@
 import time
 
 import pypdf
-import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.keys import Keys
 from tests.browser.test_drawing import Hand
 
 from northfell.core.model.elements import Bus
 
-pytestmark = pytest.mark.browser
 LINES = [
     ("", "infeed 33 kV 12 kA, breaker, tx 33/11 10 MVA, breaker 800 A, bus 11 kV “Main”"),
     ("Main", "2x (breaker, relay, cable 240 al xlpe 350 m, tx 11/0.4 1 MVA, breaker 1600 A, bus “Works”)"),

@@ -1,10 +1,7 @@
 """What is asked for while another answer is still on its way: nothing is lost, nothing chosen is taken back."""
 
-import pytest
 from selenium.webdriver.support.ui import Select
 from tests.browser.test_walk import walk  # noqa: F401
-
-pytestmark = pytest.mark.browser
 
 # the first request whose method and address fit is answered late; `late` says whether it still is
 SLOW = """

@@ -16,8 +16,6 @@ from northfell.core.model.network import Sheet
 from northfell.drawing.layout import laid_out
 from northfell.store import connect
 
-pytestmark = pytest.mark.browser
-
 SHOWN_TEXTS = """const seen = (e) => getComputedStyle(e).display !== 'none';
 return [...document.querySelectorAll('#sheet text')].filter((t) => seen(t) && seen(t.parentElement))
   .map((t) => [t.textContent, Number(t.getAttribute('font-size')) * t.getScreenCTM().a, t.closest('a')?.getAttribute('class') ?? ''])"""

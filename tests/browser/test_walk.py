@@ -13,8 +13,6 @@ from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from northfell.formats import northfell_json
 
-pytestmark = pytest.mark.browser
-
 
 class Walk:
     """What a person does and sees."""

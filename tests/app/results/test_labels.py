@@ -229,7 +229,7 @@ def test_stock_on_which_the_panel_is_printed_takes_labels_of_that_word_alone():
     below = replace(label("Blower MCC"), equipment="Blower")
     text = pypdf.PdfReader(io.BytesIO(labels_pdf(job(below, stock="roll-warning")))).pages[0].extract_text()
     assert "WARNING" not in text
-    assert "4.6" in text
+    assert "7.6" in text
     with pytest.raises(NetworkRefused, match="labels that say WARNING"):
         labels_pdf(job(below, label("Filter hall"), stock="roll-warning"))
     with pytest.raises(NetworkRefused, match="in true size"):

@@ -10,6 +10,7 @@ from scipy.sparse import csc_array, csc_matrix
 from scipy.sparse.linalg import splu
 
 KLU: Any = import_module("PyKLU").Klu if find_spec("PyKLU") else None
+TOGETHER = 64  # right-hand sides at a time: SuperLU is several times slower where they do not fit into the cache
 MOST_RESIDUAL = 1e-9  # of the sizes that were subtracted: KLU gives a singular matrix no error, and the right-hand side as its answer
 
 
@@ -51,7 +52,13 @@ class Factorised:
         SingularMatrix
             If the answer is not finite.
         """
-        answer: NDArray[Any] = self.factors.solve(rhs, "T" if transposed else "N")
+        way, factors = "T" if transposed else "N", self.factors
+        if rhs.ndim == 1 or rhs.shape[1] <= TOGETHER:
+            answer: NDArray[Any] = factors.solve(rhs, way)
+        else:
+            answer = np.empty(rhs.shape, rhs.dtype, order="F")
+            for start in range(0, rhs.shape[1], TOGETHER):
+                answer[:, start : start + TOGETHER] = factors.solve(rhs[:, start : start + TOGETHER], way)
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer

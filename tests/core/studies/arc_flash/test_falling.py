@@ -10,6 +10,7 @@ from tests.conftest import network_of
 from tests.core.studies.arc_flash.test_arc_flash import BOX
 
 from northfell.core.model.elements import SynchronousGenerator
+from northfell.core.model.network import element_from
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit, trip_order
 from northfell.core.studies.arc_flash import ARC_FLASH, enclosure_of, energy, explain_energy, run
@@ -115,6 +116,18 @@ def test_beyond_the_longest_exposure_it_is_told_when_at_the_latest_a_device_open
         w = explain_energy(arc, one, v)
         assert w.result == pytest.approx(v.energy_cal_cm2)
         assert any("once the currents of generators have fallen" in step.note for step in w.steps)
+
+
+def test_a_stage_that_motors_hold_for_a_while_is_not_counted_on():
+    """It stays picked up by what motors add to the generator's fallen current, which they do not for long."""
+    motor = {"kind": "induction_motor", "name": "P", "bus": "G", "p_rated_kw": 1500.0, "v_rated_kv": 11.0, "efficiency_pct": 96.0, "power_factor": 0.9,
+             "ilr_over_ir": 6.0, "r_over_x": 0.1}  # fmt: skip
+    held = {"i_high_a": 300.0, "t_high_s": 1.5}
+    network = plant({**REST, **held}, **FALLS)
+    with_motor = network.model_copy(update={"elements": {**network.elements, "P": element_from({"id": "P", **motor})}})
+    alone, one = (studied(n).location("B", "load").variant("max", "full") for n in (network, with_motor))
+    assert alone.opens_at_s == one.opens_at_s == math.inf
+    assert one.energy_j_cm2 > alone.energy_j_cm2
 
 
 @given(st.floats(200, 1500), st.floats(0.05, 0.6), st.sampled_from(["IEC_SI", "IEC_VI", "IEC_EI", "high"]), st.floats(16, 40), st.floats(60, 250),

@@ -134,13 +134,13 @@ def test_a_change_of_which_nothing_is_known_in_another_state_does_not_cure(monke
     one, other = StateResults(network, "Normal"), StateResults(network, "Other").result(ARC_FLASH)
     asked = network, one.result(ARC_FLASH), one.result(COORDINATION), one.result(LOAD_FLOW), "B", "load", [other]
     assert any(r.cures for r in lessen(*asked))
-    as_it_is = lessening.run_arc_flash
+    as_it_is = lessening.again
 
-    def without(net, *given, **more):
-        found = as_it_is(net, *given, **more)
+    def without(arc, net, only):
+        found = as_it_is(arc, net, only)
         return found if net.state == "Normal" else replace(found, locations=())
 
-    monkeypatch.setattr(lessening, "run_arc_flash", without)
+    monkeypatch.setattr(lessening, "again", without)
     made = lessen(*asked)
     assert made
     assert not any(r.cures for r in made)

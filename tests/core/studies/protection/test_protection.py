@@ -77,7 +77,7 @@ def test_many_currents_at_once_are_each_one_alone(currents):
     for device in devices_of(skerrow_water().elements).values():
         together = device.opens_at_s(np.array(currents))
         assert together.tolist() == [pytest.approx(device.clearing(i).t_s) for i in currents]
-        for i, t, first in zip(currents, together, device.first_at(np.array(currents)), strict=True):
+        for i, t, first in zip(currents, together, device.interrupts(np.array(currents))[1], strict=True):
             assert device.functions[first].rests if math.isinf(t) else device.functions[first].stage_at(i) == device.clearing(i).stage
 
 

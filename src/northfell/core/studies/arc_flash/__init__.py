@@ -5,8 +5,9 @@ from northfell.core.studies.arc_flash.by_voltage import arcing_current_ka, incid
 from northfell.core.studies.arc_flash.earlier import EDITION, Earlier, compare
 from northfell.core.studies.arc_flash.equations import Enclosure
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, place_key
+from northfell.core.studies.arc_flash.seen import enclosure_of, reduction
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, enclosure_of, reduction, run, with_device
+from northfell.core.studies.arc_flash.solve import NO_ENCLOSURE, again, run, with_device
 from northfell.core.studies.arc_flash.verdicts import energy, energy_severity
 from northfell.core.studies.arc_flash.working import explain_energy
 from northfell.core.studies.record import Asked, OnRequest, Study
@@ -43,6 +44,7 @@ __all__ = [
     "Location",
     "NO_ENCLOSURE",
     "Variant",
+    "again",
     "arcing_current_ka",
     "enclosure_of",
     "energy",

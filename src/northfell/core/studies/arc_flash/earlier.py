@@ -3,6 +3,8 @@
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
 from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.studies.arc_flash.by_voltage import V_RANGE_KV
@@ -117,7 +119,10 @@ class Earlier:
 
 
 def compare(arc: ArcFlash) -> Earlier:
-    """Every place that has a result up to 15 kV by the earlier edition, with its own arcing currents and what clears them, currents held constant."""
+    """Every place that has a result up to 15 kV by the earlier edition, with its own arcing currents and what clears them.
+
+    Currents are held constant; those of motors, or none of them, by what clears later.
+    """
     faults, net = arc.faults, arc.faults.net
     every, lacking = devices_of(net.elements), lacking_of(net, "arc_flash")
     devices = {d: one for d, one in every.items() if d in net.taking_part and d not in lacking}
@@ -126,17 +131,22 @@ def compare(arc: ArcFlash) -> Earlier:
     those = [one for one in arc.locations if one.worst and V_RANGE_KV[0] <= (arc.bus(one).v_nominal_kv or 0.0) <= V_RANGE_KV[1]]
     found: dict[int, ByEarlier] = {}
     for case in CASES if those else ():
-        flows = faults.flows([one.faulted for one in those], case)
-        through = through_devices(flows, carried, wanted.more, wanted.elsewhere)
+        sets = []  # what flows at first, and without motors
+        for given in (faults, *([arc.bare] if arc.bare else [])):
+            flows = given.flows([one.faulted for one in those], case)
+            sets.append((np.abs(flows.ik_ka[:, 0]), through_devices(flows, carried, wanted.more, wanted.elsewhere)))
         for k, one in enumerate(those):
-            bus, ibf_ka = arc.bus(one), abs(complex(flows.ik_ka[k, 0]))
+            bus, ibf_ka = arc.bus(one), float(sets[0][0][k])
             voc, gap, distance = (float(v or math.nan) for v in (bus.v_nominal_kv, bus.gap_mm, bus.working_distance_mm))
             in_box, (grounded, earthing) = bus.electrode_configuration in IN_BOX, earthing_of(faults, one.faulted)
             for part in (1.0, REDUCED) if voc < LOW_KV else (1.0,):
                 i_arc_ka = part * arcing_current_ka(voc, ibf_ka, gap, in_box)
                 interest = zones.devices_of_interest(one.faulted)
-                seen = {d: through.at((n, k)).times(i_arc_ka / ibf_ka, arc=True) for n, d in enumerate(carried) if d in interest}
-                t_s = zones.isolate(one.faulted, {d: float(devices[d].interrupts_at_s(i)) for d, i in seen.items()}).t_s
+                t_s = 0.0
+                for i_bolted_ka, through in sets:
+                    share = part * arcing_current_ka(voc, float(i_bolted_ka[k]), gap, in_box) / float(i_bolted_ka[k])
+                    seen = {d: through.at((n, k)).times(share, arc=True) for n, d in enumerate(carried) if d in interest}
+                    t_s = max(t_s, zones.isolate(one.faulted, {d: float(devices[d].interrupts_at_s(i)) for d, i in seen.items()}).t_s)
                 lasts_s, normalized = exposure_s(arc.settings, t_s), normalized_j_cm2(i_arc_ka, gap, in_box, grounded)
                 energy, x = max((incident_energy_j_cm2(voc, normalized, distance, lasts_s, x), x) for x in exponents_of(bus))
                 boundary = max(boundary_mm(voc, normalized, lasts_s, x) for x in exponents_of(bus))

@@ -163,8 +163,10 @@ def arcing_current_ka(voc_kv: float, ibf_ka: float, box: Enclosure) -> float:
     ------
     IEEE 1584-2018, 4.4, 4.9, 4.10.
     """
+    if voc_kv <= 0.6:
+        return low_voltage_current_ka(intermediate_current_ka(box.configuration, 600, ibf_ka, box.gap_mm), ibf_ka, voc_kv)
     levels = [intermediate_current_ka(box.configuration, v, ibf_ka, box.gap_mm) for v in LEVELS_V]
-    return low_voltage_current_ka(levels[0], ibf_ka, voc_kv) if voc_kv <= 0.6 else interpolated(levels[0], levels[1], levels[2], voc_kv)
+    return interpolated(levels[0], levels[1], levels[2], voc_kv)
 
 
 def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> tuple[float, float]:

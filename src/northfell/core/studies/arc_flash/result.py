@@ -32,6 +32,7 @@ class Variant:
     i_device_ka: float
     energy_j_cm2: float
     boundary_mm: float
+    by_first_s: float | None = None  # with what motors bring it would be cut off then: sooner than it is counted
     falls: bool = False  # it opens later than by the first current, since those of generators fall; the energy is at its most by then
     followed: "Followed | None" = None  # where ways to the sources open one after the other, and what is left makes it worse than the first current does
 
@@ -67,6 +68,7 @@ class DeviceTime:
     opens_at_s: float
     stage: str
     fast: bool
+    bolted_ka: float  # through it, of a bolted fault, with all that flows at first
     sees: Through | None = None  # by which it opens, where the currents stay as they are
 
 
@@ -109,6 +111,7 @@ class ArcFlash:
     net: Compiled
     settings: ArcFlashSettings
     faults: ShortCircuit
+    bare: ShortCircuit | None  # without motors; none where there is none
     locations: tuple[Location, ...]
 
     def location(self, bus_id: str, side: str) -> Location | None:

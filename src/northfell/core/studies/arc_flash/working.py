@@ -11,7 +11,8 @@ from northfell.core.quantities import figure as f
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.by_voltage import LEE, METHOD, boundary_mm, by_lee, incident_energy_j_cm2
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, coefficients_status
-from northfell.core.studies.arc_flash.solve import enclosure_of, exposure_s, reduction
+from northfell.core.studies.arc_flash.seen import enclosure_of, full_arcing_current_ka, reduction
+from northfell.core.studies.arc_flash.solve import exposure_s
 from northfell.core.studies.protection import LEAST_ARC_S, devices_of
 from northfell.core.working import Equation, Working
 
@@ -129,22 +130,15 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     if one.followed:
         return _arc_time_by_intervals(w, study, location, one)
     if one.device is not None:
-        flow = study.faults.flows([location.faulted], one.case)
-        through = abs(complex(flow.of(one.device)[0, 0, 0]))
-        name = net.name(one.device)
-        w.given(f"I″k({name})", f"bolted current through {name}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
-        divides = "Arcing current divides like the bolted current; at the voltage of the device."
-        of_device = replace(THROUGH, symbol=f"I({name})")
-        i_device = of_device.note(w, f"Arcing current through {name}", divides, i_arc_ka=i_arc, through_ka=through, i_bolted_ka=one.i_bolted_ka)
-        sees = next((d.sees for d in location.devices if (d.case, d.variant, d.device) == (one.case, one.variant, one.device)), None)
-        device = devices_of(net.elements)[one.device]
-        device.clearing(device.along(np.asarray(i_device * 1000), sees), w)
+        _through_device(w, study, location, one, i_arc)
     others = [d for d in location.devices if (d.case, d.variant) == (one.case, one.variant) and d.device != one.device]
     for d in others:
         w.given(f"t({net.name(d.device)})", f"{net.name(d.device)} opens, {f(d.i_device_ka)} kA through it", d.opens_at_s, "s", d.stage)
     note = "The full current is held until the last source is cut off." if others else ""
     if one.opens_at_s == LEAST_ARC_S:
         note = f"{note} No less than half a cycle, {LEAST_ARC_S:g} s, is credited here: a shorter time stands for heat alone.".strip()
+    if one.by_first_s is not None:
+        note = f"{note} By what flows without motors; with their current it would be {f(one.by_first_s)} s.".strip()
     if one.falls:
         note = f"{note} At the latest: with what is left once the currents of generators have fallen.".strip()
     w.step(
@@ -166,11 +160,36 @@ def _arc_time(w: Working, study: ArcFlash, location: Location, one: Variant, i_a
     return t * 1000
 
 
+def _through_device(w: Working, study: ArcFlash, location: Location, one: Variant, i_arc: float) -> None:
+    """What the deciding device sees, and the time of its curve; without motors where that is later."""
+    net, faults, i_bolted = study.net, study.faults, one.i_bolted_ka
+    assert one.device is not None
+    name, without = net.name(one.device), ""
+    if one.by_first_s is not None:
+        assert study.bare is not None
+        faults, without = study.bare, " without motors"
+        i_bolted = float(faults.cases[one.case].ik_ka[location.faulted])
+        w.given("Ibf,0", "bolted current without motors", i_bolted, "kA", "their part is gone within cycles")
+        i_full = full_arcing_current_ka(study.bus(location), i_bolted)
+        numbers, note = f"{f(i_full, 5)} kA·{f(one.factor, 5)}", "By the same equations: no device is counted on to act by the current of motors."
+        i_arc = w.step("Arcing current without motors", "Iarc,0", "Iarc(Ibf,0)·factor", numbers, i_full * one.factor, "kA", "", note)
+    flow = faults.flows([location.faulted], one.case)
+    through = abs(complex(flow.of(one.device)[0, 0, 0]))
+    w.given(f"I″k({name})", f"bolted current through {name}{without}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
+    divides = "Arcing current divides like the bolted current; at the voltage of the device."
+    of_device = replace(THROUGH, symbol=f"I({name})")
+    i_device = of_device.note(w, f"Arcing current through {name}", divides, i_arc_ka=i_arc, through_ka=through, i_bolted_ka=i_bolted)
+    sees = next((d.sees for d in location.devices if (d.case, d.variant, d.device) == (one.case, one.variant, one.device)), None)
+    device = devices_of(net.elements)[one.device]
+    device.clearing(device.along(np.asarray(i_device * 1000), sees), w)
+
+
 def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one: Variant) -> float:
     """Ways to the sources that open one after the other: what flows in each interval, and how long the first current would do for its energy. Returns ms."""
     net, followed = study.net, one.followed
     assert followed is not None
-    solved = "network solved anew after each opening" + (", and as the currents of generators fall, to the end of the interval" if followed.falls else "")
+    solved = "network solved anew after each opening" + (", devices by what flows without motors" if study.bare else "")
+    solved += ", and as the currents of generators fall, to the end of the interval" if followed.falls else ""
     for k, i in enumerate(followed.intervals, 1):
         w.given(f"I{k}", f"arcing current from {f(i.from_s)} to {f(i.to_s)} s, of {f(i.i_bolted_ka)} kA bolted", i.i_fault_ka, "kA", solved)
     for d in location.devices:

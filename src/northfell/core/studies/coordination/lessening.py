@@ -16,8 +16,7 @@ from northfell.core.model.naming import Names
 from northfell.core.model.network import NORMAL, Network, Placement
 from northfell.core.quantities import figure
 from northfell.core.rules.typical import typical_for_missing
-from northfell.core.studies.arc_flash import ArcFlash, Location
-from northfell.core.studies.arc_flash import run as run_arc_flash
+from northfell.core.studies.arc_flash import ArcFlash, Location, again
 from northfell.core.studies.coordination.result import Coordination
 from northfell.core.studies.coordination.rule import RULES
 from northfell.core.studies.coordination.solve import run as run_coordination
@@ -133,7 +132,7 @@ def _in_all_states(asked: _Asked, one: EnergyRemedy, others: Sequence[ArcFlash])
     for arc in others:
         net = replace(arc.faults.net, elements=changed.in_state(arc.net.state))
         try:
-            left = _energy_at(run_arc_flash(net, arc.settings, replace(arc.faults, net=net), only=place), *place)
+            left = _energy_at(again(arc, net, place), *place)
         except NorthfellError:
             left = None
         if left is None and _energy_at(arc, *place) is not None:  # with the change nothing is known there any more
@@ -160,7 +159,7 @@ def _computed(asked: _Asked, title: str, change: Change, anew: bool, equipment: 
         elements = apply_completed(asked.network, change)[0].in_state(arc.net.state)
         net = replace(arc.faults.net, elements=elements)
         faults = replace(arc.faults, net=net)
-        after = run_arc_flash(net, arc.settings, faults, only=(location.bus_id, location.side)).location(location.bus_id, location.side)
+        after = again(arc, net, (location.bus_id, location.side)).location(location.bus_id, location.side)
         if after is None or after.worst is None or location.worst is None:
             return None
         if anew:

@@ -147,11 +147,14 @@ class Device:
         return first
 
     def interrupts_at_s(self, i: Amperes) -> Floats:
+        """When an arc behind it is out at many currents [A]."""
+        return self._out_at_s(self.opens_at_s(i))
+
+    def _out_at_s(self, t: Floats) -> Floats:
         """When an arc behind it is out: as it opens for certain, but by a fuse, or a trip of own points, no sooner than half a cycle.
 
         Less stands for heat alone: a time that the current before it is cut off would take to bring as much.
         """
-        t = self.opens_at_s(i)
         limits = isinstance(self.switch, Fuse) or self.switch.trip == OWN
         return np.maximum(t, LEAST_ARC_S) if limits else t
 
@@ -216,12 +219,16 @@ class Device:
         t, first = min(fastest.values(), key=lambda found: found[0] + found[1].adds_s)
         return Clearing(t + first.adds_s, first.stage_at(i), first.fast) if np.isfinite(t) else Clearing(t, first.rests)
 
-    def first_at(self, i: Amperes) -> NDArray[np.intp]:
-        """Which of its functions, by position, is the first to open it at many currents: that of `clearing`; of none, the first."""
+    def interrupts(self, i: Amperes) -> tuple[Floats, NDArray[np.intp]]:
+        """When an arc behind it is out at many currents, and which of its functions, by position, is the first to open it: that of `clearing`.
+
+        Of none, the first function; of a recloser that of a single trip.
+        """
         of_holder = list(dict.fromkeys(fn.holder.id for fn in self.functions))
         order = sorted(range(len(self.functions)), key=lambda k: of_holder.index(self.functions[k].holder.id))
         times = np.stack(np.broadcast_arrays(*(self.functions[k].opens_at_s(i) for k in order)))
-        return np.asarray(np.array(order, np.intp)[times.argmin(axis=0)])
+        first = np.asarray(np.array(order, np.intp)[times.argmin(axis=0)])
+        return self._out_at_s(self.opens_at_s(i) if self.reclosing else times.min(axis=0)), first
 
     def _all_trips(self, i: Amperes, w: Working | None) -> Clearing:
         """The trips of a recloser one after the other."""

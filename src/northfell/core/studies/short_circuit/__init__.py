@@ -13,7 +13,7 @@ from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.ieee_equations import LV_SOURCE, PARTING_CYCLES, crest_multiplier, remote_multiplier, rms_factor, rms_multiplier
 from northfell.core.studies.short_circuit.ieee_equations import SOURCE as IEEE_SOURCE
 from northfell.core.studies.short_circuit.open_conductors import OpenConductors, open_conductors
-from northfell.core.studies.short_circuit.result import CASES, FAULT_WORDS, ShortCircuit, by_component
+from northfell.core.studies.short_circuit.result import CASES, FAULT_WORDS, ShortCircuit, by_component, without_motors
 from northfell.core.studies.short_circuit.settings import SCHOOLS, ShortCircuitSettings
 from northfell.core.studies.short_circuit.solve import run
 from northfell.core.studies.short_circuit.working import explain_fault
@@ -62,5 +62,5 @@ __all__ = [
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
     "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "falls", "heat_of_direct_part", "left_of",
     "peak_current_ka", "peak_factor", "remote_multiplier",
-    "resistance_for", "rms_factor", "rms_multiplier", "run",
+    "resistance_for", "rms_factor", "rms_multiplier", "run", "without_motors",
 ]  # fmt: skip

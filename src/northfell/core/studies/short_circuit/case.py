@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from northfell.core.model.elements import Element
 from northfell.core.network import Compiled, switch_currents
@@ -298,8 +299,7 @@ class Case:
         known, raw = (replace_nan(values[at]) for values in (self.of(fault).sequences_pu, self.of(fault).raw_pu))
         sequences = 1 if fault == "3ph" else 3
         nodes = self.net.topology.node_of_bus
-        first = self.positive if fault == "3ph" else self.unbalanced_positive
-        networks = (first, self.negative, self.zero.network)[:sequences]
+        networks = (self.positive,) if fault == "3ph" else (self.unbalanced_positive, self.negative, self.zero.network)[:sequences]
         k, n_bus = len(at), len(nodes)
         collect = _Collected(self.net, k, sequences)
         left = np.zeros((n_bus, k, 3), complex)
@@ -308,13 +308,10 @@ class Case:
             i_units, v_units = self._from_converters(network, at, s, fault)
             v += v_units
             v[: len(self.net.topology.fed_node)][~self.net.topology.fed_node] = 0
-            driving = np.where(self.zero.loose[:, None], 0, v) if s == 2 else v
-            collect.wires(network, driving, s)
-            collect.paths(network, driving, s)
+            collect.network(network, np.where(self.zero.loose[:, None], 0, v) if s == 2 else v, s)
             collect.units(self.given.converters.elements, i_units, s)
             left[:, :, s] = np.where(nodes[:, None] >= 0, v[nodes], 0)
-        alive = np.array([self.net.topology.fed_bus(b) for b in range(n_bus)])
-        u = np.where(alive, self.no_load_pu[nodes], 0)
+        u = np.where(np.append(self.net.topology.fed_node, False)[nodes], self.no_load_pu[nodes], 0)
         with np.errstate(invalid="ignore", divide="ignore"):
             before = np.where(self._same_island(at), self.e_pu[at][None, :] * u[:, None] / u[at][None, :], 0)
         left[:, :, 0] += before
@@ -367,30 +364,34 @@ class _Collected:
         self.terminals = np.zeros((len(net.terminals.bus), k, sequences), complex)
         self.into_bus = np.zeros((len(net.topology.bus_ids), k, sequences), complex)
 
-    def _add(self, numbers: Ints, buses: Ints, i_pu: Complexes, s: int) -> None:
-        np.add.at(self.terminals[:, :, s], numbers, i_pu * self.i_base[buses][:, None])
-        np.add.at(self.into_bus[:, :, s], buses, -i_pu)
+    def _add(self, i_of_terminals: csr_array, v: Complexes, s: int) -> None:
+        """What some terminals draw [p.u.], a row each, of so many voltages or currents."""
+        drawn = i_of_terminals @ v
+        of_bus = csr_array((np.ones(len(drawn)), (self.net.terminals.bus, np.arange(len(drawn)))), shape=(len(self.into_bus), len(drawn)))
+        self.into_bus[:, :, s] -= of_bus @ drawn
+        self.terminals[:, :, s] += drawn * self.i_base[self.net.terminals.bus][:, None]
 
-    def wires(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
-        w = network.wires
-        if not len(w.z):
-            return
-        i = np.einsum("wij,wjf->wif", w.two_ports, v[w.nodes])
+    def network(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
+        """Currents of its wires and paths, of voltages (node, fault)."""
+        w, p = network.wires, network.paths
+        y, rows, columns = list[Complexes](), list[Ints](), list[Ints]()
         for side in (0, 1):
             outside = w.buses[:, side] >= 0
             numbers = numbers_of(self.net, [i for i, there in zip(w.ids, outside, strict=True) if there], w.terminals[outside, side])
-            self._add(numbers, w.buses[outside, side], i[outside, side], s)
-
-    def paths(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
-        p = network.paths
+            y += [w.two_ports[outside, side, other] for other in (0, 1)]
+            rows += [numbers, numbers]
+            columns += [w.nodes[outside, other] for other in (0, 1)]
         outside = p.buses >= 0
-        numbers = numbers_of(self.net, [i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside])
-        self._add(numbers, p.buses[outside], (v[p.nodes] * p.y[:, None])[outside], s)
+        y.append(p.y[outside])
+        rows.append(numbers_of(self.net, [i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside]))
+        columns.append(p.nodes[outside])
+        entries = np.concatenate(y), (np.concatenate(rows), np.concatenate(columns))
+        self._add(csr_array(entries, shape=(len(self.terminals), len(v))), v, s)
 
     def units(self, elements: Sequence[Element], i: Complexes, s: int) -> None:
         if elements:
-            buses = np.array([self.net.topology.bus_index[e.buses[0]] for e in elements], np.intp)
-            self._add(numbers_of(self.net, [e.id for e in elements], np.zeros(len(elements), np.intp)), buses, -i, s)
+            numbers = numbers_of(self.net, [e.id for e in elements], np.zeros(len(elements), np.intp))
+            self._add(csr_array((-np.ones(len(i)), (numbers, np.arange(len(i)))), shape=(len(self.terminals), len(i))), i, s)
 
     def switches(self, at: Ints, i_fault: Complexes) -> None:
         """Currents through closed switches, from what all else brings into the buses and what the fault draws."""

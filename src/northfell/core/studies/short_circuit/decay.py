@@ -1,4 +1,4 @@
-"""How the current of generators falls during a fault: what is left of it at an instant, and faults with no more than that."""
+"""How currents of machines fall during a fault: what is left of them at an instant, and faults with no more than that."""
 
 import math
 from collections.abc import Iterable, Mapping

@@ -7,13 +7,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from northfell.core.model.elements import Element
+from northfell.core.model.elements import Element, InductionMotor, StaticLoad, SynchronousMotor
 from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.selected import BLOCK
 from northfell.core.network.sequences import as_phases, phase_matrix
 from northfell.core.studies.short_circuit.at_own_bus import at_own_bus
 from northfell.core.studies.short_circuit.case import FAULTS, PHASES, SEQUENCES, TO_EARTH, Case, Flows
+from northfell.core.studies.short_circuit.decay import LEAST
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
@@ -272,6 +273,12 @@ class ShortCircuit:
                         z = complex(matrix[r, c])
                         rows.append((self.net.state, name, case, "phases", row, column, z if cmath.isfinite(z) else None))
         return build("impedances", _MATRIX, rows)
+
+
+def without_motors(faults: ShortCircuit) -> dict[str, float]:
+    """Nothing left of the motors that bring current into faults: it is gone within cycles."""
+    sources = (e for case in faults.cases.values() for e in case.given.sources.elements)
+    return {e.id: LEAST for e in sources if isinstance(e, InductionMotor | StaticLoad | SynchronousMotor)}
 
 
 def by_component(i: Complexes, components: Sequence[str], fault: str) -> Iterator[tuple[str, complex]]:

@@ -1,0 +1,221 @@
+"""What devices see of the arcs at all places of work, and when they open by that: by the first currents, and by what is left of them."""
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import cast
+
+import numpy as np
+
+from northfell.core.errors import InputRefused
+from northfell.core.model.elements import Bus, Element, SynchronousGenerator
+from northfell.core.network import Compiled
+from northfell.core.studies import short_circuit
+from northfell.core.studies.arc_flash import by_voltage as by
+from northfell.core.studies.arc_flash import equations as eq
+from northfell.core.studies.arc_flash.settings import ArcFlashSettings
+from northfell.core.studies.protection import Asked, Device, Isolation, Solved, Through, TripOrder, Zones, beside, follow, through_devices, wanted_by
+from northfell.core.studies.short_circuit import CASES, Flows, ShortCircuit, falls, left_of, without_motors
+
+INSTANTS_S = (0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.6, 0.8, 1.0, 1.5, 2.0, 3.0, 5.0)  # up to which currents of generators are those at the end
+WORTH_TELLING = 0.05  # of a fault
+SAME_S = 1e-6  # times that are taken as the same
+
+At = tuple[int, int, int]  # place, case, variant
+
+
+@dataclass(frozen=True)
+class Place:
+    """A location before it is computed: the bus with the enclosure, and the bus that is electrically faulted."""
+
+    bus: int  # whose enclosure, name and label it is
+    faulted: int  # the far side of the main for the line side
+    side: str  # load, or line of the first main, line 2 and 3 of further ones
+    waits: tuple[str, ...] = ()  # what keeps it back, and it alone
+    configuration: str = ""  # one of several that are found in it; empty: its first
+
+
+def enclosure_of(bus: Bus) -> eq.Enclosure:
+    """The enclosure data of a bus as the equations take them."""
+    sizes = [math.nan if v is None else v for v in (bus.box_height_mm, bus.box_width_mm, bus.box_depth_mm)]
+    return eq.Enclosure(bus.electrode_configuration or "", bus.gap_mm or math.nan, *sizes)
+
+
+def board_of(net: Compiled, place: Place) -> Bus:
+    """The board of a place, with the electrodes that are meant."""
+    bus = cast(Bus, net.elements[net.topology.bus_ids[place.bus]])
+    return bus.with_configuration(place.configuration)
+
+
+def reduction(settings: ArcFlashSettings, bus: Bus) -> float:
+    """Factor of the reduced arcing current at a bus: by the standard's variation, or the engineer's own share; beyond the model, by that share."""
+    if settings.variation == "own share" or by.by_lee(bus.v_nominal_kv or math.nan):
+        return 1 - settings.variation_pct / 100
+    return 1 - 0.5 * eq.variation_factor(bus.electrode_configuration or "", bus.v_nominal_kv or math.nan)
+
+
+def full_arcing_current_ka(bus: Bus, ibf_ka: float) -> float:
+    """Full arcing current; nan where the model gives none."""
+    try:
+        return by.arcing_current_ka(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus))
+    except InputRefused:
+        return math.nan
+
+
+class Places:
+    """All places of a state that are computed, with the devices that may cut them off."""
+
+    def __init__(self, net: Compiled, settings: ArcFlashSettings, devices: Mapping[str, Device], zones: Zones, places: list[Place]) -> None:
+        self.net, self.devices, self.zones, self.all = net, devices, zones, places
+        self.boards = [board_of(net, p) for p in places]
+        self.factor = [reduction(settings, bus) for bus in self.boards]
+        self.interest = [zones.devices_of_interest(p.faulted) for p in places]
+        closed = set(net.topology.closed_ids)
+        self.of_device: dict[str, list[int]] = {d: [] for d in devices if d in closed}  # the places that a device is asked about
+        for k, p in enumerate(places):
+            for d in dict.fromkeys((*self.interest[k], *zones.met_first(zones.zone_of_bus[p.faulted]))):
+                if d in self.of_device:
+                    self.of_device[d].append(k)
+
+
+class ByCurrents:
+    """Arcing currents, what devices see of them and when they open, by one set of fault currents: (place, case, variant)."""
+
+    def __init__(self, places: Places, faults: ShortCircuit, like: "ByCurrents | None" = None) -> None:
+        self.places, self.faults = places, faults
+        self.flows: list[Flows] = [
+            like.flows[c] if like and faults.cases[case] is like.faults.cases[case] else faults.flows([p.faulted for p in places.all], case)
+            for c, case in enumerate(CASES)
+        ]
+        n = len(places.all)
+        self.ibf_ka = np.stack([np.abs(f.ik_ka[:, 0]) for f in self.flows], axis=1) if n else np.zeros((0, len(CASES)))
+        i_arc = [[full_arcing_current_ka(bus, i) for i in row] for bus, row in zip(places.boards, self.ibf_ka.tolist(), strict=True)]
+        factors = np.array([[1.0, f] for f in places.factor]).reshape(n, 1, 2)
+        self.i_arc_ka = np.array(i_arc).reshape(n, len(CASES), 1) * factors
+        share = np.nan_to_num(self.i_arc_ka / self.ibf_ka[:, :, None])  # of which the model gives nothing no device is to be counted on
+        wanted = wanted_by(places.devices.values())
+        carried = list(places.of_device)
+        seen = beside([through_devices(f, carried, wanted.more, wanted.elsewhere).at((..., None)) for f in self.flows], (len(carried), 0, 0))
+        self._at: dict[str, dict[int, int]] = {}
+        self._through: dict[str, Through] = {}
+        self._opens_at_s: dict[str, np.ndarray] = {}
+        self._first_at: dict[str, np.ndarray] = {}
+        for row, (d, asked) in enumerate(places.of_device.items()):
+            if asked:
+                self._at[d] = {k: at for at, k in enumerate(asked)}
+                through = self._through[d] = seen.at((row, asked, slice(None), None)).times(share[asked], arc=True)
+                self._opens_at_s[d], self._first_at[d] = places.devices[d].interrupts(through)
+
+    def sees(self, device: str, at: At) -> bool:
+        """Whether a device carries anything that is to be asked about at a place."""
+        return device in self._at and at[0] in self._at[device]
+
+    def _row(self, device: str, at: At) -> At:
+        return self._at[device][at[0]], at[1], at[2]
+
+    def through(self, device: str, at: At) -> Through:
+        return self._through[device].at(self._row(device, at))
+
+    def i_device_ka(self, device: str, at: At) -> float:
+        return float(self._through[device].phase_a[self._row(device, at)]) / 1000
+
+    def opens_at_s(self, device: str, at: At) -> float:
+        return float(self._opens_at_s[device][self._row(device, at)])
+
+    def stage(self, device: str, at: At) -> tuple[str, bool]:
+        """By which stage a device opens, and whether that acts without waiting."""
+        one = self.places.devices[device]
+        if one.reclosing:
+            clearing = one.clearing(self.through(device, at))
+            return clearing.stage, clearing.fast
+        first = one.functions[self._first_at[device][self._row(device, at)]]
+        return (first.stage_at(self.through(device, at)), first.fast) if math.isfinite(self.opens_at_s(device, at)) else (first.rests, False)
+
+    def _times(self, at: At) -> dict[str, float]:
+        return {d: self.opens_at_s(d, at) for d in self.places.interest[at[0]] if d in self._at}
+
+    def isolation(self, at: At) -> Isolation:
+        """When a place is cut off, and by which device."""
+        return self.places.zones.isolate(self.places.all[at[0]].faulted, self._times(at))
+
+    def one_after_the_other(self, at: At, until_s: float) -> bool:
+        """Whether something on the ways to the sources opens before a place is cut off: what the devices left see is another current then."""
+        return any(t < until_s - SAME_S for t in self._times(at).values())
+
+
+class Tried:
+    """The arcs by the currents of the first cycle, and by what is left of them.
+
+    The current of motors is gone within cycles: no device is counted on to open by it, while the energy has it until the end. That of
+    generators falls, where it is known how it does.
+    """
+
+    def __init__(self, places: Places, faults: ShortCircuit, bare: ShortCircuit | None) -> None:
+        self.places = places
+        self.first = ByCurrents(places, faults)
+        self.less = ByCurrents(places, bare, self.first) if bare else None
+        left = left_of(self.elements, math.inf)
+        self.fallen = ByCurrents(places, short_circuit.run(faults.net, faults.settings, {**without_motors(faults), **left})) if left else None
+        self._solved = Solved()
+
+    @property
+    def elements(self) -> Iterable[Element]:
+        return self.first.faults.net.taking_part.values()
+
+    def counted(self, at: At) -> tuple[ByCurrents, Isolation, Isolation]:
+        """By which currents a place is cut off: by those without motors, where that is later; and when by the first ones."""
+        by_first = self.first.isolation(at)
+        if self.less is not None and (later := self.less.isolation(at)).t_s > by_first.t_s + SAME_S:
+            return self.less, later, by_first
+        return self.first, by_first, by_first
+
+    def motors_ka(self, at: At) -> float:
+        """What motors bring at a place."""
+        if self.less is None:
+            return 0.0
+        first, less = (complex(one.flows[at[1]].ik_ka[at[0], 0]) for one in (self.first, self.less))
+        return abs(first - less)
+
+    def once_fallen_s(self, at: At) -> float:
+        """When a place would be cut off by what flows once the currents of generators have fallen; 0 where it is not known that they do."""
+        return self.fallen.isolation(at).t_s if self.fallen else 0.0
+
+    @property
+    def instants_s(self) -> tuple[float, ...]:
+        """When the currents of generators are found anew."""
+        return INSTANTS_S if self.fallen else ()
+
+    def followed(self, at: At, case: str, factor: float) -> TripOrder:
+        """What opens one after the other for an arc at a place, each device by what is left, also of the currents of generators; without motors."""
+        bus = self.places.boards[at[0]]
+        faults = (self.less or self.first).faults
+        gone = without_motors(self.first.faults)
+
+        def arc_ka(ibf_ka: float) -> float:
+            i_arc_ka = full_arcing_current_ka(bus, ibf_ka)
+            return factor * (ibf_ka if math.isnan(i_arc_ka) else i_arc_ka)  # too little for the model: taken as bolted
+
+        def solve(net: Compiled, passed_s: float) -> ShortCircuit:
+            return short_circuit.run(net, faults.settings, {**gone, **(left_of(net.taking_part.values(), passed_s) if passed_s else {})})
+
+        place = self.places.all[at[0]]
+        asked = Asked(faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False, instants_s=self.instants_s)
+        return follow(faults, asked, solve, dict(self.places.devices), self._solved)
+
+    def generators(self, k: int) -> list[str]:
+        """The generators that bring a part of the fault at a place worth telling, and of which it is not known how it falls."""
+        return [name for name, tells in self._brings.items() if tells[k]]
+
+    @cached_property
+    def _brings(self) -> dict[str, np.ndarray]:
+        """At which places each generator brings a part of the fault worth telling."""
+        net, found = self.first.faults.net, {}
+        for g in (e for e in self.elements if isinstance(e, SynchronousGenerator) and not falls(e)):
+            at = net.topology.bus_index[g.buses[0]]
+            parts = (
+                flows.largest_of(g.id)[0] * net.v_nominal_kv[at] / net.v_nominal_kv[np.asarray(flows.buses)] > WORTH_TELLING * np.abs(flows.ik_ka[:, 0])
+                for flows in self.first.flows
+            )
+            found[g.name] = np.logical_or.reduce(list(parts))
+        return found
