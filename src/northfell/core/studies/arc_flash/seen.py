@@ -9,7 +9,7 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import InputRefused
-from northfell.core.model.elements import Bus, Element, SynchronousGenerator
+from northfell.core.model.elements import Bus, Element, Inverter, SynchronousGenerator
 from northfell.core.network import Compiled
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import by_voltage as by
@@ -70,11 +70,13 @@ class Places:
         self.net, self.devices, self.zones, self.all = net, devices, zones, places
         self.boards = [board_of(net, p) for p in places]
         self.factor = [reduction(settings, bus) for bus in self.boards]
-        self.interest = [zones.devices_of_interest(p.faulted) for p in places]
+        self.interest = [
+            list(dict.fromkeys((*zones.devices_of_interest(p.faulted), *zones.met_first(zones.zone_of_bus[p.faulted])))) for p in places
+        ]  # fmt: skip
         closed = set(net.topology.closed_ids)
         self.of_device: dict[str, list[int]] = {d: [] for d in devices if d in closed}  # the places that a device is asked about
-        for k, p in enumerate(places):
-            for d in dict.fromkeys((*self.interest[k], *zones.met_first(zones.zone_of_bus[p.faulted]))):
+        for k in range(len(places)):
+            for d in self.interest[k]:
                 if d in self.of_device:
                     self.of_device[d].append(k)
 
@@ -205,17 +207,28 @@ class Tried:
 
     def generators(self, k: int) -> list[str]:
         """The generators that bring a part of the fault at a place worth telling, and of which it is not known how it falls."""
-        return [name for name, tells in self._brings.items() if tells[k]]
+        return [name for name, tells in self._generators.items() if tells[k]]
+
+    def followers(self, k: int) -> list[str]:
+        """The inverters that bring such a part, and follow a network which is gone once its last source is cut off."""
+        return [name for name, tells in self._followers.items() if tells[k]]
 
     @cached_property
-    def _brings(self) -> dict[str, np.ndarray]:
-        """At which places each generator brings a part of the fault worth telling."""
+    def _generators(self) -> dict[str, np.ndarray]:
+        return self._bring(e for e in self.elements if isinstance(e, SynchronousGenerator) and not falls(e))
+
+    @cached_property
+    def _followers(self) -> dict[str, np.ndarray]:
+        return self._bring(e for e in self.elements if isinstance(e, Inverter) and not e.feeds)
+
+    def _bring(self, those: Iterable[Element]) -> dict[str, np.ndarray]:
+        """At which places each of some sources brings a part of the fault worth telling."""
         net, found = self.first.faults.net, {}
-        for g in (e for e in self.elements if isinstance(e, SynchronousGenerator) and not falls(e)):
-            at = net.topology.bus_index[g.buses[0]]
+        for e in those:
+            at = net.topology.bus_index[e.buses[0]]
             parts = (
-                flows.largest_of(g.id)[0] * net.v_nominal_kv[at] / net.v_nominal_kv[np.asarray(flows.buses)] > WORTH_TELLING * np.abs(flows.ik_ka[:, 0])
+                flows.largest_of(e.id)[0] * net.v_nominal_kv[at] / net.v_nominal_kv[np.asarray(flows.buses)] > WORTH_TELLING * np.abs(flows.ik_ka[:, 0])
                 for flows in self.first.flows
             )
-            found[g.name] = np.logical_or.reduce(list(parts))
+            found[e.name] = np.logical_or.reduce(list(parts))
         return found

@@ -27,6 +27,11 @@ class ArcFlashSettings(StudySettings):
         "Lee", label="Above 15 kV", section="Arc flash", source="R. H. Lee",
         meaning="Lee's equation for an arc in open air, theoretical and marked as such, or no result: the model ends at 15 kV."
     )
+    changing: Literal["worse of both", "intervals"] = param(
+        "worse of both", label="Where sources open one after the other", section="Arc flash", source="IEEE 1584-2018, 6.9",
+        meaning="The energy is the sum over the intervals, each with the current that is left, and no less than with the first current until the "
+        "last source is cut off; or it is that sum alone, as the standard has it."
+    )
     two_second_rule: bool = param(
         True, label="Two-second rule", section="Arc flash", source="IEEE 1584-2018, 6.9",
         meaning="Exposure is taken as at most the time below, where the worker can leave. An engineering choice."

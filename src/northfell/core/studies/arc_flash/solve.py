@@ -28,11 +28,13 @@ NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
 ONE_BY_ONE = "ways to the sources open one after the other"  # code: what is left drives the devices slower
 MOTORS = "the current of motors is gone within cycles"  # the same, by what flows without them
+SUMMED = "the energy is the sum over the intervals, each with the current that is left"
 FALL = "currents of generators fall, ways to the sources open"  # the same, where that is followed too
 BREAKS_TOO_MUCH = "asked to break more than it is rated for"
 CONSTANT = "generator current taken as constant"
 EXPOSURE = "clears in # s; exposure taken as # s"
-ON_THE_LABEL = (EXPOSURE, CONSTANT, BEYOND)  # what a label says beside all that is grave
+GOES_ON = "inverters may go on"
+ON_THE_LABEL = (EXPOSURE, CONSTANT, GOES_ON, SUMMED, BEYOND)  # what a label says beside all that is grave
 NOTICED = 1.01  # times longer: less is not worth a line
 SAME = 1e-9  # parts of an energy that are taken as the same
 
@@ -188,7 +190,7 @@ def _location(settings: ArcFlashSettings, tried: Tried, place: Place, k: int) ->
                 return _beyond_model(bus, place, float(first.ibf_ka[k, c]))
             found.append(one)
             times += device_times
-    warnings = [*_warnings(first.faults.net, settings, place, bus, found), *_of_devices(tried, place, bus, found, times), *_of_generators(tried, k)]
+    warnings = [*_warnings(first.faults.net, settings, place, bus, found), *_of_devices(tried, place, bus, found, times), *_of_sources(tried, k)]
     worst = max(found, key=lambda v: (v.energy_j_cm2, v.variant == "full"))
     found.sort(key=lambda v: v is not worst)
     return Location(bus.id, place.faulted, place.side, True, tuple(found), tuple(times), tuple(warnings), configuration=place.configuration)
@@ -198,7 +200,7 @@ def _variant(settings: ArcFlashSettings, tried: Tried, bus: Bus, at: At, case: s
     """One of the four: full or reduced current, maximum or minimum case. The current is held until the last source is cut off.
 
     When that is goes by what devices see without motors, where it is later so. Where ways to the sources open one after the other, the
-    devices left are followed with what they then see; the worse of both counts.
+    devices left are followed with what they then see; the worse of both counts, or the sum over the intervals where the project asks for that.
     """
     voc, box, distance = bus.v_nominal_kv or math.nan, enclosure_of(bus), bus.working_distance_mm or math.nan
     ibf, factor = float(tried.first.ibf_ka[at[0], at[1]]), 1.0 if variant == "full" else tried.places.factor[at[0]]
@@ -207,11 +209,12 @@ def _variant(settings: ArcFlashSettings, tried: Tried, bus: Bus, at: At, case: s
     energy = by.incident_energy_j_cm2(voc, ibf, box, distance, t * 1000, factor) if math.isfinite(t) else math.inf
     fallen_s = tried.once_fallen_s(at)
     changes = seen.one_after_the_other(at, isolation.t_s) or fallen_s > isolation.t_s + SAME_S
-    if math.isfinite(t) and t == isolation.t_s and changes:
+    summed = settings.changing == "intervals" and (changes or tried.fallen is not None)
+    if (math.isfinite(t) and t == isolation.t_s and changes) or summed:
         order = tried.followed(at, case, factor)
         arc = (bus, ibf, distance, factor, tried.motors_ka(at))
-        if (worse := _worse(settings, order, arc, energy, (isolation.t_s, by_first.t_s), tried.instants_s)) is not None:
-            return _by_what_is_left(tried, at, order, worse, case, variant, arc, isolation.first_met)
+        if (found := _followed(settings, order, arc, energy, (isolation.t_s, by_first.t_s), tried.instants_s)) is not None:
+            return _by_what_is_left(tried, at, order, found, case, variant, arc, isolation.first_met)
     decides = isolation.device
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
     times = [_device_time(tried.first, seen, d, at, case, variant) for d in listed if seen.sees(d, at)]
@@ -247,10 +250,12 @@ def _device_time(first: ByCurrents, seen: ByCurrents, device: str, at: At, case:
 Arc = tuple[Bus, float, float, float, float]  # board, bolted current [kA], working distance [mm], factor of the arcing current, what motors bring [kA]
 
 
-def _worse(
+def _followed(
     settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float, times_s: tuple[float, float], instants_s: tuple[float, ...]
 ) -> Followed | None:  # fmt: skip
     r"""The arc interval by interval, where it then brings more energy, or lasts longer, than with every device at the current that it sees first.
+
+    Where the project asks for the sum over the intervals, always.
 
     .. math:: E = \sum_k e(I_k)\,\Delta t_k, \qquad t_{counts} = E / e(I_1)
 
@@ -278,6 +283,8 @@ def _worse(
         energies.append(lasts * _rate(arc, max(before_ka, i_ka) if fell else i_ka, first))
         before_ka = i_ka
     total = sum(energies)
+    if settings.changing == "intervals":
+        return Followed(tuple(kept), float(total / first), times_s[1], tuple(energies), bool(instants_s))
     if total <= energy * (1 + SAME) and end <= exposure_s(settings, times_s[0]) + SAME_S:
         return None
     return Followed(tuple(kept), float(max(total, energy) / first), times_s[1], tuple(energies), bool(instants_s))
@@ -318,9 +325,10 @@ def _by_what_is_left(
         return DeviceTime(case, variant, device, i_ka, t_s, by_what, fast=False, bolted_ka=bolted * max(at_first, i_ka))
 
     opened = [opening(s.device, s.i_a / 1000, s.t_s, s.reason) for s in order.steps if not s.closes]
-    stay = [d for d in first_met if first.sees(d, at) and d not in {s.device for s in order.steps}]
+    ways = dict.fromkeys((*first_met, *(tried.places.interest[at[0]] if math.isinf(order.cleared_s) else ())))
+    stay = [d for d in ways if first.sees(d, at) and d not in {s.device for s in order.steps}]
     opened += [opening(d, (tried.less or first).i_device_ka(d, at), math.inf, "") for d in stay]
-    last = opened[-1] if stay and math.isinf(order.cleared_s) else next((d for d in reversed(opened) if math.isfinite(d.opens_at_s)), None)
+    last = next((d for d in reversed(opened) if math.isfinite(d.opens_at_s) != math.isinf(order.cleared_s)), None)
     ended = math.isfinite(worse.counts_s)
     one = Variant(
         case=case, variant=variant, i_bolted_ka=ibf, i_arc_ka=float(first.i_arc_ka[at]), factor=factor, opens_at_s=order.cleared_s,
@@ -338,6 +346,10 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
     for case in CASES:
         ibf = next(v.i_bolted_ka for v in found if v.case == case)
         told += [t for t in by.out_of_range(voc, ibf, box, bus.working_distance_mm or math.nan) if t not in told]
+    if settings.changing == "intervals" and any(v.followed for v in found):
+        for left in (i.i_bolted_ka for v in found if v.followed for i in v.followed.intervals[1:]):
+            told += [t for t in by.out_of_range(voc, left, box, bus.working_distance_mm or math.nan) if t.code not in [one.code for one in told]]
+        told.append(Message(SUMMED, SUMMED))
     slow = max(found, key=lambda v: v.opens_at_s)
     if slow.device is None and math.isinf(slow.opens_at_s):
         told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))
@@ -350,10 +362,18 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
         told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", EXPOSURE))
     if len({v.device for v in found}) == 1 and any(v.fast for v in found) and len({v.stage for v in found if v.device}) > 1:
         told.append(Message(ONE_CASE, ONE_CASE))
+    told += _later_than_by_the_first(net, found)
+    if not bus.mains and place.side == "load" and bus.bus_kind == "switchboard":
+        told.append(Message(NO_MAIN, NO_MAIN))
+    return told
+
+
+def _later_than_by_the_first(net: Compiled, found: list[Variant]) -> list[Message]:
+    """Which device opens later than by the current that it sees first, by what is left of it."""
+    told = []
     for v in found:
-        if v.followed and v.device and math.isfinite(v.opens_at_s):
-            by_first = f"{v.followed.by_the_first_s:.3g} s by the current it sees first"
-            opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, {by_first}"
+        if v.followed and v.device and math.isfinite(v.opens_at_s) and abs(v.opens_at_s - v.followed.by_the_first_s) > (NOTICED - 1) * v.opens_at_s:
+            opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, {v.followed.by_the_first_s:.3g} s by the current it sees first"
             line = f"{FALL if v.followed.falls else ONE_BY_ONE}: {opens} ({v.variant} current, {v.case}imum case)"
             told.append(Message(line, ONE_BY_ONE, v.device))
             break
@@ -362,8 +382,6 @@ def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus,
             opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, with it at {v.by_first_s:.3g} s"
             told.append(Message(f"{MOTORS}: {opens} ({v.variant} current, {v.case}imum case)", MOTORS, v.device))
             break
-    if not bus.mains and place.side == "load" and bus.bus_kind == "switchboard":
-        told.append(Message(NO_MAIN, NO_MAIN))
     return told
 
 
@@ -390,9 +408,14 @@ def _leads_to_a_location(net: Compiled, device: str, bus: Bus) -> bool:
     return any(isinstance(o, Bus) and o.electrode_configuration is not None for o in others)
 
 
-def _of_generators(tried: Tried, k: int) -> list[Message]:
-    if not (names := tried.generators(k)):
-        return []
-    brings = "brings" if len(names) == 1 else "bring"
-    line = f"the current that {', '.join(names)} {brings} is taken as constant; it falls, and a device may be slower than told"
-    return [Message(line, CONSTANT)]
+def _of_sources(tried: Tried, k: int) -> list[Message]:
+    """What is not known of the sources that bring a part worth telling."""
+    told = []
+    if names := tried.generators(k):
+        brings = "brings" if len(names) == 1 else "bring"
+        line = f"the current that {', '.join(names)} {brings} is taken as constant; it falls, and a device may be slower than told"
+        told.append(Message(line, CONSTANT))
+    if names := tried.followers(k):
+        line = f"{', '.join(names)} may go on bringing current until stopped once the last other source is cut off: that is not counted"
+        told.append(Message(line, GOES_ON))
+    return told

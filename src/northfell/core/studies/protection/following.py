@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from northfell.core.model.elements import Element
+from northfell.core.model.elements import Element, Inverter
 from northfell.core.network import Compiled, compile_network
 from northfell.core.studies.protection.devices import Device, Wanted, devices_of, wanted_by
 from northfell.core.studies.protection.functions import Function
@@ -142,6 +142,12 @@ class _Loop:
             net = self.faults.net
             bus = net.topology.bus_index.get(self.asked.bus_id, -1)
             if bus < 0 or not net.topology.fed_bus(bus):
+                if bus >= 0 and net.is_held_back(bus):
+                    self.intervals.append(self._held_on(bus))
+                    self.told.append(
+                        "What is left is not solved for: inverters alone hold on, with all that they can bring, and nothing is counted on to open."
+                    )
+                    return self._made(math.inf)
                 if not self.closes:
                     return self._made(ended)
                 running = self._close(running, {})
@@ -174,6 +180,17 @@ class _Loop:
             self._is_now(until)
         self.told.append(f"Given up after {MOST_EVENTS} openings.")
         return self._made(math.inf)
+
+    def _held_on(self, bus: int) -> Interval:
+        """From now on without end: what inverters bring into a fault, their currents added as numbers; where it is not for them, as much as before."""
+        net = self.faults.net
+        held = [one for one in net.held_back if bus in one.buses]
+        brings: dict[str, float] = {}
+        for e in net.elements.values():
+            if isinstance(e, Inverter) and net.topology.live[e.id] and any(net.topology.bus_index[e.bus] in one.buses for one in held):
+                brings[e.id] = (e.ik_over_ir or 0.0) * (e.s_rated_mva or 0.0) * e.count / (math.sqrt(3) * float(net.v_nominal_kv[bus]))
+        i_ka = self.bolted_ka if any(one.lacking for one in held) else sum(brings.values())
+        return Interval(self.now, math.inf, i_ka, self.asked.current_ka(i_ka) if i_ka > 0 else 0.0, brings, {})
 
     def _falls_at(self) -> float:
         """Up to when currents are taken as they are; as they will be by then, since a device is not to be credited with more."""
