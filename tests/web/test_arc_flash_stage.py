@@ -267,3 +267,18 @@ def test_the_earlier_edition_stands_beside_for_comparison_and_leaves_as_a_table(
     assert told.status_code == 200
     assert "energy_2002_cal_cm2" in told.text.splitlines()[0] or "Energy, 2002" in told.text.splitlines()[0]
     assert "2002" not in client.get("/projects/1/arc-flash?selected=Filter+hall").text.split('class="label-preview"')[1].split("</svg>")[0]
+
+
+def test_the_timeline_of_a_place_begins_with_the_chain_from_its_sources_to_the_boundary(client):  # noqa: F811
+    page = settled(client, "/projects/1/arc-flash?selected=Filter+hall&side=line&tab=timeline")
+    chain = re.search(r'<ol class="chain".*?</ol>', page, re.DOTALL)[0]
+    links = [unescape(re.sub(r"<[^>]+>", " ", one)).split() for one in chain.split("<li>")[1:]]
+    heads = ["Infeed A", "Bolted, line side", "Arcing current", "Through Q25", "Q25 opens", "Incident energy", "Boundary"]
+    assert [" ".join(words)[: len(head)] for words, head in zip(links, heads, strict=True)] == heads
+    assert links[5][2:4] == ["44.6", "cal/cm²"]
+    brings = [float(x) for x in re.findall(r"\d+\.\d+", " ".join(links[0]))]
+    bolted = float(re.search(r"\d+\.\d+", " ".join(links[1]))[0])
+    assert bolted <= sum(brings) < 1.1 * bolted  # magnitudes, of which all but a hundredth is named
+    for working in (unescape(w) for w in re.findall(r'hx-get="([^"]*working[^"]*)"', chain)):
+        assert "<h1" in client.get(working).text
+    assert 'class="chain"' not in client.get("/projects/1/arc-flash?tab=timeline").text

@@ -10,6 +10,7 @@ from northfell.core.model.network import Network
 from northfell.core.quantities import fixed, shown_decimals
 from northfell.core.tables import Table, inert_cell
 from northfell.drawing.shapes import Shape
+from northfell.web.shell.figures import Figure
 
 
 class CellShown(NamedTuple):
@@ -78,6 +79,7 @@ class Ledger:
     note: str = ""  # a line above the rows
     run: str = ""  # what a button begins where there are no rows yet
     spare: tuple[str, ...] = ()  # heads, told in one line, of columns that are left out first where there is not room for all
+    chain: tuple[Figure, ...] = ()  # above the rows: figures that follow from each other, one after the other
     charts: tuple[tuple[str, Sequence[Shape]], ...] = ()  # above the rows, each with what it shows
 
 

@@ -72,6 +72,9 @@ def test_an_inverter_that_follows_the_network_is_told_as_not_counted_after_it():
     assert told
     assert told[0].startswith("V may")
     assert study.location("B", "load").worst.opens_at_s == 0.2
+    beyond = arc([*CHAIN, {**follows, "bus": "M"}])  # beyond the main, which cuts it off too
+    assert not [w for w in beyond.location("B", "load").warnings if "may go on" in w]
+    assert [w for w in beyond.location("B", "line").warnings if "may go on" in w]
     little = arc([*CHAIN, {**follows, "s_rated_mva": 0.05, "p_mw": 0.02}])
     assert not [w for w in little.location("B", "load").warnings if "may go on" in w]
 

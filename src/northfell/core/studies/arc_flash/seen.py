@@ -125,6 +125,10 @@ class ByCurrents:
     def opens_at_s(self, device: str, at: At) -> float:
         return float(self._opens_at_s[device][self._row(device, at)])
 
+    def opens(self, device: str, k: int) -> bool:
+        """Whether it opens for every arc at a place."""
+        return bool(np.all(np.isfinite(self._opens_at_s[device][self._at[device][k]])))
+
     def stage(self, device: str, at: At) -> tuple[str, bool]:
         """By which stage a device opens, and whether that acts without waiting."""
         one = self.places.devices[device]
@@ -207,11 +211,18 @@ class Tried:
 
     def generators(self, k: int) -> list[str]:
         """The generators that bring a part of the fault at a place worth telling, and of which it is not known how it falls."""
-        return [name for name, tells in self._generators.items() if tells[k]]
+        return [self.first.faults.net.name(e) for e, tells in self._generators.items() if tells[k]]
 
     def followers(self, k: int) -> list[str]:
-        """The inverters that bring such a part, and follow a network which is gone once its last source is cut off."""
-        return [name for name, tells in self._followers.items() if tells[k]]
+        """The inverters that bring such a part, follow a network that is then gone, and are still joined to the place once it is cut off from that."""
+        telling = {e: tells for e, tells in self._followers.items() if tells[k]}
+        if not telling:
+            return []
+        zones, seen = self.places.zones, self.less or self.first
+        opened = {d for d in self.places.interest[k] if seen.sees(d, (k, 0, 0)) and seen.opens(d, k)}
+        left = zones.left_at(self.places.all[k].faulted, opened)
+        net = self.first.faults.net
+        return [net.name(e) for e in telling if zones.zone_of_bus[net.topology.bus_index[net.elements[e].buses[0]]] in left]
 
     @cached_property
     def _generators(self) -> dict[str, np.ndarray]:
@@ -230,5 +241,5 @@ class Tried:
                 flows.largest_of(e.id)[0] * net.v_nominal_kv[at] / net.v_nominal_kv[np.asarray(flows.buses)] > WORTH_TELLING * np.abs(flows.ik_ka[:, 0])
                 for flows in self.first.flows
             )
-            found[e.name] = np.logical_or.reduce(list(parts))
+            found[e.id] = np.logical_or.reduce(list(parts))
         return found

@@ -7,8 +7,9 @@ the line side of their own main, without a special case.
 
 import heapq
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -143,6 +144,25 @@ class Zones:
             bottleneck = reached if bottleneck is None else min(bottleneck, reached)
             if at in self.sources:
                 return bottleneck
+
+    def left_at(self, bus: int, opened: Collection[str]) -> set[int]:
+        """The zones that are still joined to a bus once some devices have opened."""
+        reached = {self.zone_of_bus[bus]}
+        ends = list(reached)
+        while ends:
+            at = ends.pop()
+            beyond = {b if a == at else a for d, a, b in self._gates_at.get(at, ()) if d not in opened} - reached
+            reached |= beyond
+            ends.extend(beyond)
+        return reached
+
+    @cached_property
+    def _gates_at(self) -> dict[int, list[tuple[str, int, int]]]:
+        found: dict[int, list[tuple[str, int, int]]] = {}
+        for gate in self.gates:
+            for zone in gate[1:]:
+                found.setdefault(zone, []).append(gate)
+        return found
 
     def on_a_way(self, bus: int, device: str) -> bool:
         """Whether a device stands on some way from a bus to a source: when it opens then matters to a fault there."""

@@ -9,14 +9,16 @@ from northfell.core.catalogue.tables import glove_class, shock_boundary
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, energy_severity, place_key
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, Variant, energy_severity, place_key
 from northfell.core.studies.protection import devices_of
+from northfell.core.studies.short_circuit import without_motors
 from northfell.drawing.shapes import Shape
 from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
 
 CURVE_SIZE = (264.0, 196.0)
+LEAST_PART = 0.01  # of the bolted current, that is worth a word
 
 
 def arc_flash_figures(look: Look, e: Element) -> list[Section]:
@@ -36,22 +38,23 @@ def arc_flash_figures(look: Look, e: Element) -> list[Section]:
     return [*_location(study, location, network), _energy_by_state(look, e, location.side)]
 
 
-def _location(study: ArcFlash, location: Location, network: Network) -> list[Section]:
+def _opened(location: Location, quantity: str, v: Variant) -> str:
+    """The query of a working."""
+    return urlencode({"study": "arc_flash", "side": location.side, "quantity": quantity, "variant": v.variant, "case": v.case})
+
+
+def chain_of(study: ArcFlash, location: Location, network: Network) -> list[Figure]:
+    """How the energy of a place comes about, each figure from the one before."""
     assert location.worst is not None
     w, limits = location.worst, network.settings.limits
     severity = energy_severity(limits, w.energy_cal_cm2)
     reduced, full = location.variant(w.case, "reduced"), location.variant(w.case, "full")
     widest, in_it = max(((v, one) for one in (location, *location.others) for v in one.variants), key=lambda found: found[0].boundary_mm)
-    query = {"study": "arc_flash", "side": location.side}
-
-    def opened(quantity: str, variant: str, case: str) -> str:
-        return urlencode({**query, "quantity": quantity, "variant": variant, "case": case})
-
-    boundary = opened("boundary_mm", widest.variant, widest.case) + (f"&part={in_it.configuration}" if location.others else "")
+    boundary = _opened(location, "boundary_mm", widest) + (f"&part={in_it.configuration}" if location.others else "")
     told = [f"{one.configuration} {figure(one.worst.energy_cal_cm2, 3)} cal/cm²" for one in location.others if one.worst]
     device = study.net.name(w.device) if w.device else "no device"
     opens = f"{figure(w.opens_at_s, 3)}" if math.isfinite(w.opens_at_s) else "never"
-    chain = [
+    return [
         Figure(
             "Bolted fault",
             figure(w.i_bolted_ka),
@@ -63,23 +66,43 @@ def _location(study: ArcFlash, location: Location, network: Network) -> list[Sec
         Figure(f"Through {device}", figure(w.i_device_ka), "kA", note=f"{w.variant} current"),
         Figure(f"{device} opens", opens, "s" if opens != "never" else "", note=w.stage),
         *([Figure("Arc lasts", figure(w.arc_time_s, 3), "s", note="two-second rule")] if w.arc_time_s != w.opens_at_s else []),
-        Figure(
-            "Incident energy", figure(w.energy_cal_cm2, 3), "cal/cm²", severity, opened("energy_cal_cm2", w.variant, w.case), f"{w.variant} current governs"
-        ),
+        Figure("Incident energy", figure(w.energy_cal_cm2, 3), "cal/cm²", severity, _opened(location, "energy_cal_cm2", w), f"{w.variant} current governs"),
         Figure("Boundary", figure(widest.boundary_mm / 1000, 3), "m", "", boundary, "at 1.2 cal/cm²"),
         *([Figure("Electrodes", location.configuration, note="governs; " + "; ".join(told))] if told else []),
     ]
+
+
+def sources_of(study: ArcFlash, location: Location) -> Figure:
+    """What brings the bolted current of the case that governs, at the voltage of the place; motors together."""
+    assert location.worst is not None
+    faults, case = study.faults, location.worst.case
+    net, given = faults.net, faults.cases[case].given
+    flows = faults.flows([location.faulted], case)
+    brings: dict[str, float] = {}
+    for e in (*given.sources.elements, *given.converters.elements):
+        at = net.topology.bus_index[e.buses[0]]
+        name = "motors" if e.id in without_motors(faults) else e.name
+        i_ka = float(flows.largest_of(e.id)[0, 0] * net.v_nominal_kv[at] / net.v_nominal_kv[location.faulted])
+        brings[name] = brings.get(name, 0.0) + i_ka
+    most = sorted(((i, name) for name, i in brings.items() if i >= LEAST_PART * location.worst.i_bolted_ka), reverse=True)
+    first, rest = most[0], ", ".join(f"{name} {figure(i, 3)}" for i, name in most[1:4])
+    return Figure(first[1], figure(first[0]), "kA", note=rest or "alone")
+
+
+def _location(study: ArcFlash, location: Location, network: Network) -> list[Section]:
+    w, chain = location.worst, chain_of(study, location, network)
+    assert w is not None
     four = [
         Figure(
             f"{v.case}imum, {v.variant}",
             figure(v.energy_cal_cm2, 3),
             "cal/cm²",
-            working=opened("energy_cal_cm2", v.variant, v.case),
+            working=_opened(location, "energy_cal_cm2", v),
             note=f"{figure(v.arc_time_s, 3)} s",
         )
         for v in sorted(location.variants, key=lambda v: (v.case, v.variant))
     ]
-    curve = [Section(f"Curve of {device}", picture=_curve(study, location))] if w.device else []
+    curve = [Section(f"Curve of {study.net.name(w.device)}", picture=_curve(study, location))] if w.device else []
     return [Section(f"Arc flash, {location.side} side", chain, "working"), *curve, Section("Cases", four, "working"), _shock(study.bus(location))]
 
 

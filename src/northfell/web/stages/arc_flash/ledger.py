@@ -8,6 +8,7 @@ from northfell.core.studies.arc_flash import ARC_FLASH, EARLIER, EDITION, ArcFla
 from northfell.web.shell.figures import AWAITED, ENDLESS
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, over, shown, text
+from northfell.web.stages.arc_flash.card import chain_of, sources_of
 
 
 def locations_table(look: Look) -> Ledger:
@@ -52,7 +53,14 @@ def timeline_table(look: Look) -> Ledger:
     """What flows until what opens, of the case that governs: of the selected location, or of all."""
     study: ArcFlash = look.result(ARC_FLASH)
     names = "bus side interval from_s to_s i_bolted_ka i_arc_ka energy_cal_cm2 ends"
-    return _of_the_selected(look, study, shown(look.network, study.timeline_table(), names, "bus", "never"))
+    made = _of_the_selected(look, study, shown(look.network, study.timeline_table(), names, "bus", "never"))
+    location = study.location(look.view.selected, look.view.side) or study.location(look.view.selected, "load")
+    if location is None or location.worst is None:
+        return made
+    bolted, *rest = chain_of(study, location, look.network)
+    if study.bus(location).mains:
+        bolted = replace(bolted, label=f"Bolted, {location.side} side")
+    return replace(made, chain=(sources_of(study, location), bolted, *rest))
 
 
 def earlier_table(look: Look) -> Ledger:
