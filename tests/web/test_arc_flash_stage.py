@@ -282,3 +282,19 @@ def test_the_timeline_of_a_place_begins_with_the_chain_from_its_sources_to_the_b
     for working in (unescape(w) for w in re.findall(r'hx-get="([^"]*working[^"]*)"', chain)):
         assert "<h1" in client.get(working).text
     assert 'class="chain"' not in client.get("/projects/1/arc-flash?tab=timeline").text
+
+
+def test_a_board_on_a_direct_current_side_has_a_tab_a_card_a_working_and_findings(client, database):  # noqa: F811
+    empty = settled(client, "/projects/1/arc-flash?tab=direct").replace("\n", " ")
+    assert "No board on a direct-current side" in empty
+    values = {"dc_board": "panelboard", "v_dc_v": 600.0, "ik_dc_ka": 30.0, "dc_gap_mm": 30.0, "dc_distance_mm": 457.0}
+    change_project(connect(database), 1, Change("", (Set(id="Solar roof", values=values),)), 1)
+    page = settled(client, "/projects/1/arc-flash?tab=direct&selected=Solar+roof")
+    assert "maximum power" in page
+    assert "<span>Direct-current side</span>" in page
+    worked = client.get("/projects/1/working?stage=arc-flash&selected=Solar+roof&study=arc_flash&quantity=energy_cal_cm2").text
+    assert "0.01·Udc·Iarc,1·t/D²" in worked
+    assert "Not covered by IEEE 1584" in worked
+    assert "Solar roof, direct-current side" in settled(client, "/projects/1/arc-flash?tab=findings")
+    table = client.get("/projects/1/tables/direct_current.csv?stage=arc-flash").text
+    assert "Solar roof" in table

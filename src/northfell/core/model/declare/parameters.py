@@ -23,6 +23,7 @@ OF_EQUIPMENT = (
     "Earthing",
     "Construction",
     "Enclosure",
+    "Direct current",
     "Protection",
     "Earth-fault protection",
 )  # sections of elements, in the order in which they are read

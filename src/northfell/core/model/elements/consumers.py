@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, terminal
+from northfell.core.model.elements.direct import DirectSide
 
 # Declarations read as a table.
 # fmt: off
@@ -296,7 +297,7 @@ class Load(StaticLoad):
         return (self.motor_share_pct or 0.0) / 100
 
 
-class Rectifier(StaticLoad):
+class Rectifier(StaticLoad, DirectSide):
     """A rectifier or a drive taken as a source of harmonics; it brings no current into faults."""
 
     TITLE, LETTER = "Rectifier", "T"

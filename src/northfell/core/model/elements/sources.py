@@ -8,6 +8,7 @@ from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Row, Rows
 from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Label, Neutral, Phrase, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.direct import DirectSide
 
 # Declarations read as a table.
 # fmt: off
@@ -369,7 +370,7 @@ def _volt_var(default: float, label: str, symbol: str) -> Any:
     )
 
 
-class Inverter(Dispatched):
+class Inverter(Dispatched, DirectSide):
     """A source behind a full converter: solar, battery."""
 
     TITLE, TERMINALS, LETTER = "Inverter source", ("bus",), "G"

@@ -9,12 +9,12 @@ from northfell.core.catalogue.tables import glove_class, shock_boundary
 from northfell.core.model.elements import Bus, Element
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure
-from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, Variant, energy_severity, place_key
+from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, DirectPlace, Location, Variant, energy_severity, place_key, place_of
 from northfell.core.studies.protection import devices_of
 from northfell.core.studies.short_circuit import without_motors
 from northfell.drawing.shapes import Shape
 from northfell.drawing.time_current import Band, Mark, current_range, curve_shapes
-from northfell.web.shell.figures import Figure, Section, by_state
+from northfell.web.shell.figures import ENDLESS, Figure, Section, by_state
 from northfell.web.shell.stage import Look
 
 CURVE_SIZE = (264.0, 196.0)
@@ -25,6 +25,8 @@ def arc_flash_figures(look: Look, e: Element) -> list[Section]:
     """What the arc-flash study says of a board."""
     network, view = look.network, look.view
     study: ArcFlash = look.result(ARC_FLASH)
+    if (direct := place_of(e, study.settings)) is not None:
+        return [_direct(look, direct)]
     if not isinstance(e, Bus):
         return [Section("Arc flash", message="Select a board to see its energy, what clears it, and its label.")]
     if e.electrode_configuration is None:
@@ -36,6 +38,20 @@ def arc_flash_figures(look: Look, e: Element) -> list[Section]:
         told = "; ".join(location.warnings) or "Not fed in this state."
         return [Section("Arc flash", message=told), _energy_by_state(look, e, location.side)]
     return [*_location(study, location, network), _energy_by_state(look, e, location.side)]
+
+
+def _direct(look: Look, one: DirectPlace) -> Section:
+    """The board on the direct-current side of an element, by both methods."""
+    if one.lacks:
+        return Section("Direct-current side", message=f"{one.told[0]}.")
+    energy = one.energy_cal_cm2
+    stokes = "no arc holds" if one.stokes_cal is None else f"{figure(one.stokes_cal, 3)} by the arc's resistance"
+    return Section("Direct-current side", [
+        Figure("Incident energy", figure(energy, 3) if math.isfinite(energy) else ENDLESS, "cal/cm²", energy_severity(look.network.settings.limits, energy),
+               urlencode({"study": "arc_flash", "quantity": "energy_cal_cm2"}), f"{figure(one.power_cal, 3)} by the most power, {stokes}"),
+        Figure("Boundary", figure(one.boundary_mm / 1000, 3), "m", note="at 1.2 cal/cm²"),
+        Figure("Arc lasts", figure(one.t_s, 3), "s", note="; ".join(one.told[1:])),
+    ], "not by IEEE 1584")  # fmt: skip
 
 
 def _opened(location: Location, quantity: str, v: Variant) -> str:

@@ -4,7 +4,8 @@ import math
 from dataclasses import replace
 
 from northfell.app.results.studies import requested
-from northfell.core.studies.arc_flash import ARC_FLASH, EARLIER, EDITION, ArcFlash, Earlier, energy_severity, place_key
+from northfell.core.studies.arc_flash import ARC_FLASH, DIRECT, EARLIER, EDITION, ArcFlash, Direct, Earlier, energy_severity, place_key
+from northfell.core.studies.arc_flash.direct import STATUS
 from northfell.web.shell.figures import AWAITED, ENDLESS
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, num, over, shown, text
@@ -79,6 +80,22 @@ def earlier_table(look: Look) -> Ledger:
     if left := len(made.arc.locations) - len(made.places):
         note += f" {left} place{'s' if left > 1 else ''} without a result, or beyond its range, {'are' if left > 1 else 'is'} not listed."
     return Ledger([], heads_of(table, names), rows, note=note, export=table.name, spare=("Told", "x", "Of it", "Case", "Earthing"))
+
+
+def direct_table(look: Look) -> Ledger:
+    """Boards on direct-current sides, by both methods."""
+    made: Direct = requested(look.results, look.view.state, DIRECT)
+    limits, table, names = look.network.settings.limits, made.table(), "name board v_dc_v ik_dc_ka arc_time_s power_cal_cm2 stokes_cal_cm2"
+    rows = []
+    for record in table.records():
+        energy = num(record["energy_cal_cm2"], severity=energy_severity(limits, record["energy_cal_cm2"]), otherwise="–", digits=3)
+        boundary = num(record["boundary_mm"] / 1000 if record["boundary_mm"] is not None else None, digits=3)
+        cells = [*(cell_of(record, n) for n in names.split()), energy, cell_of(record, "governs"), boundary, text(record["told"])]
+        rows.append(RowShown(look.network.id_of_name[record["name"]], cells, energy.severity))
+    heads = [*heads_of(table, f"{names} energy_cal_cm2 governs"), Head("Boundary", "m", True), Head("Told")]
+    empty = "No board on a direct-current side: choose one on the card of a rectifier or an inverter, section Direct current."
+    note = f"{STATUS[0].upper()}{STATUS[1:]}. No label is made of them."
+    return Ledger([], heads, rows, empty=empty, note=note, export=table.name, spare=("Told", "Governs", "Bolted kA", "Voltage V"))
 
 
 def _of_the_selected(look: Look, study: ArcFlash, made: Ledger) -> Ledger:
