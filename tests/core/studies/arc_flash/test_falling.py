@@ -13,9 +13,11 @@ from northfell.core.model.elements import SynchronousGenerator
 from northfell.core.model.network import element_from
 from northfell.core.network import compile_network
 from northfell.core.studies import short_circuit, trip_order
-from northfell.core.studies.arc_flash import ARC_FLASH, enclosure_of, energy, explain_energy, run
+from northfell.core.studies.arc_flash import ARC_FLASH, enclosure_of, energy, explain_energy, run, seen
 from northfell.core.studies.arc_flash import by_voltage as by
 from northfell.core.studies.arc_flash.result import timeline
+from northfell.core.studies.arc_flash.seen import Place, Places, Tried
+from northfell.core.studies.protection import Zones, devices_of
 from northfell.core.studies.short_circuit import left_of
 
 FALLS = {"xd1_pct": 22.0, "xd_pct": 180.0, "td2_s": 0.03, "td1_s": 0.5}
@@ -59,12 +61,15 @@ def test_by_an_inverse_relay_as_integrated_by_hand():
         ibf = found.i_bolted_ka * left_of([m], t)["M"]
         i_a = 1000 * factor * by.arcing_current_ka(11.0, ibf, box)
         passed += step * ((i_a / device.i_pickup_a) ** 0.02 - 1) / (0.14 * device.time_multiplier)
-        energy += step * by.incident_energy_j_cm2(11.0, ibf, box, 910.0, 1000.0, factor)
         t += step
-    for _ in range(600):  # the breaker's own time
-        ibf = found.i_bolted_ka * left_of([m], t)["M"]
-        energy += step * by.incident_energy_j_cm2(11.0, ibf, box, 910.0, 1000.0, factor)
-        t += step
+    t += 0.06  # the breaker's own time
+    rated_ka, most_ka = 6.0 / (math.sqrt(3) * 11.0), found.i_bolted_ka
+    for k in range(round(t / step)):  # with the field at its ceiling, 1.3 of that at rated load: 1.3·|1 + 1.8·(0.6 + j·0.8)|
+        x = [v + max(1.1 * rated_ka / most_ka - 0.15, 0.0) for v in (0.15, 0.22, 1.8)]
+        times = 0.03 * 0.22 / 0.15 * x[0] / x[1], 0.5 * 1.8 / 0.22 * x[1] / x[2]
+        last = 1.3 * math.hypot(1 + 1.8 * 0.6, 1.8 * 0.8) / x[2]
+        i = (1 / x[0] - 1 / x[1]) * math.exp(-k * step / times[0]) + (1 / x[1] - last) * math.exp(-k * step / times[1]) + last
+        energy += step * by.incident_energy_j_cm2(11.0, most_ka * i * x[0], box, 910.0, 1000.0, factor)
     assert t > 1.2 * constant.opens_at_s  # by so much it would be told too quick
     assert t <= found.opens_at_s <= 1.1 * t
     stepped = sum(found.followed.energies_j_cm2)
@@ -74,6 +79,47 @@ def test_by_an_inverse_relay_as_integrated_by_hand():
     assert "currents of generators fall" in told
     assert "taken as constant" not in told
     assert "taken as constant" in " ".join(str(w) for w in studied(plant(INVERSE)).location("B", "load").warnings)
+
+
+def test_what_generators_leave_is_taken_away_as_phasors_across_a_delta_star_transformer(monkeypatch):
+    """Of a generator and an infeed, the infeed's own contribution stays once all of the generator's has gone; at first nothing has."""
+    network = plant(INVERSE, **FALLS, r_stator_ohm=0.4)
+    raw = [
+        {"kind": "infeed", "name": "N", "bus": "G", "ik_max_ka": 3.0, "ik_min_ka": 2.0, "r_over_x": 0.05},
+        {"kind": "bus", "name": "L", **BOX, "v_nominal_kv": 0.4},
+        {"kind": "transformer", "name": "T", "hv_bus": "B", "lv_bus": "L", "s_rated_mva": 1.6, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 6.0, "ur_pct": 1.0,
+         "vector_group": "Dyn11"},
+    ]  # fmt: skip
+    more = {r["name"]: element_from({"id": r["name"], **r}) for r in raw}
+    more["M"] = network.elements["M"].model_copy(update={"mode": "power", "p_mw": 2.0})
+    network = network.model_copy(update={"elements": {**network.elements, **more}})
+    net = compile_network(network, "Normal", "arc_flash")
+    faults = short_circuit.run(net)
+    devices = devices_of(net.elements)
+    places = Places(net, ARC_FLASH.settings(), devices, Zones(net, devices), [Place(net.topology.bus_index["L"], net.topology.bus_index["L"], "load")])
+    tried, at, none = Tried(places, faults, None), (0, 0, 0), frozenset()
+    first_ka = float(tried.first.ibf_ka[0, 0])
+    assert tried.counted_ka(at, "max", none, 0.0, 0.0) == pytest.approx(first_ka)
+    later = [tried.counted_ka(at, "max", none, t, 0.0) for t in (0.1, 1.0, 10.0)]
+    assert first_ka >= later[0] >= later[1] >= later[2] > 0.5 * first_ka
+    monkeypatch.setattr(seen, "most_left", lambda g, i_pu, t_s: 0.0)
+    flows = faults.flows([net.topology.bus_index["L"]], "max")
+    assert tried.counted_ka(at, "max", none, 1.0, 0.0) == pytest.approx(float(flows.largest_of("N")[0, 0]) * 11.0 / 0.4)
+
+
+def test_more_is_left_of_a_generator_behind_an_impedance_and_with_a_forced_field():
+    g = plant(INVERSE, **FALLS).elements["M"]
+    at_terminals = 1.1 / 0.15
+    for t in (0.02, 0.1, 0.5, 2.0):
+        assert short_circuit.most_left(g, at_terminals, t) >= left_of([g], t)["M"]
+        assert short_circuit.most_left(g, at_terminals / 4, t) >= short_circuit.most_left(g, at_terminals, t)
+    assert short_circuit.most_left(g, at_terminals, 0.0) == 1.0
+    # 15, 22 and 180 % behind as much again as x″d, the field 1.3 of that at rated load: by hand
+    x2, x1, xd = 0.3, 0.37, 1.95
+    last = 1.3 * math.hypot(1 + 1.8 * 0.6, 1.8 * 0.8) / xd
+    td2, td1 = 0.03 * 0.22 / 0.15 * x2 / x1, 0.5 * 1.8 / 0.22 * x1 / xd
+    by_hand = (1 / x2 - 1 / x1) * math.exp(-0.2 / td2) + (1 / x1 - last) * math.exp(-0.2 / td1) + last
+    assert short_circuit.most_left(g, 1.1 / 0.3, 0.2) == pytest.approx(by_hand * x2)
 
 
 def test_a_definite_time_is_the_same_as_long_as_it_picks_up():

@@ -1,5 +1,6 @@
 """What devices see of the arcs at all places of work, and when they open by that: by the first currents, and by what is left of them."""
 
+import cmath
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -15,8 +16,21 @@ from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import by_voltage as by
 from northfell.core.studies.arc_flash import equations as eq
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Asked, Device, Isolation, Solved, Through, TripOrder, Zones, beside, follow, through_devices, wanted_by
-from northfell.core.studies.short_circuit import CASES, Flows, ShortCircuit, falls, left_of, without_motors
+from northfell.core.studies.protection import (
+    Asked,
+    Device,
+    Isolation,
+    Solved,
+    Through,
+    TripOrder,
+    Zones,
+    beside,
+    faults_without,
+    follow,
+    through_devices,
+    wanted_by,
+)
+from northfell.core.studies.short_circuit import CASES, Flows, ShortCircuit, falls, left_of, most_left, without_motors
 
 INSTANTS_S = (0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.6, 0.8, 1.0, 1.5, 2.0, 3.0, 5.0)  # up to which currents of generators are those at the end
 WORTH_TELLING = 0.05  # of a fault
@@ -153,8 +167,8 @@ class ByCurrents:
 class Tried:
     """The arcs by the currents of the first cycle, and by what is left of them.
 
-    The current of motors is gone within cycles: no device is counted on to open by it, while the energy has it until the end. That of
-    generators falls, where it is known how it does.
+    The current of motors is gone within cycles, that of generators falls, where it is known how it does: devices are held against the least
+    that may be left, the energy against the most.
     """
 
     def __init__(self, places: Places, faults: ShortCircuit, bare: ShortCircuit | None) -> None:
@@ -164,6 +178,7 @@ class Tried:
         left = left_of(self.elements, math.inf)
         self.fallen = ByCurrents(places, short_circuit.run(faults.net, faults.settings, {**without_motors(faults), **left})) if left else None
         self._solved = Solved()
+        self._flows: dict[tuple[int, str, frozenset[str]], Flows | None] = {}
 
     @property
     def elements(self) -> Iterable[Element]:
@@ -195,19 +210,57 @@ class Tried:
     def followed(self, at: At, case: str, factor: float) -> TripOrder:
         """What opens one after the other for an arc at a place, each device by what is left, also of the currents of generators; without motors."""
         bus = self.places.boards[at[0]]
-        faults = (self.less or self.first).faults
-        gone = without_motors(self.first.faults)
 
         def arc_ka(ibf_ka: float) -> float:
             i_arc_ka = full_arcing_current_ka(bus, ibf_ka)
             return factor * (ibf_ka if math.isnan(i_arc_ka) else i_arc_ka)  # too little for the model: taken as bolted
 
-        def solve(net: Compiled, passed_s: float) -> ShortCircuit:
-            return short_circuit.run(net, faults.settings, {**gone, **(left_of(net.taking_part.values(), passed_s) if passed_s else {})})
-
         place = self.places.all[at[0]]
-        asked = Asked(faults.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False, instants_s=self.instants_s)
-        return follow(faults, asked, solve, dict(self.places.devices), self._solved)
+        asked = Asked(self._bare.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False, instants_s=self.instants_s)
+        return follow(self._bare, asked, self._solve, dict(self.places.devices), self._solved)
+
+    @property
+    def _bare(self) -> ShortCircuit:
+        return (self.less or self.first).faults
+
+    def _solve(self, net: Compiled, passed_s: float) -> ShortCircuit:
+        left = left_of(net.taking_part.values(), passed_s) if passed_s else {}
+        return short_circuit.run(net, self.first.faults.settings, {**without_motors(self.first.faults), **left})
+
+    def counted_ka(self, at: At, case: str, opened: frozenset[str], from_s: float, seen_ka: float) -> float:
+        """The bolted current that the energy has from a time on, with some devices open: never less than it is.
+
+        All that motors bring at first; of generators what is left where it falls least, behind the impedance that each has before it.
+        """
+        if self.fallen is not None:
+            seen_ka = max(seen_ka, self._generators_left_ka(at, case, opened, from_s))
+        if self.less is None and self.fallen is None:
+            return seen_ka
+        return min(seen_ka + self.motors_ka(at), float(self.first.ibf_ka[at[:2]]))
+
+    def _generators_left_ka(self, at: At, case: str, opened: frozenset[str], from_s: float) -> float:
+        """The bolted current less what is certain to have gone of each generator, as phasors at the place."""
+        flows = self._flows_with(at[0], case, opened)
+        if flows is None:
+            return 0.0
+        net, gone = flows.net, 0j
+        v_kv = float(net.v_nominal_kv[flows.buses[0]])
+        for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator) and falls(e)):
+            bus = net.topology.bus_index[g.buses[0]]
+            i_ka = complex(flows.of(g.id)[0, 0, 0])
+            rated_ka = (g.s_rated_mva or math.nan) / (math.sqrt(3) * (g.v_rated_kv or float(net.v_nominal_kv[bus])))
+            turned = cmath.exp(-1j * cmath.phase(complex(flows.before_pu[bus, 0]))) if flows.before_pu[bus, 0] else 0.0
+            gone -= i_ka * turned * float(net.v_nominal_kv[bus]) / v_kv * (1 - most_left(g, abs(i_ka) / rated_ka, from_s))
+        return abs(complex(flows.ik_ka[0, 0]) - gone)
+
+    def _flows_with(self, k: int, case: str, opened: frozenset[str]) -> Flows | None:
+        """What flows to a place with some devices open and nothing fallen; None where it is cut off, or not solved for."""
+        key = k, case, opened
+        if key not in self._flows:
+            found = faults_without(self._bare, opened, 0.0, self._solve, self._solved)
+            bus = found.net.topology.bus_index[self._bare.net.topology.bus_ids[self.places.all[k].faulted]]
+            self._flows[key] = found.flows([bus], case) if found.net.topology.fed_bus(bus) else None
+        return self._flows[key]
 
     def generators(self, k: int) -> list[str]:
         """The generators that bring a part of the fault at a place worth telling, and of which it is not known how it falls."""

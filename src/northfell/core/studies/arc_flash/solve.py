@@ -18,7 +18,7 @@ from northfell.core.studies.arc_flash.by_voltage import BEYOND, V_RANGE_KV
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
 from northfell.core.studies.arc_flash.seen import SAME_S, At, ByCurrents, Place, Places, Tried, board_of, enclosure_of, full_arcing_current_ka
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Device, Interval, TripOrder, Zones, devices_of, lacking_of
+from northfell.core.studies.protection import Device, Interval, TripOrder, Zones, devices_of, lacking_of, opened_by
 from northfell.core.studies.short_circuit import CASES, ShortCircuit, without_motors
 
 STUDY = "arc_flash"
@@ -212,8 +212,8 @@ def _variant(settings: ArcFlashSettings, tried: Tried, bus: Bus, at: At, case: s
     summed = settings.changing == "intervals" and (changes or tried.fallen is not None)
     if (math.isfinite(t) and t == isolation.t_s and changes) or summed:
         order = tried.followed(at, case, factor)
-        arc = (bus, ibf, distance, factor, tried.motors_ka(at))
-        if (found := _followed(settings, order, arc, energy, (isolation.t_s, by_first.t_s), tried.instants_s)) is not None:
+        arc = (bus, ibf, distance, factor)
+        if (found := _followed(settings, tried, at, case, order, arc, energy, (isolation.t_s, by_first.t_s))) is not None:
             return _by_what_is_left(tried, at, order, found, case, variant, arc, isolation.first_met)
     decides = isolation.device
     listed = [*isolation.first_met, *([decides] if decides and decides not in isolation.first_met else [])]
@@ -247,11 +247,11 @@ def _device_time(first: ByCurrents, seen: ByCurrents, device: str, at: At, case:
     )  # fmt: skip
 
 
-Arc = tuple[Bus, float, float, float, float]  # board, bolted current [kA], working distance [mm], factor of the arcing current, what motors bring [kA]
+Arc = tuple[Bus, float, float, float]  # board, bolted current [kA], working distance [mm], factor of the arcing current
 
 
 def _followed(
-    settings: ArcFlashSettings, order: TripOrder, arc: Arc, energy: float, times_s: tuple[float, float], instants_s: tuple[float, ...]
+    settings: ArcFlashSettings, tried: Tried, at: At, case: str, order: TripOrder, arc: Arc, energy: float, times_s: tuple[float, float]
 ) -> Followed | None:  # fmt: skip
     r"""The arc interval by interval, where it then brings more energy, or lasts longer, than with every device at the current that it sees first.
 
@@ -259,39 +259,35 @@ def _followed(
 
     .. math:: E = \sum_k e(I_k)\,\Delta t_k, \qquad t_{counts} = E / e(I_1)
 
-    Where currents fall, devices see that of the end of an interval, and the energy is by that of its beginning; of motors devices see nothing,
-    and the energy has all: neither is less than it is.
+    Where currents fall, devices see that of the end of an interval; of motors they see nothing. The energy has the most that may be left of both.
 
     Parameters
     ----------
     times_s : tuple
         When the place is cut off with every device at the current that it sees first: as it is counted, and with motors.
     """
-    _, ibf, _, _, motors_ka = arc
-    end = exposure_s(settings, order.cleared_s)
+    end, falls = exposure_s(settings, order.cleared_s), bool(tried.instants_s)
     if math.isinf(end):
-        return Followed(order.intervals, math.inf, times_s[1], (math.nan,) * len(order.intervals), bool(instants_s))
-    first = _in_a_second(arc, ibf)
-    kept, energies, before_ka = list[Interval](), list[float](), ibf
+        return Followed(order.intervals, math.inf, times_s[1], (math.nan,) * len(order.intervals), falls)
+    first = _in_a_second(arc, arc[1])
+    kept, energies = list[Interval](), list[float]()
     for one in order.intervals:
         lasts = min(one.to_s, end) - one.from_s
         if lasts <= 0:
             break
-        i_ka = min(one.i_bolted_ka + motors_ka, ibf) if motors_ka else one.i_bolted_ka
-        kept.append(_with_motors(replace(one, to_s=one.from_s + lasts), arc, i_ka))
-        fell = bool(instants_s) and (one.from_s == 0 or one.from_s in instants_s)
-        energies.append(lasts * _rate(arc, max(before_ka, i_ka) if fell else i_ka, first))
-        before_ka = i_ka
+        counted_ka = tried.counted_ka(at, case, opened_by(order.steps, one.from_s), one.from_s, one.i_bolted_ka)
+        kept.append(_with_more(replace(one, to_s=one.from_s + lasts), arc, counted_ka))
+        energies.append(lasts * _rate(arc, counted_ka, first))
     total = sum(energies)
     if settings.changing == "intervals":
-        return Followed(tuple(kept), float(total / first), times_s[1], tuple(energies), bool(instants_s))
+        return Followed(tuple(kept), float(total / first), times_s[1], tuple(energies), falls)
     if total <= energy * (1 + SAME) and end <= exposure_s(settings, times_s[0]) + SAME_S:
         return None
-    return Followed(tuple(kept), float(max(total, energy) / first), times_s[1], tuple(energies), bool(instants_s))
+    return Followed(tuple(kept), float(max(total, energy) / first), times_s[1], tuple(energies), falls)
 
 
-def _with_motors(one: Interval, arc: Arc, i_ka: float) -> Interval:
-    """An interval with what burns in it: devices see none of the motors."""
+def _with_more(one: Interval, arc: Arc, i_ka: float) -> Interval:
+    """An interval with what its energy has: devices see less."""
     if i_ka == one.i_bolted_ka:
         return one
     i_arc_ka = full_arcing_current_ka(arc[0], i_ka)
@@ -299,7 +295,7 @@ def _with_motors(one: Interval, arc: Arc, i_ka: float) -> Interval:
 
 
 def _in_a_second(arc: Arc, ibf_ka: float) -> float:
-    bus, _, distance, factor, _ = arc
+    bus, _, distance, factor = arc
     return by.incident_energy_j_cm2(bus.v_nominal_kv or math.nan, ibf_ka, enclosure_of(bus), distance, 1000.0, factor)
 
 
@@ -316,7 +312,7 @@ def _by_what_is_left(
     tried: Tried, at: At, order: TripOrder, worse: Followed, case: str, variant: str, arc: Arc, first_met: tuple[str, ...]
 ) -> tuple[Variant, list[DeviceTime]]:
     """The variant whose ways to the sources open one after the other; the last to open decides."""
-    bus, ibf, distance, factor, _ = arc
+    bus, ibf, distance, factor = arc
     voc, box, first = bus.v_nominal_kv or math.nan, enclosure_of(bus), tried.first
     bolted = float(first.ibf_ka[at[:2]] / first.i_arc_ka[at])
 

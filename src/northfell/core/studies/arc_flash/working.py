@@ -189,7 +189,7 @@ def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one:
     net, followed = study.net, one.followed
     assert followed is not None
     solved = "network solved anew after each opening" + (", devices by what flows without motors" if study.bare else "")
-    solved += ", and as the currents of generators fall, to the end of the interval" if followed.falls else ""
+    solved += " and by what is left of generators" if followed.falls else ""
     for k, i in enumerate(followed.intervals, 1):
         w.given(f"I{k}", f"arcing current from {f(i.from_s)} to {f(i.to_s)} s, of {f(i.i_bolted_ka)} kA bolted", i.i_fault_ka, "kA", solved)
     for d in location.devices:
@@ -202,7 +202,7 @@ def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one:
     w.step("Arc duration", "T", "the end of the last interval", rule, one.arc_time_s * 1000, "ms", f"{METHOD}, 6.9")
     of = "e(I): energy in a second with a current, by the equations below"
     return w.step(
-        "Duration that counts", "T1", "Σ e(Ik)·Δtk / e(I1)", of + (", of that at the beginning of an interval" if followed.falls else ""),
+        "Duration that counts", "T1", "Σ e(Ik)·Δtk / e(I1)", of + (", with the most that may be left of generators at its beginning" if followed.falls else ""),
         one.counts_s * 1000, "ms", "", "The first current brings the same energy in this time: energy grows evenly with time.",
     )  # fmt: skip
 

@@ -308,18 +308,31 @@ class _Loop:
         return Interval(self.now, until, self.bolted_ka, self.share * self.bolted_ka, brings, of_devices)
 
     def _without(self) -> ShortCircuit:
-        """Faults with everything open that is."""
-        net, passed = self.whole.net, self._falls_at() if self.asked.instants_s else 0.0
-        if not self.opened and not passed:
-            return self.whole
-        key = frozenset(self.opened), passed
-        if (known := self.solved.get(key)) is not None:
-            return known
-        if self.opened:
-            elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in self.opened else e for i, e in net.elements.items()}
-            net = compile_network(net.network, net.state, "short_circuit", elements=elements)
-        found = self.solved[key] = self.solve(net, passed)
-        return found
+        """Faults with everything open that is, and so much time passed."""
+        return faults_without(self.whole, frozenset(self.opened), self._falls_at() if self.asked.instants_s else 0.0, self.solve, self.solved)
+
+
+def faults_without(whole: ShortCircuit, opened: frozenset[str], passed_s: float, solve: Solve, solved: Solved) -> ShortCircuit:
+    """Faults with some devices open and so much time passed, kept once they are solved."""
+    if not opened and not passed_s:
+        return whole
+    key, net = (opened, passed_s), whole.net
+    if (known := solved.get(key)) is not None:
+        return known
+    if opened:
+        elements: dict[str, Element] = {i: e.model_copy(update={"closed": False}) if i in opened else e for i, e in net.elements.items()}
+        net = compile_network(net.network, net.state, "short_circuit", elements=elements)
+    found = solved[key] = solve(net, passed_s)
+    return found
+
+
+def opened_by(steps: Sequence[Step], t_s: float) -> frozenset[str]:
+    """The devices that are open at a time."""
+    found: set[str] = set()
+    for s in steps:
+        if s.t_s <= t_s + TOGETHER_S:
+            (found.discard if s.closes else found.add)(s.device)
+    return frozenset(found)
 
 
 def order_of(steps: Sequence[Step]) -> dict[str, int]:

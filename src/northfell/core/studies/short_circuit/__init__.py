@@ -6,7 +6,7 @@ from northfell.core.network.sequences import as_phases
 from northfell.core.studies.record import Asked, OnRequest, Study, Told
 from northfell.core.studies.short_circuit.along import PLACES, Along, along, resistance_for
 from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
-from northfell.core.studies.short_circuit.decay import decrement_pu, falls, left_of
+from northfell.core.studies.short_circuit.decay import decrement_pu, falls, left_of, most_left
 from northfell.core.studies.short_circuit.equations import Floats, direct_current_ka, heat_of_direct_part, peak_current_ka, peak_factor
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
@@ -60,7 +60,7 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 __all__ = [
     "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "OPEN", "OpenConductors",
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
-    "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "falls", "heat_of_direct_part", "left_of",
+    "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "falls", "heat_of_direct_part", "left_of", "most_left",
     "peak_current_ka", "peak_factor", "remote_multiplier",
     "resistance_for", "rms_factor", "rms_multiplier", "run", "without_motors",
 ]  # fmt: skip

@@ -55,6 +55,31 @@ def left_of(elements: Iterable[Element], t_s: float) -> dict[str, float]:
     return found
 
 
+def most_left(g: SynchronousGenerator, i_pu: float, t_s: float) -> float:
+    r"""What is at most left of a generator's current, from a time on, behind an impedance, whose field is forced to its ceiling, of that at rated load.
+
+    With the reactance that it then has before it, :math:`x_e = 1.1/i - x''_d`, currents fall less and the transient one slower:
+
+    .. math:: T'_e = T'_d\,\frac{x_d}{x'_d}\,\frac{x'_d + x_e}{x_d + x_e}, \qquad T''_e = T''_d\,\frac{x'_d}{x''_d}\,\frac{x''_d + x_e}{x'_d + x_e},
+        \qquad u_f = u_{f,max}\,|1 + j x_d e^{-j\varphi}|
+
+    Parameters
+    ----------
+    i_pu : float
+        Its current at first [p.u. of rated current]; 1.1 is the highest voltage factor, so that the reactance is not less than it is.
+    """
+    x2, x1, xd = (float(x or math.nan) / 100 for x in (g.xd2_pct, g.xd1_pct, g.xd_pct))
+    if not i_pu > 0:
+        return 1.0
+    xe = max(1.1 / i_pu - x2, 0.0)
+    td2 = (g.td2_s or math.nan) * x1 / x2 * (x2 + xe) / (x1 + xe)
+    td1 = (g.td1_s or math.nan) * xd / x1 * (x1 + xe) / (xd + xe)
+    factor = g.power_factor_rated or 0.0
+    field_pu = g.field_ceiling * math.hypot(1 + xd * math.sqrt(1 - factor**2), xd * factor)
+    then, first = decrement_pu([min(t_s, 1e6), 0.0], x2 + xe, x1 + xe, xd + xe, td2, td1, field_pu)
+    return float(min(max(then, field_pu / (xd + xe), 0.0) / first, 1.0))  # a forced field may bring it up again
+
+
 def aged(given: Given, left: Mapping[str, float]) -> Given:
     """A case with so much of the current of some sources: their impedances are so much larger."""
     if not left:
