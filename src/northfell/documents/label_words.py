@@ -1,4 +1,4 @@
-"""The fixed words of labels, by language. Names, methods and warnings stand as the studies tell them."""
+"""The fixed words of labels, by language. What studies say stands in `label_phrases`; names stand as they are."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

@@ -11,6 +11,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from northfell.core.errors import InputRefused, NetworkRefused
 from northfell.core.quantities import THIN_SPACE, figure
+from northfell.documents.label_phrases import said_in
 from northfell.documents.label_words import ENGLISH, Words
 from northfell.documents.paint import paint
 from northfell.documents.stock import Matrix, Stock, pages, turned
@@ -59,7 +60,8 @@ class Label:
             unit = f"cal/cm² ({in_joule} J/cm²)"
         volts = f"{self.v_kv:g} kV" if self.v_kv >= 1 else f"{self.v_kv * 1000:g} V"
         restricted = "–" if self.limited_m is None else words.avoid_contact if self.restricted_m is None else f"{self.restricted_m:.1f} m"
-        place = f"{self.network} · {self.side_told}" if self.side_told else self.network
+        side, notes, warnings = said_in(words.name, self.side_told), *((said_in(words.name, t) for t in told) for told in (self.notes, self.warnings))
+        place = f"{self.network} · {side}" if side else self.network
         governed = f" · {words.governed.replace('{state}', self.state)}" if self.several_states else ""
         limit = f"{self.site_limit_cal_cm2:g} cal/cm²"
         boundary = words.boundary, f"{math.ceil(self.boundary_mm / 10) / 100:.2f} m"
@@ -82,8 +84,8 @@ class Label:
             place=place + governed,
             small=(
                 f"{self.method} · {self.made_on.isoformat()}",
-                *([" · ".join(self.notes)] if self.notes else []),
-                *(["; ".join(self.warnings)] if self.warnings else []),
+                *([" · ".join(notes)] if self.notes else []),
+                *(["; ".join(warnings)] if self.warnings else []),
                 *([self.remark] if self.remark else []),
             ),
             signal_told=words.danger if self.danger else words.warning,

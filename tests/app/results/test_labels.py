@@ -21,6 +21,7 @@ from northfell.core.errors import CannotRun, NetworkRefused
 from northfell.core.model.changes import Change, Set, Switch, apply_change, settings_with
 from northfell.core.studies.arc_flash import ARC_FLASH
 from northfell.demo import skerrow_water
+from northfell.documents.label_phrases import said_in
 from northfell.documents.label_words import ENGLISH, LANGUAGES
 from northfell.documents.labels import Job, labels_pdf, page_svg, round_up, shapes_of
 from northfell.documents.stock import STOCKS, TURNS, Stock, then
@@ -126,6 +127,34 @@ def test_nothing_leaves_the_label_or_runs_into_another_however_long_the_name(nam
                 for left_2, top_2, right_2, bottom_2, other in boxes[:i]:
                     apart = left >= right_2 - 1e-6 or left_2 >= right - 1e-6 or top >= bottom_2 - 1e-6 or top_2 >= bottom - 1e-6
                     assert apart, (text, other)
+
+
+FIGURE = re.compile(r"\d+(?:\.\d+)?")
+SAID = [
+    "load side of the mains", "line side of Q 31 of 3", "worst of HCB, VCB", "inverters may go on for a while: not counted",
+    "energy summed over the intervals in which sources open", "above the range of IEEE 1584-2018, theoretical",
+    "cleared later than 2 s, which is taken as the exposure",
+    "no protective device stands between this place and a source",
+    "Q25 is rated to break 20 kA, a bolted fault here has 31.5 kA through it: that it clears is not certain",
+    *(f"Q25 does not operate at the {v} arcing current of the {c}imum case{tail}" for v in ("full", "reduced") for c in ("max", "min")
+      for tail in ("", " once other ways have opened", " once the currents of generators have fallen", " without the current of motors",
+                   " once other ways have opened without the current of motors")),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("language", [w.name for key, w in LANGUAGES.items() if key != "en"])
+def test_what_studies_say_stands_in_the_language_of_the_label_with_every_figure_and_name(language):
+    """All that the example's labels say, and what else one can: nothing is left out, and what has no words stays as it is."""
+    said = {t for one in LABELS for t in (*one.notes, *one.warnings, *([one.side_told] if one.side_told else []))} | set(SAID)
+    for text in said:
+        other = said_in(language, text)
+        assert other != text
+        assert FIGURE.findall(other) == FIGURE.findall(text)
+        assert ("Q25" in other) == ("Q25" in text)
+    assert said_in(language, "settings <b>#</b> · 7") != "settings <b>#</b> · 7"
+    assert "<b>#</b> · 7" in said_in(language, "settings <b>#</b> · 7")
+    assert said_in(language, "of which nothing is known") == "of which nothing is known"
+    assert said_in("English", SAID[0]) == SAID[0]
 
 
 def test_a_language_changes_the_words_and_no_figure():
