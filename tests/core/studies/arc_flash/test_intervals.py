@@ -59,6 +59,8 @@ def test_an_inverter_without_a_device_holds_on_once_the_main_has_opened():
     assert (main.to_s, left.from_s, left.to_s) == (0.2, 0.2, 2.0)
     assert left.i_bolted_ka == pytest.approx(1.5 * 1.2 / (math.sqrt(3) * 0.4), rel=0.05)
     assert any("no protective device" in w and w.grave for w in study.location("B", "load").warnings)
+    nothing = arc([*board[:-1], {**INVERTER, "ik_over_ir": 0.0}], arc_flash=SUMMED).location("B", "load").variant("max", "full")
+    assert nothing.energy_j_cm2 == pytest.approx(without.energy_j_cm2, rel=1e-3)
     endless = arc(board, arc_flash={**SUMMED, "two_second_rule": False}).location("B", "load").worst
     assert endless.energy_j_cm2 == math.inf
 

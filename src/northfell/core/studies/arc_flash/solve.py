@@ -301,6 +301,8 @@ def _in_a_second(arc: Arc, ibf_ka: float) -> float:
 
 def _rate(arc: Arc, ibf_ka: float, first: float) -> float:
     """Energy in a second with a bolted current [J/cm²]; where the model gives none for so little, that of the first current."""
+    if ibf_ka <= 0:
+        return 0.0
     try:
         found = _in_a_second(arc, ibf_ka)
     except InputRefused:
