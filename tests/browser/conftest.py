@@ -42,7 +42,6 @@ for line in sys.stdin:
     said, arguments = json.loads(line)
     if (child := os.fork()) == 0:
         signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-        os.setsid()
         at = os.open(said, os.O_WRONLY | os.O_CREAT)
         for stream in (1, 2):
             os.dup2(at, stream)
