@@ -177,7 +177,7 @@ class Tried:
         self.less = ByCurrents(places, bare, self.first) if bare else None
         left = left_of(self.elements, math.inf)
         self.fallen = ByCurrents(places, short_circuit.run(faults.net, faults.settings, {**without_motors(faults), **left})) if left else None
-        self._solved = Solved()
+        self._solved, self._whole = Solved(), Solved()  # without motors, and with all that flows at first
         self._flows: dict[tuple[int, str, frozenset[str]], Flows | None] = {}
 
     @property
@@ -191,7 +191,7 @@ class Tried:
             return self.less, later, by_first
         return self.first, by_first, by_first
 
-    def motors_ka(self, at: At) -> float:
+    def _motors_ka(self, at: At) -> float:
         """What motors bring at a place."""
         if self.less is None:
             return 0.0
@@ -230,19 +230,14 @@ class Tried:
     def counted_ka(self, at: At, case: str, opened: frozenset[str], from_s: float, seen_ka: float) -> float:
         """The bolted current that the energy has from a time on, with some devices open: never less than it is.
 
-        All that motors bring at first; of generators what is left where it falls least, behind the impedance that each has before it.
+        All that motors bring at first, once those devices are open; of generators what is left where it falls least, behind the impedance that
+        each has before it, as phasors at the place.
         """
-        if self.fallen is not None:
-            seen_ka = max(seen_ka, self._generators_left_ka(at, case, opened, from_s))
         if self.less is None and self.fallen is None:
             return seen_ka
-        return min(seen_ka + self.motors_ka(at), float(self.first.ibf_ka[at[:2]]))
-
-    def _generators_left_ka(self, at: At, case: str, opened: frozenset[str], from_s: float) -> float:
-        """The bolted current less what is certain to have gone of each generator, as phasors at the place."""
         flows = self._flows_with(at[0], case, opened)
-        if flows is None:
-            return 0.0
+        if flows is None:  # inverters alone hold on: their sum, with what motors brought
+            return seen_ka + self._motors_ka(at)
         net, gone = flows.net, 0j
         v_kv = float(net.v_nominal_kv[flows.buses[0]])
         for g in (e for e in net.taking_part.values() if isinstance(e, SynchronousGenerator) and falls(e)):
@@ -251,14 +246,15 @@ class Tried:
             rated_ka = (g.s_rated_mva or math.nan) / (math.sqrt(3) * (g.v_rated_kv or float(net.v_nominal_kv[bus])))
             turned = cmath.exp(-1j * cmath.phase(complex(flows.before_pu[bus, 0]))) if flows.before_pu[bus, 0] else 0.0
             gone -= i_ka * turned * float(net.v_nominal_kv[bus]) / v_kv * (1 - most_left(g, abs(i_ka) / rated_ka, from_s))
-        return abs(complex(flows.ik_ka[0, 0]) - gone)
+        return max(seen_ka, abs(complex(flows.ik_ka[0, 0]) - gone))
 
     def _flows_with(self, k: int, case: str, opened: frozenset[str]) -> Flows | None:
-        """What flows to a place with some devices open and nothing fallen; None where it is cut off, or not solved for."""
+        """What flows to a place at first with some devices open; None where that is not solved for."""
         key = k, case, opened
         if key not in self._flows:
-            found = faults_without(self._bare, opened, 0.0, self._solve, self._solved)
-            bus = found.net.topology.bus_index[self._bare.net.topology.bus_ids[self.places.all[k].faulted]]
+            whole = self.first.faults
+            found = faults_without(whole, opened, 0.0, lambda net, _: short_circuit.run(net, whole.settings), self._whole)
+            bus = found.net.topology.bus_index[whole.net.topology.bus_ids[self.places.all[k].faulted]]
             self._flows[key] = found.flows([bus], case) if found.net.topology.fed_bus(bus) else None
         return self._flows[key]
 

@@ -93,6 +93,9 @@ class TripOrders:
         if generators := [net.name(g) for g in brings if isinstance(net.elements[g], SynchronousGenerator)]:
             told = f"The current of {', '.join(generators)} is taken as constant; it falls, and a device may be slower."
             followed = replace(followed, told=(*followed.told, told))
+        if not short_circuit.without_motors(self.faults).keys().isdisjoint(brings):
+            told = "The current of motors is taken as constant; it is gone within cycles, and a device may be slower."
+            followed = replace(followed, told=(*followed.told, told))
         at = net.elements[bus_id]
         if asked.arc and isinstance(at, Bus) and len(at.configurations) > 1:
             followed = replace(followed, told=(*followed.told, f"The arc is that of {at.configurations[0]}, the first of {', '.join(at.configurations)}."))
