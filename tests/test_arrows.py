@@ -30,6 +30,8 @@ MAY = {
     "core.studies.arc_flash": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
     "core.studies.coordination": STUDIES
     | {"core.studies.short_circuit", "core.studies.protection", "core.studies.duty", "core.studies.load_flow", "core.studies.arc_flash"},
+    "core.studies.sizing": STUDIES
+    | {"core.studies.short_circuit", "core.studies.protection", "core.studies.duty", "core.studies.load_flow", "core.studies.coordination"},
     "core.studies.trip_order": STUDIES | {"core.studies.short_circuit", "core.studies.protection", "core.studies.arc_flash"},
     "core.verdicts": STUDIES | {"core.studies"},
     "drawing": BOTTOM | {"core.model", "core.rules", "core.catalogue", "core.network"},
@@ -44,6 +46,7 @@ MAY = {
     "web.stages.faults": BELOW_WEB | {"web.shell"},
     "web.stages.coordination": BELOW_WEB | {"web.shell"},
     "web.stages.arc_flash": BELOW_WEB | {"web.shell"},
+    "web.stages.sizing": BELOW_WEB | {"web.shell"},
     "web.pages": BELOW_WEB | {"web.shell", "web.stages"},
     "web": BELOW_WEB,
     "cli": {"core", "formats", "app", "web", "demo"},

@@ -125,6 +125,8 @@ def bracken_quay() -> Network:
         ("units.conductors", "AWG and kcmil"),
         ("short_circuit.school", "ieee"),
         ("coordination.in_series", "not required"),
+        ("sizing.code", "NEC 2023"),
+        ("sizing.largest_mm2", "500 kcmil"),
     ):
         s.do(edits.set_setting(s.network, path, typed))
     for at, line in LINES:

@@ -36,6 +36,7 @@ UNITS: dict[str, dict[str, float]] = {
     "frequency": {"Hz": 1.0},
     "energy": {"cal/cm²": 1.0, "J/cm²": 1 / 4.184},
     "let-through": {"kA²s": 1.0, "A²s": 1e-6},
+    "thermal resistivity": {"K·m/W": 1.0, "K·cm/W": 0.01},
 }
 # what people type for the same unit
 ALIASES = {

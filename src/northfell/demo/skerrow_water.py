@@ -7,7 +7,9 @@ from northfell.core.model.settings import ProjectSettings
 from northfell.core.rules.typical import typical_for_missing
 
 # a transformer's feeder and its low-voltage main stand in series: whichever opens, the same hall is without supply
-SETTINGS = {"frequency_hz": 50, "coordination": {"in_series": "not required"}}
+SETTINGS = {
+    "frequency_hz": 50, "coordination": {"in_series": "not required"}, "sizing": {"drop_feeder_pct": 4.0, "drop_total_pct": 8.0, "drop_lighting_pct": 6.0},
+}  # fmt: skip
 
 
 class _Drawing:
@@ -159,6 +161,7 @@ def _substation(d: _Drawing, *, x: float, board: str, feeder: str, cable: str, t
     )  # fmt: skip
 
 
+TRAY: dict[str, Any] = {"method": "E", "arrangement": "single layer on perforated tray", "route": "Filter hall, tray 1", "ambient_degc": 35.0}
 LV_BOARD = {"v_nominal_kv": 0.4, "equipment_class": "LV switchgear", "electrode_configuration": "VCB"}
 MCC = {"v_nominal_kv": 0.4, "bus_kind": "motor control centre", "equipment_class": "Deep LV MCC / panelboard", "electrode_configuration": "VCBB"}
 
@@ -174,7 +177,7 @@ def _filter_hall(d: _Drawing) -> None:
         )  # fmt: skip
         d.add(
             "cable", f"W{n}", x, 57, from_bus=at, to_bus=mcc, length_m=length, parallel=2, conductor="copper", area_mm2=area, insulation="XLPE",
-            i_rated_a={240.0: 430.0, 185.0: 370.0}[area], t_operating_degc=70.0,
+            i_rated_a={240.0: 430.0, 185.0: 370.0}[area], t_operating_degc=70.0, cores="4", pe_mm2=area / 2 if area == 240 else 95.0, **TRAY,
         )  # fmt: skip
         d.add("bus", mcc, x - 2, 63.5, 23, **MCC, **_icw(35.0, 73.5))
     d.add("induction_motor", "Blowers", 13, 67.5, bus="Blower MCC", p_rated_kw=110.0, v_rated_kv=0.4, count=3)
@@ -191,7 +194,7 @@ def _ozone_hall(d: _Drawing) -> None:
     d.add("fuse", "F411", 62, 51, from_bus="Ozone hall", to_bus=at, i_rated_a=250.0, rated_by="IEC 60269-1", i_breaking_ka=100.0)
     d.add(
         "cable", "W411", 62, 57, from_bus=at, to_bus="Dosing MCC", length_m=95.0, conductor="copper", area_mm2=50.0, insulation="XLPE", i_rated_a=153.0,
-        t_operating_degc=70.0,
+        t_operating_degc=70.0, cores="4", pe_mm2=25.0, **{**TRAY, "route": "Ozone hall, tray 2"},
     )  # fmt: skip
     d.add("bus", "Dosing MCC", 60, 63.5, 23, **{**MCC, "equipment_class": "Shallow LV MCC / panelboard"}, **_icw(10.0, 17.0))
     d.add("induction_motor", "Dosing", 66, 67.5, bus="Dosing MCC", p_rated_kw=15.0, v_rated_kv=0.4, count=5)

@@ -78,7 +78,7 @@ def _cables() -> Iterator[Entry]:
             yield Entry(
                 f"{family} {r['conductor']} {cores}×{s:g} {r['method']}", "cable", family,
                 {"conductor": metal, "insulation": r["insulation"], "v_insulation_kv": 1.0, "cores": cores, "area_mm2": s, "i_rated_a": float(r["A"]),
-                 "r_ohm_per_km": float(ohm), "x_ohm_per_km": float(reactance[s][column]), "t_end_degc": end},
+                 "method": r["method"],                 "r_ohm_per_km": float(ohm), "x_ohm_per_km": float(reactance[s][column]), "t_end_degc": end},
                 {"sizes": "mm²", "laid": LAID[r["method"]]}, "IEC 60228 class 2; IEC 60364-5-52, three loaded conductors, one circuit",
                 {"x_ohm_per_km": "typical of low-voltage cables at 50 Hz (unverified)"}, 50,
             )  # fmt: skip
@@ -107,15 +107,15 @@ def _cables_imperial() -> Iterator[Entry]:
     capacity = {r["size"]: r for r in rows("nec_310_16_ampacity.csv")}
     area = {r["size"]: float(r["area_mm2"]) for r in rows("nec_ch9_table8_dc_resistance.csv")}
     conduits = {
-        "PVC conduit": ("pvc", "XL_pvc_or_al_conduit"),
-        "aluminium conduit": ("al_conduit", "XL_pvc_or_al_conduit"),
-        "steel conduit": ("steel", "XL_steel"),
+        "PVC conduit": ("pvc", "XL_pvc_or_al_conduit", "PVC40"),
+        "aluminium conduit": ("al_conduit", "XL_pvc_or_al_conduit", "aluminium conduit"),
+        "steel conduit": ("steel", "XL_steel", "RMC"),
     }
     for r in rows("nec_ch9_table9_impedance.csv"):
         size = r["size"]
         for short, metal in METALS.items():
             to_20 = (KELVIN_AT_ZERO[metal] + 20) / (KELVIN_AT_ZERO[metal] + 75)
-            for laid, (column, reactance) in conduits.items():
+            for laid, (column, reactance, raceway) in conduits.items():
                 for insulation, column_a, t_end, family in (("PVC", "75C", 150.0, "Borrow 75"), ("XLPE", "90C", 250.0, "Harter 90")):
                     ohm, amperes = r[f"R{short.lower()}_{column}"], capacity.get(size, {}).get(f"{short.lower()}_{column_a}_A")
                     if not ohm or not amperes:
@@ -123,7 +123,9 @@ def _cables_imperial() -> Iterator[Entry]:
                     yield Entry(
                         f"{family} {short} {wire_size(area[size])} {laid}", "cable", family,
                         {"conductor": metal, "insulation": insulation, "v_insulation_kv": 0.6, "cores": "1", "area_mm2": area[size],
-                         "i_rated_a": float(amperes), "r_ohm_per_km": _rounded(float(ohm) * OHM_PER_KM * to_20),
+                         "raceway": raceway,
+                         **({"wire_type": "XHHW-2"} if insulation == "XLPE" else {}), "i_rated_a": float(amperes),
+                         "r_ohm_per_km": _rounded(float(ohm) * OHM_PER_KM * to_20),
                          "x_ohm_per_km": _rounded(float(r[reactance]) * OHM_PER_KM), "t_end_degc": t_end},
                         {"sizes": "AWG and kcmil", "laid": laid},
                         f"NEC chapter 9 table 9, 75 °C and 60 Hz, taken to 20 °C; NEC 310.16, {column_a.removesuffix('C')} °C column, 30 °C",

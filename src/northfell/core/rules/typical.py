@@ -64,6 +64,7 @@ RESTS_ON: dict[str, tuple[str, ...]] = {
     "conductor_capacity": ("conductor", "insulation", "area_mm2"), "motor_r_over_x": ("v_rated_kv", "p_rated_kw", "pole_pairs"),
     "motor_efficiency": ("p_rated_kw",), "load_q": ("p_mw",), "infeed_ik_min": ("ik_max_ka",), "inverter_rating": ("p_mw",),
     "relay_pickup": ("ct_primary_a",), "trip_ir": ("i_rated_a",), "transformer_vector_group": ("v_lv_kv",), "three_winding_ur": (),
+    "cable_ambient": ("method",),
     "conductor_r0": ("r_ohm_per_km",), "conductor_x0": ("x_ohm_per_km",), "generator_x0": ("xd2_pct",), "transformer_z0": ("vector_group",),
     "infeed_x0": ("neutral",), "infeed_r0": ("neutral",),
 }  # fmt: skip
@@ -510,8 +511,20 @@ def _signal_time(elements: Mapping[str, Element], e: Element, field: str) -> Typ
     return Typical(0.016, "typical of an auxiliary relay")
 
 
+def _cable_ambient(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    ground = cast(Cable, e).method in ("D1", "D2")
+    where = "the ground" if ground else "air"
+    return Typical(20.0 if ground else 30.0, f"IEC 60364-5-52: of {where}, for which its tables stand; the place may be hotter")
+
+
+def _cable_soil(elements: Mapping[str, Element], e: Element, field: str) -> Typical | None:
+    return Typical(2.5, "IEC 60364-5-52: for which its tables stand; dry soil has more")
+
+
 _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] = {
     "infeed_r_over_x": _infeed_r_over_x,
+    "cable_ambient": _cable_ambient,
+    "cable_soil": _cable_soil,
     "enclosure": _enclosure,
     "generator_power_factor": _generator_power_factor,
     "generator_resistance": _generator_resistance,
@@ -568,6 +581,8 @@ _RULES: dict[str, Callable[[Mapping[str, Element], Any, str], Typical | None]] =
 }
 _TOLD: dict[str, str] = {  # a test holds its keys equal to those of the rules
     "infeed_r_over_x": "0.1 (IEC 60909-0:2016, where unknown)",
+    "cable_ambient": "30 °C in air, 20 °C in the ground (IEC 60364-5-52, for which its tables stand)",
+    "cable_soil": "2.5 K·m/W (IEC 60364-5-52, for which its tables stand)",
     "enclosure": "by the equipment class (IEEE 1584-2018, unverified)",
     "generator_power_factor": "0.8 (unverified)",
     "generator_resistance": "2 % of the subtransient reactance (unverified)",

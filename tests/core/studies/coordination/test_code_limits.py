@@ -6,9 +6,10 @@ import pytest
 from tests.conftest import network_of
 from tests.core.studies.coordination.test_coordination import relay
 
+from northfell.core.catalogue.sizing_tables import nec_standard_a
 from northfell.core.network import compile_network
 from northfell.core.studies.coordination import run
-from northfell.core.studies.coordination.code_limits import motor_limit, standard_sizes_a, transformer_limit
+from northfell.core.studies.coordination.code_limits import motor_limit, transformer_limit
 
 
 @pytest.mark.parametrize(
@@ -45,7 +46,7 @@ def test_transformers_up_to_1_kv_and_the_next_size_where_it_is_allowed(side, i, 
 
 
 def test_motors_and_standard_sizes():
-    assert {15.0, 20.0, 110.0, 6000.0} <= set(standard_sizes_a())
+    assert {15.0, 20.0, 110.0, 6000.0} <= set(nec_standard_a())
     assert motor_limit(synchronous=False, fuse=False).most_a(65.0, comes_in_sizes=True) == 175.0  # 250 % are 162.5 A
     assert motor_limit(synchronous=False, fuse=True).percent == 175  # the lesser: nothing says that it has no time delay
     assert motor_limit(synchronous=False, fuse=False).most_a(1e5, comes_in_sizes=True) == 2.5e5  # beyond all sizes

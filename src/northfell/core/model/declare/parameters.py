@@ -22,6 +22,8 @@ OF_EQUIPMENT = (
     "Impedance",
     "Earthing",
     "Construction",
+    "Laying",
+    "Circuit",
     "Enclosure",
     "Direct current",
     "Protection",

@@ -7,12 +7,20 @@ from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.elements import tap_changer as tap
-from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Neutral, Phrase, Reference, neutral, neutral_ohm, terminal
 
 # Declarations read as a table.
 # fmt: off
 
 OPEN_GROUPS = tuple(f"{hv}{lv}{clock}" for hv in ("Y", "YN") for lv in ("y", "yn") for clock in (0, 2, 4, 6, 8, 10))  # no winding in delta
+IN_CODE, NEC = "IEC 60364-5-52", "NEC 2023"
+ARRANGEMENTS = (  # as the tables of grouping name them; a test holds them equal
+    "bunched in air or enclosed", "single layer on wall or unperforated tray", "single layer on perforated tray", "single layer on ladder or cleats",
+    "direct in ground D2, touching", "direct in ground D2, one cable diameter apart", "direct in ground D2, 0.125 m apart",
+    "direct in ground D2, 0.25 m apart", "direct in ground D2, 0.5 m apart", "single-way ducts D1, touching", "single-way ducts D1, 0.25 m apart",
+    "single-way ducts D1, 0.5 m apart", "single-way ducts D1, 1.0 m apart",
+)
+IN_GROUND = When("method", ("D1", "D2"))
 VECTOR_GROUP = re.compile(r"^(D|YN?|ZN?)(d|yn?|zn?)(0|1|2|3|4|5|6|7|8|9|10|11)$")
 
 
@@ -253,6 +261,81 @@ class Cable(Conductor):
     insulation: Literal["PVC", "XLPE", "EPR"] | None = param(
         None, label="Insulation", section="Construction", typical="cable_insulation", meaning="Finds the typical temperature at the end of a fault.",
         enters="the temperature at the end of a fault, where it is filled in"
+    )
+    wire_type: Literal["THHN/THWN-2", "XHHW-2", "RHH/RHW-2 without cover"] | None = param(
+        None, label="Type by NEC", section="Construction", source=NEC,
+        meaning="Of single conductors in a raceway; all three are for 90 °C. Empty: 75 °C with PVC, 90 °C with XLPE or EPR.",
+        enters="sizing: temperature column of NEC 310.16; areas of chapter 9, table 5"
+    )
+    method: Literal["A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"] | None = param(
+        None, label="Reference method", section="Laying", source=f"{IN_CODE}, table B.52.1",
+        meaning="A1, A2: in conduit in an insulating wall; B1, B2: in conduit on a wall; C: on a wall; D1: in ducts in the ground; D2: in the ground; "
+        "E: in free air or on a tray; F: single cores in trefoil in free air. 1: single cores, 2: one cable.",
+        enters="sizing: table of capacities It"
+    )
+    arrangement: str | None = param(
+        None, label="Beside others", section="Laying", choices=ARRANGEMENTS, source=f"{IN_CODE}, B.52.17 to B.52.19",
+        meaning="How the circuits that share its route lie beside each other.", enters="sizing: factor of grouping Cg"
+    )
+    route: Phrase = param(
+        "", label="Route", section="Laying", meaning="Name of the tray, trench or raceway. Cables of one route are grouped: each set counts as a circuit.",
+        enters="sizing: count of circuits for the factor of grouping"
+    )
+    circuits_beside: int | None = param(
+        None, label="Other circuits beside it", section="Laying", ge=0, le=60,
+        meaning="On the worst section of its way, those that carry little left out. Empty: counted by its route.",
+        enters="sizing: count of circuits for the factor of grouping; by NEC three conductors each"
+    )
+    ambient_degc: float | None = param(
+        None, label="Ambient temperature", symbol="θa", unit="degC", ge=-20, le=80, section="Laying", typical="cable_ambient",
+        source=f"{IN_CODE}, B.52.14, B.52.15",
+        meaning="Of the air, or of the ground, where it is hottest. Empty: 30 °C in air, 20 °C in the ground, marked as assumed.",
+        enters="sizing: factor of temperature Ca"
+    )
+    soil_k_m_per_w: float | None = param(
+        None, label="Thermal resistivity of the soil", symbol="ρ", unit="K·m/W", gt=0, le=3, section="Laying", typical="cable_soil",
+        acts_when=IN_GROUND, source=f"{IN_CODE}, B.52.16", meaning="Empty: 2.5 K·m/W, for which the table stands, marked as assumed.",
+        enters="sizing: factor of the soil Cs"
+    )
+    raceway: Literal["EMT", "IMC", "RMC", "FMC", "LFMC", "PVC40", "PVC80", "aluminium conduit"] | None = param(
+        None, label="Raceway", section="Laying", source=f"{NEC}, chapter 9, table 4",
+        meaning="Electrical metallic tubing, intermediate and rigid metal conduit, flexible and liquid-tight metal conduit, PVC of schedule 40 and 80.",
+        enters="sizing by NEC: impedance of table 9, fill"
+    )
+    raceway_size: Phrase = param(
+        "", label="Trade size of the raceway", section="Laying", source=f"{NEC}, chapter 9, table 4",
+        meaning="Such as 1-1/4; one for each set. Empty: not judged.",
+        enters="sizing by NEC: fill"
+    )
+    terminal_degc: Literal[60, 75, 90] | None = param(
+        None, label="Terminals marked for", unit="degC", section="Laying", source=f"{NEC}, 110.14(C)",
+        meaning="Lowest of the run. Empty: 60 °C up to 100 A, of motors and above it 75 °C.", enters="sizing by NEC: temperature column of the terminals"
+    )
+    pe_mm2: float | None = param(
+        None, label="Protective conductor", symbol="SPE", unit="mm²", gt=0, le=3000, section="Circuit",
+        meaning="Of the same metal, one for each set. Empty: taken as what the code asks for beside the line conductors.",
+        source="IEC 60364-5-54, 543; NEC 250.122", enters="sizing: loop of an earth fault; held against the table"
+    )
+    neutral_mm2: float | None = param(
+        None, label="Neutral conductor", symbol="SN", unit="mm²", gt=0, le=3000, section="Circuit", acts_when=When("with_neutral", (True,)),
+        meaning="Empty: as the line conductors.", source="IEC 60364-5-52, 524.2; NEC 220.61", enters="sizing: held against what harmonics and the code ask for"
+    )
+    with_neutral: bool = param(
+        False, label="With a neutral", section="Circuit", meaning="The circuit has a neutral conductor that carries current.",
+        enters="sizing: harmonics of order three on the neutral; with NEC a fourth current-carrying conductor where loads are not linear"
+    )
+    harmonic_3_pct: float | None = param(
+        None, label="Third harmonic", symbol="h3", unit="%", ge=0, le=100, section="Circuit",
+        acts_when=When("with_neutral", (True,)), source=f"{IN_CODE}, annex E",
+        meaning="Of the line current. Empty: none, marked as assumed.", enters="sizing: IN = 3·h3/100·Ib; factor 0.86"
+    )
+    drop_limit_pct: float | None = param(
+        None, label="Voltage drop, most", unit="%", gt=0, le=50, section="Circuit",
+        meaning="Of this circuit alone. Empty: as the study settings share the drop out.", enters="sizing: limit of the voltage drop"
+    )
+    size_kept: bool = param(
+        False, label="Size is kept", section="Circuit", meaning="The engineer's own choice: sizing leaves it as it is, and says whether it keeps the rules.",
+        enters="sizing: nothing is proposed for it"
     )
 
 

@@ -121,6 +121,10 @@ class InductionMotor(Consumer):
         acts_when=DIRECT_ON, meaning="Ratio of resistance to reactance at locked rotor.", source=IEC,
         enters="Z = R + jX with R = (R/X)·X"
     )
+    service_factor: float | None = param(
+        None, label="Service factor", symbol="SF", ge=1, le=2, section="Circuit", source="NEC 430.32",
+        meaning="From 1.15 on the overload relay may be set to 125 % of the nameplate current. Empty: 115 %.", enters="sizing by NEC: overload setting"
+    )
     pole_pairs: int | None = param(
         None, label="Pole pairs", symbol="p", ge=1, le=50, section="Impedance", typical="motor_pole_pairs",
         meaning="Finds the typical R/X of medium-voltage motors.",
@@ -202,6 +206,15 @@ class StaticLoad(Consumer):
         None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), typical="load_q",
         meaning="Drawn at nominal voltage, inductive positive.",
         enters="Q at its bus in load flow"
+    )
+    serves: Literal["fixed equipment", "socket outlets", "lighting"] = param(
+        "fixed equipment", label="Serves", section="Circuit", source="IEC 60364-4-41, 411.3.2; NEC 240.4(B)",
+        meaning="What a circuit that ends here feeds. Socket outlets must be cut off sooner up to 63 A; lighting is given less voltage drop.",
+        enters="sizing: disconnection time, limit of the voltage drop, next standard device by NEC"
+    )
+    continuous_pct: float | None = param(
+        None, label="Continuous", unit="%", ge=0, le=100, section="Circuit", source="NEC 100",
+        meaning="Part of its power that is drawn for three hours or more. Empty: all of it, marked as assumed.", enters="sizing by NEC: 1.25·C + N"
     )
     load_factor: float = param(
         1.0, label="Load factor", ge=0, le=10, section="Operation", in_state=True, meaning="Part of the load that is drawn.",

@@ -233,6 +233,10 @@ class Breaker(Switching):
         meaning="In: below ten times Ir the short-time band falls with I²t through its setting there. Out: it is flat.",
         enters="t = band·(10/(I/Ir))² below 10·Ir, never below the flat band"
     )
+    residual_ma: float | None = param(
+        None, label="Residual current", symbol="IΔn", unit="mA", gt=0, le=30000, section="Earth-fault protection", source="IEC 60947-2, annex B; IEC 61008",
+        meaning="Of its residual-current device. Empty: none.", enters="sizing: current at which an earth fault is cut off"
+    )
     trip_ig_a: float | None = param(
         None, label="Earth pickup", symbol="Ig", unit="A", gt=0, le=50000, section="Earth-fault protection", acts_when=ELECTRONIC,
         meaning="Of the residual current 3·I0, measured by its own transformers. Empty: no earth-fault stage. Tolerance ±10 %. At most 1200 A by NEC 230.95.",
@@ -321,6 +325,11 @@ class Contactor(Switching):
     kind: Literal["contactor"] = "contactor"
     i_rated_a: float | None = param(
         None, label="Rated operational current", symbol="Ie", unit="A", gt=0, le=5000, meaning="Empty: loading is not judged.", enters="loading = I/Ir"
+    )
+    i_overload_a: float | None = param(
+        None, label="Overload relay", symbol="Ir", unit="A", gt=0, le=5000, section="Protection", source="IEC 60947-4-1; NEC 430.32",
+        meaning="Setting of the overload relay of the starter. Empty: none, or not known.",
+        enters="sizing: what protects the motor and its cable against overload"
     )
     i_conditional_ka: float | None = _breaking_ka(
         "Conditional short-circuit current", "Iq", "That it withstands behind the device it was tested with. Empty: not assessed.", "duty: I″k against it"

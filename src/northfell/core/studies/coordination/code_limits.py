@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from northfell.core.catalogue.sizing_tables import nec_standard_a
 from northfell.core.catalogue.tables import rows
 
 NEC_450_3, NEC_430_52 = "NEC 450.3 (recalled, unverified)", "NEC 430.52 (recalled, unverified)"
@@ -19,15 +20,10 @@ class CodeLimit:
     def most_a(self, i_rated_a: float, comes_in_sizes: bool) -> float:
         """The greatest allowed rating [A]; what is set freely has no sizes."""
         most = self.percent / 100 * i_rated_a
-        sizes = standard_sizes_a()
+        sizes = nec_standard_a()
         if not (self.next_size and comes_in_sizes) or most > sizes[-1]:
             return most
         return next(size for size in sizes if size >= most * (1 - 1e-9))
-
-
-def standard_sizes_a() -> tuple[float, ...]:
-    """Standard ratings of fuses and inverse-time breakers (NEC 240.6(A), recalled)."""
-    return tuple(sorted(float(row["A"]) for row in rows("nec_240_6_standard_ratings.csv") if "breaker" in row["kind"]))
 
 
 def transformer_limit(

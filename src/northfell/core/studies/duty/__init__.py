@@ -1,6 +1,7 @@
 """Equipment duty: breakers, fuses, switches, boards and cables against what the network asks of them, in the terms of the standard that rates each."""
 
 from northfell.core.studies.duty.cables import AT_ONCE_S, withstands_ka
+from northfell.core.studies.duty.equations import k_of_cable
 from northfell.core.studies.duty.result import NOT_ASSESSED, Duties, Duty, worst_over_states
 from northfell.core.studies.duty.settings import DutySettings
 from northfell.core.studies.duty.solve import JUDGED, run
@@ -15,4 +16,4 @@ DUTY = Study[Duties](
     compared=lambda duties: {"duty_pct": {i: float(rows[0].pct) for i, rows in duties.of.items() if rows[0].pct is not None}},
 )  # fmt: skip
 
-__all__ = ["AT_ONCE_S", "DUTY", "Duties", "Duty", "DutySettings", "JUDGED", "NOT_ASSESSED", "run", "withstands_ka"]
+__all__ = ["AT_ONCE_S", "DUTY", "Duties", "Duty", "DutySettings", "JUDGED", "k_of_cable", "NOT_ASSESSED", "run", "withstands_ka"]

@@ -70,9 +70,14 @@ K_OF_CABLES = {  # A·√s/mm²; IEC 60364-4-43, Table 43A
 }  # fmt: skip
 
 
+def k_of_cable(conductor: str, insulation: str, area_mm2: float) -> float:
+    """Factor k of a conductor within a cable [A·√s/mm²], from its operating temperature. IEC 60364-4-43, Table 43A."""
+    up_to_300, above = K_OF_CABLES[conductor, insulation]
+    return up_to_300 if area_mm2 <= 300 else above
+
+
 def cable_one_second_ka(conductor: str | None, insulation: str | None, area_mm2: float | None) -> float | None:
     r"""Short-time current of one cable for one second [kA], :math:`k S`; PVC above 300 mm² by its lower k. IEC 60364-4-43."""
     if conductor is None or insulation is None or area_mm2 is None:
         return None
-    up_to_300, above = K_OF_CABLES[conductor, insulation]
-    return (up_to_300 if area_mm2 <= 300 else above) * area_mm2 / 1000
+    return k_of_cable(conductor, insulation, area_mm2) * area_mm2 / 1000

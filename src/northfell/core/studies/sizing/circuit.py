@@ -1,0 +1,200 @@
+"""A circuit to be sized: what it feeds, how it is protected, how it is laid, what a fault brings. It knows no network, so that it can be set up by hand."""
+
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+Purpose = Literal["motor way", "load way", "feeder", "transformer primary", "transformer secondary", "capacitor way", "generator cable", "tie"]
+DeviceKind = Literal["gG", "aM", "miniature", "thermal-magnetic", "electronic", "relays", "other fuse", "own points"]
+Serves = Literal["fixed equipment", "socket outlets", "lighting"]
+System = Literal["TN", "TT", "IT", "IT with neutral"]
+
+
+@dataclass(frozen=True)
+class Given:
+    """A value with where it is from."""
+
+    value: float
+    origin: str
+    assumed: bool = False
+
+
+@dataclass(frozen=True)
+class Laying:
+    """How a conductor is made and laid. What is None is not known."""
+
+    conductor: str | None  # "copper", "aluminium"
+    insulation: str | None  # "PVC", "XLPE", "EPR"
+    length_m: float | None
+    method: str | None = None  # reference method of IEC 60364-5-52
+    single_core: bool = False
+    ambient_degc: float | None = None
+    arrangement: str | None = None
+    others: int = 0  # other circuits that lie beside it
+    soil_k_m_per_w: float | None = None
+    loaded_cores: int = 3
+    raceway: str | None = None
+    wire_type: str | None = None
+    carrying_others: int = 0  # current-carrying conductors of other circuits in the same raceway
+    terminal_degc: int | None = None  # column of the terminals, where it is marked
+    alone_assumed: bool = False  # nothing is said of what lies beside it
+    temperature_assumed: bool = False
+    soil_assumed: bool = False
+
+
+@dataclass(frozen=True)
+class Protective:
+    """The device that protects a conductor."""
+
+    name: str
+    kind: DeviceKind
+    i_set_a: float  # rated current of a fuse or miniature breaker, setting of a trip, lowest pickup of relays
+    i_frame_a: float | None = None
+    i_magnetic_a: float | None = None  # setting of the stage that opens at once
+    tolerance_pct: float = 0.0  # of that stage
+    curve: str = ""  # class of a miniature breaker
+    operates_a: float | None = None  # for certain within the time asked for, by its own curve, where no rule of a table says it
+    i_residual_a: float | None = None  # earth-fault stage, for certain
+    breaking_ka: float | None = None
+    making_ka: float | None = None
+    listed_100_pct: bool = False  # NEC: for continuous load of its whole rating
+    element_id: str = ""
+
+    @property
+    def fuse(self) -> bool:
+        return self.kind in ("gG", "aM", "other fuse")
+
+    @property
+    def adjustable(self) -> bool:
+        return self.kind in ("electronic", "relays")
+
+
+@dataclass(frozen=True)
+class Heat:
+    """What a conductor takes up until a fault is cut off: either what a device lets through, or a current for a time."""
+
+    i2t_a2s: float | None = None
+    i_a: float | None = None
+    t_s: float | None = None
+    told: str = ""
+
+    @property
+    def a2s(self) -> float:
+        """Heat [A²s]."""
+        return self.i2t_a2s if self.i2t_a2s is not None else (self.i_a or 0.0) ** 2 * (self.t_s or 0.0)
+
+
+@dataclass(frozen=True)
+class Loop:
+    """What limits the current of an earth fault at the far end."""
+
+    system: System
+    t_s: float  # within which it must be cut off
+    z_source_ohm: complex  # of the loop up to the beginning of the circuit
+    c: float = 0.95
+    ra_ohm: float | None = None  # TT: resistance of the earth electrode
+    told: str = ""
+
+
+@dataclass(frozen=True)
+class Start:
+    """Starting of a motor."""
+
+    multiple: float  # of the design current
+    cosphi: float
+    limit_pct: float
+    time_s: float | None = None
+
+
+@dataclass(frozen=True)
+class NecLoad:
+    """The load of a circuit as the NEC counts it [A]."""
+
+    continuous_a: float = 0.0
+    other_a: float = 0.0
+    motor_a: float = 0.0  # greatest motor, or the only one: full-load current of the table
+    other_motors_a: float = 0.0
+    nameplate_a: float | None = None
+    largest_branch_device_a: float | None = None
+
+    @property
+    def loaded_a(self) -> float:
+        """C + N, motors as they are."""
+        return self.continuous_a + self.other_a + self.motor_a + self.other_motors_a
+
+    @property
+    def sized_a(self) -> float:
+        """1.25·C + N, the greatest motor at 1.25 (215.2, 430.24)."""
+        return 1.25 * (self.continuous_a + self.motor_a) + self.other_a + self.other_motors_a
+
+
+@dataclass(frozen=True)
+class Entered:
+    """What stands there now."""
+
+    area_mm2: float | None = None
+    sets: int = 1
+    neutral_mm2: float | None = None
+    pe_mm2: float | None = None
+    raceway_size: str | None = None
+    capacity_a: float | None = None  # of one, as installed, entered by hand
+    ohm_per_km: tuple[float, float] | None = None  # of a size that no table has
+
+
+@dataclass(frozen=True)
+class Preferences:
+    """What a project prefers."""
+
+    smallest_mm2: float = 0.0
+    largest_mm2: float = 1e9  # before another set is laid
+    most_sets: int = 6
+    least_sets: int = 1
+    spare_pct: float = 0.0
+    fuse_rule: Literal["i2", "in"] = "i2"
+    pe_by: Literal["table", "calculation"] = "table"
+    fill_pct: float = 40.0
+
+
+@dataclass(frozen=True)
+class Circuit:
+    """One circuit, in one operating state."""
+
+    element_id: str
+    name: str
+    purpose: Purpose
+    u_v: float
+    u0_v: float
+    f_hz: float
+    laying: Laying
+    i_b_a: float | None = None
+    i_b_told: str = ""
+    cosphi: float | None = None
+    serves: Serves = "fixed equipment"
+    device: Protective | None = None
+    relay_a: float | None = None  # setting of a motor's overload relay
+    h3_pct: float = 0.0
+    h3_assumed: bool = False
+    neutral: bool = False  # it has one
+    drop_limit_pct: float | None = None
+    drop_told: str = ""
+    heat: Heat | None = None
+    pe_heat: Heat | None = None
+    loop: Loop | None = None
+    start: Start | None = None
+    nec: NecLoad | None = None
+    no_overload: bool = False  # what it feeds cannot overload it
+    i_fault_ka: float | None = None  # greatest, where its device stands
+    entered: Entered = field(default_factory=Entered)
+    preferences: Preferences = field(default_factory=Preferences)
+    waits: tuple[str, ...] = ()  # what is not known beside what the rules ask for themselves
+    kept: bool = False  # the size is the engineer's own choice
+    service_factor: float | None = None
+    begun: bool = True  # how it is laid has been entered: what it lacks, or breaks, is a finding
+
+    @property
+    def demand_a(self) -> float | None:
+        """Design current with the spare capacity that is asked for [A]."""
+        return None if self.i_b_a is None else self.i_b_a * (1 + self.preferences.spare_pct / 100)
+
+    def set_to(self, i_set_a: float) -> "Circuit":
+        """The same with its device set otherwise."""
+        return self if self.device is None else replace(self, device=replace(self.device, i_set_a=i_set_a))

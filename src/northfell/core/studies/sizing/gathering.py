@@ -1,0 +1,364 @@
+"""From a network in a state to the circuits that a code sizes: one for each cable within the code's voltages that is fed."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from northfell.core.catalogue.sizing_tables import disconnection_s
+from northfell.core.model.elements import (  # fmt: skip
+    OWN,
+    Bus,
+    Cable,
+    Compensation,
+    Contactor,
+    Element,
+    Fuse,
+    InductionMotor,
+    Inverter,
+    StaticLoad,
+    SynchronousGenerator,
+    SynchronousMotor,
+    Transformer,
+)
+from northfell.core.network import Compiled
+from northfell.core.studies.duty import AT_ONCE_S, Duties
+from northfell.core.studies.load_flow import LoadFlow
+from northfell.core.studies.protection import Device, Through, devices_of, lacking_of
+from northfell.core.studies.short_circuit import IecCase, ShortCircuit, heat_of_direct_part, peak_factor
+from northfell.core.studies.sizing.circuit import Circuit, Entered, Heat, Laying, Loop, NecLoad, Preferences, Protective, Purpose, Serves, Start
+from northfell.core.studies.sizing.demands import Demand, nec_load, of_board, of_element
+from northfell.core.studies.sizing.iec import MOST_HEAT_S
+from northfell.core.studies.sizing.settings import SizingSettings
+from northfell.core.studies.sizing.ways import Way, Ways
+
+MOST_KV = {"IEC 60364": 1.0, "NEC 2023": 2.0}  # alternating voltage up to which the capacities of a code stand
+FINAL_A = {"fixed equipment": 32.0, "lighting": 32.0, "socket outlets": 63.0}  # rating up to which a final circuit has its own time
+DISTRIBUTION_S = {"TN": 5.0, "TT": 1.0, "IT": 5.0, "IT with neutral": 5.0}
+TRIPS = {"electronic": 10.0, "thermal-magnetic": 20.0, "miniature": 0.0}  # tolerance of the stage that opens at once [%]
+POINTS = 600
+DIRECT = ("direct",)
+
+
+@dataclass(frozen=True)
+class Left:
+    """A cable of which nothing is said, and why."""
+
+    element_id: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """All that a code is asked for in one state."""
+
+    circuits: tuple[Circuit, ...]
+    left: tuple[Left, ...]
+    ways: Mapping[str, Way]  # by the id of the cable
+    settings: SizingSettings
+
+
+def gather(net: Compiled, settings: SizingSettings, flow: LoadFlow | None, faults: ShortCircuit | None, duties: Duties | None) -> Gathered:
+    """The circuits of a state."""
+    return _Gathering(net, settings, flow, faults, duties).all()
+
+
+class _Gathering:
+    def __init__(self, net: Compiled, settings: SizingSettings, flow: LoadFlow | None, faults: ShortCircuit | None, duties: Duties | None) -> None:
+        self.net, self.settings, self.flow, self.faults, self.duties = net, settings, flow, faults, duties
+        self.nec = settings.code == "NEC 2023"
+        self.ways = Ways(net.network, net.elements)
+        self.devices = devices_of(net.elements)
+        self.lacking = lacking_of(net, "coordination")
+        self.preferences = Preferences(
+            smallest_mm2=settings.smallest_mm2, largest_mm2=settings.largest_mm2, most_sets=settings.most_sets, spare_pct=settings.spare_pct,
+            fuse_rule="in" if settings.fuse_rule == "In ≤ Iz" else "i2", pe_by=settings.pe_by,
+        )  # fmt: skip
+        self.on_route: dict[str, int] = {}
+        for e in net.elements.values():
+            if isinstance(e, Cable) and e.route:
+                self.on_route[e.route] = self.on_route.get(e.route, 0) + e.parallel
+
+    def all(self) -> Gathered:
+        circuits: list[Circuit] = []
+        left: list[Left] = []
+        ways: dict[str, Way] = {}
+        for e in self.net.elements.values():
+            if not isinstance(e, Cable):
+                continue
+            found = self._circuit(e, ways)
+            if isinstance(found, Circuit):
+                circuits.append(found)
+            else:
+                left.append(Left(e.id, found))
+        return Gathered(tuple(circuits), tuple(left), ways, self.settings)
+
+    def _circuit(self, e: Cable, ways: dict[str, Way]) -> Circuit | str:
+        if not e.in_service:
+            return "out of service in this state"
+        kv = self._kv(e)
+        if kv is None:
+            return "the nominal voltage of its buses is not known"
+        most = MOST_KV[self.settings.code]
+        if kv > most:
+            return f"{kv:g} kV: {self.settings.code} is applied up to {most:g} kV"
+        way = self.ways.of(e)
+        if way is None:
+            return "not fed in this state"
+        if not way.end:
+            return "carries nothing in this state: it ends at a device that stands open, or at nothing"
+        ways[e.id] = way
+        return self._made(e, way, 1000 * kv)
+
+    def _kv(self, e: Cable) -> float | None:
+        for bus in e.buses:
+            one = self.net.elements.get(bus)
+            if isinstance(one, Bus) and one.v_nominal_kv:
+                return one.v_nominal_kv
+        return None
+
+    def _made(self, e: Cable, way: Way, u_v: float) -> Circuit:
+        end, origin = self.net.elements[way.end], self.net.elements[way.origin]
+        purpose = _purpose(end, origin, way)
+        demand, nec = self._demand(way, end, origin, purpose, u_v)
+        waits = [demand.lacks] if demand.lacks else []
+        cosphi, i_b = demand.cosphi, demand.i_a(u_v) if not demand.lacks else None
+        if i_b is not None and purpose in ("feeder", "tie") and self.flow is not None:
+            carried = _carried_a(self.flow, e)
+            if carried > i_b * (1 + 1e-9):
+                demand = Demand(demand.s_mva, f"load flow, state {self.net.state}")
+                if nec:
+                    nec = replace(nec, other_a=nec.other_a + max(0.0, carried - nec.loaded_a))
+                i_b, cosphi = carried, _carried_cosphi(self.flow, e, cosphi)
+        if nec is not None and i_b is not None and not demand.lacks:
+            i_b = nec.loaded_a if purpose in ("motor way", "load way", "feeder", "tie") else i_b
+        device, found, waits_for = self._device(way, purpose)
+        waits += waits_for
+        relay = self._overload_relay(way)
+        serves: Serves = end.serves if isinstance(end, StaticLoad) else "fixed equipment"
+        t_s = self._required_s(purpose, serves, device, u_v)
+        device = self._operates(device, found, t_s)
+        limit, told = self._drop_limit(e, purpose, serves)
+        heat = self._heat(e, way, found)
+        return Circuit(
+            e.id, e.name, purpose, u_v, u_v / math.sqrt(3), self.net.frequency_hz, self._laying(e), i_b, demand.told, cosphi, serves, device, relay,
+            e.harmonic_3_pct or 0.0, e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, e.with_neutral, limit, told, heat, self._pe_heat(way, found),
+            self._loop(way, t_s), self._start(end, purpose), nec, False, self._fault_ka(way), self._entered(e), self.preferences, tuple(waits), e.size_kept,
+            getattr(end, "service_factor", None),
+            self._begun(e),
+        )  # fmt: skip
+
+    # --- what it carries
+
+    def _demand(self, way: Way, end: Element, origin: Element, purpose: Purpose, u_v: float) -> tuple[Demand, NecLoad | None]:
+        whole: Demand | None
+        if purpose == "transformer secondary":
+            whole, below = of_element(origin), []
+        elif isinstance(end, Bus):
+            found = self.ways.below(way.end_bus, (way.after or (way.cable.id,))[-1])
+            if found is None:
+                whole = Demand(0j, "load flow: it joins two supplies") if self.flow else Demand(0j, "", "a load flow: it joins two supplies")
+                return whole, NecLoad() if self.nec else None
+            whole, below = of_board(found), found
+        else:
+            whole, below = of_element(end, self.nec), [end]
+        if whole is None:
+            return Demand(0j, "", f"{end.name}: what it draws"), None
+        if not self.nec:
+            return whole, None
+        if purpose in ("transformer primary", "transformer secondary", "capacitor way", "generator cable"):
+            factor = 1.15 if purpose == "generator cable" else 1.0  # NEC 445.13
+            return whole, NecLoad(other_a=factor * whole.i_a(u_v))
+        load, lacks = nec_load(below, u_v, alone=not isinstance(end, Bus))
+        return (replace(whole, lacks=whole.lacks or lacks), load)
+
+    def _start(self, end: Element, purpose: Purpose) -> Start | None:
+        if self.nec or not isinstance(end, InductionMotor) or end.starter not in DIRECT or not end.ilr_over_ir:
+            return None
+        ratio = 0.42 if end.r_over_x is None else end.r_over_x
+        several = (end.ilr_over_ir + end.count - 1) / end.count  # one starts while the others run
+        return Start(several, ratio / math.hypot(1, ratio), self.settings.drop_start_pct, end.t_start_s)
+
+    def _drop_limit(self, e: Cable, purpose: Purpose, serves: Serves) -> tuple[float | None, str]:
+        if e.drop_limit_pct is not None:
+            return e.drop_limit_pct, "entered at the cable"
+        if purpose in ("feeder", "tie", "generator cable", "transformer secondary"):
+            return self.settings.drop_feeder_pct, "study setting, share of a feeder"
+        return None, ""  # what the feeders before it leave: told by `with_drops`
+
+    # --- what protects it
+
+    def _device(self, way: Way, purpose: Purpose) -> tuple[Protective | None, Device | None, list[str]]:
+        """The device in the chain that lets least through, before the cable or, where there is none, behind it; else those that feed its origin."""
+        before = [d for d in way.before if d in self.devices]
+        after = [d for d in way.after if d in self.devices]
+        for some in ([*before, *after] if purpose == "transformer secondary" else before, after if not before else []):
+            known = [self._protective(d) for d in some if d not in self.lacking]
+            if some and not known:
+                return None, None, [f"the settings of {self.net.name(some[0])}"]
+            if known:
+                least = min(known, key=lambda one: one.i_set_a)
+                return least, self.devices[least.element_id], []
+        feeding = [e.id for e in self.ways.feeding(way.origin_bus) if e.id in self.devices]
+        known = [self._protective(d) for d in feeding if d not in self.lacking]
+        if not known or len(known) < len(feeding):
+            return None, None, [f"the settings of {self.net.name(d)}" for d in feeding if d in self.lacking][:1]
+        if len(known) == 1:
+            return known[0], self.devices[known[0].element_id], []
+        largest = max(known, key=lambda one: one.i_set_a)
+        names = " and ".join(one.name for one in known)
+        return replace(largest, name=names, i_set_a=sum(one.i_set_a for one in known)), self.devices[largest.element_id], []
+
+    def _protective(self, device_id: str) -> Protective:
+        device = self.devices[device_id]
+        s = device.switch
+        if isinstance(s, Fuse):
+            kind = s.link if s.link in ("gG", "aM") else "other fuse"
+            rating = s.i_rated_a if s.link != OWN and s.i_rated_a else min((p.i_a for p in s.points), default=math.nan)
+            return Protective(s.name, kind, rating, rating, breaking_ka=s.i_breaking_ka, element_id=s.id)
+        residual = [a for a in (s.residual_ma / 1000 if s.residual_ma else None, s.trip_ig_a * 1.1 if s.trip_ig_a else None) if a]
+        common = Protective(s.name, "relays", math.nan, s.i_rated_a, i_residual_a=min(residual, default=None), breaking_ka=s.i_breaking_ka, element_id=s.id)
+        if s.trip in ("electronic", "thermal-magnetic", "miniature") and s.trip_ir_a:
+            magnetic = {"electronic": s.trip_ii_a, "thermal-magnetic": s.trip_im_a}.get(s.trip)
+            if s.trip == "electronic" and s.trip_isd_a is not None:
+                magnetic = min(s.trip_isd_a, magnetic or math.inf)
+            return replace(common, kind=s.trip, i_set_a=s.trip_ir_a, i_magnetic_a=magnetic, tolerance_pct=TRIPS[s.trip], curve=s.trip_class or "")
+        return replace(common, kind="own points" if s.trip == OWN else "relays", i_set_a=device.from_a("fast"))
+
+    def _overload_relay(self, way: Way) -> float | None:
+        found = [e.i_overload_a for i in (*way.before, *way.after) if isinstance(e := self.net.elements[i], Contactor) and e.i_overload_a]
+        return min(found, default=None)
+
+    def _required_s(self, purpose: Purpose, serves: Serves, device: Protective | None, u_v: float) -> float:
+        system = self.settings.earthing
+        final = purpose in ("motor way", "load way") and device is not None and device.i_set_a <= FINAL_A[serves]
+        own = disconnection_s("TT" if system == "TT" else "TN", u_v / math.sqrt(3)) if final else None
+        return own if own is not None else DISTRIBUTION_S[system]
+
+    def _operates(self, one: Protective | None, device: Device | None, t_s: float) -> Protective | None:
+        """With the current from which it opens in time for certain, by its own curve."""
+        if one is None or device is None or not math.isfinite(one.i_set_a):
+            return one
+        grid = np.geomspace(max(one.i_set_a, 0.1), 1e6, POINTS)
+        late = np.flatnonzero(~(device.opens_at_s(device.along(grid)) <= t_s))
+        at = int(late[-1]) + 1 if late.size else 0
+        return replace(one, operates_a=float(grid[at]) if at < POINTS else None)
+
+    # --- faults
+
+    def _bus(self, bus: str) -> int | None:
+        """The number of a bus at which faults are known."""
+        at = self.net.topology.bus_index.get(bus)
+        if self.faults is None or at is None or not self.faults.net.topology.fed_bus(at):
+            return None
+        return at if math.isfinite(float(self.faults.cases["max"].of("3ph").ik_ka[at])) else None
+
+    def _fault_ka(self, way: Way) -> float | None:
+        at = self._bus(way.origin_bus)
+        return None if at is None or self.faults is None else float(self.faults.cases["max"].of("3ph").ik_ka[at])
+
+    def _heat(self, e: Cable, way: Way, device: Device | None) -> Heat | None:
+        """The greatest heat of a fault at its beginning, of the greatest and of the least current there; and as Faults finds it at its ends."""
+        at = self._bus(way.near)
+        if at is None or device is None or self.faults is None:
+            return None
+        found = [self._until_cut(device, "3ph", case, at) for case in ("max", "min")]
+        if self.duties is not None:
+            of_cable = [d for d in self.duties.of.get(e.id, ()) if d.quantity == "heat" and d.value is not None]
+            found += [Heat(i2t_a2s=1e6 * d.value, told=f"duty: {d.basis.split(', against')[0]}") for d in of_cable if d.value is not None]
+        return max((h for h in found if h is not None), key=lambda h: h.a2s, default=None)
+
+    def _until_cut(self, device: Device, fault: str, case: str, at: int) -> Heat | None:
+        assert self.faults is not None
+        one = self.faults.cases[case]
+        i_a = 1000 * float(one.of(fault).ik_ka[at])
+        if not math.isfinite(i_a) or i_a <= 0:
+            return None
+        residual = i_a if fault == "lg" else 0.0
+        t = float(device.opens_at_s(Through(np.asarray(i_a), np.asarray(residual))))
+        where, words = self.net.name(self.net.topology.bus_ids[at]), {"3ph": "three-phase fault", "lg": "earth fault"}[fault]
+        told = f"{'greatest' if case == 'max' else 'least'} {words} at {where}, {device.name}"
+        if not math.isfinite(t) or (t > MOST_HEAT_S and case == "max"):
+            return Heat(i_a=i_a, t_s=math.inf, told=f"{told} does not cut it off within {MOST_HEAT_S:g} s") if case == "max" else None
+        if t > MOST_HEAT_S:
+            return None
+        if t <= AT_ONCE_S and device.switch.let_through_ka2s is not None:
+            return Heat(i2t_a2s=1e6 * device.switch.let_through_ka2s, told=f"let-through of {device.name}")
+        kappa = float(one.kappa[at]) if isinstance(one, IecCase) else float(peak_factor(1 / float(one.x_over_r("3ph")[at])))
+        direct = float(heat_of_direct_part(kappa, self.net.frequency_hz, max(t, 1e-3))) if case == "max" else 0.0
+        with_direct = i_a * math.sqrt(1 + direct)
+        return Heat(i_a=with_direct, t_s=t, told=f"{told}, with its direct part" if direct > 1e-3 else told)
+
+    def _pe_heat(self, way: Way, device: Device | None) -> Heat | None:
+        at = self._bus(way.near)
+        return None if at is None or device is None or self.faults is None else self._until_cut(device, "lg", "max", at)
+
+    def _loop(self, way: Way, t_s: float) -> Loop | None:
+        at = self._bus(way.near)
+        if at is None or self.faults is None or self.nec:
+            return None
+        one, base = self.faults.cases["min"], self.faults.cases["min"].z_base_ohm
+        system = self.settings.earthing
+        if system in ("IT", "IT with neutral"):  # second fault: the loop runs through the lines, and the protective conductor that joins both
+            z = complex(one.z1_unbalanced_pu[at]) * float(base[at])
+        else:
+            z = complex(one.z1_unbalanced_pu[at] + one.z2_pu[at] + one.z0_pu[at]) * float(base[at]) / 3
+        if not (math.isfinite(z.real) and math.isfinite(z.imag)):
+            return None
+        told = f"Faults, least case at {self.net.name(way.near)}: {'Z1' if 'IT' in system else '(Z1 + Z2 + Z0)/3'}"
+        return Loop(system, t_s, z, self.settings.loop_c, self.settings.earth_electrode_ohm, told)
+
+    # --- as entered
+
+    def _begun(self, e: Cable) -> bool:
+        """Whether somebody has said how it is laid: before that nothing of it is a finding."""
+        return e.raceway is not None if self.nec else e.method is not None
+
+    def _laying(self, e: Cable) -> Laying:
+        others = e.circuits_beside
+        by_route = max(self.on_route.get(e.route, e.parallel) - e.parallel, 0) if e.route else None
+        beside = others if others is not None else by_route
+        cores = 4 if e.with_neutral and (e.harmonic_3_pct or 0) > 15 else 3
+        return Laying(
+            e.conductor, e.insulation, e.length_m, e.method, e.cores == "1", e.ambient_degc, e.arrangement, beside or 0, e.soil_k_m_per_w,
+            (4 if e.with_neutral else 3) if self.nec else cores, e.raceway, e.wire_type, 3 * (beside or 0), e.terminal_degc, beside is None,
+            "ambient_degc" in e.assumed, "soil_k_m_per_w" in e.assumed,
+        )  # fmt: skip
+
+    def _entered(self, e: Cable) -> Entered:
+        own = None if e.r_ohm_per_km is None or e.x_ohm_per_km is None else (e.r_ohm_per_km * HOT.get(e.insulation or "", 1.28), e.x_ohm_per_km)
+        origin = e.origins.get("i_rated_a", "")
+        by_hand = None if "i_rated_a" in e.assumed or origin.startswith(("catalogue", SIZED_ORIGIN)) else e.i_rated_a
+        return Entered(e.area_mm2, e.parallel, e.neutral_mm2, e.pe_mm2, e.raceway_size or None, by_hand, own)
+
+
+SIZED_ORIGIN = "own: sized"  # of a capacity that an accepted size brought: it is no bound of its own
+HOT = {"PVC": 1.2, "XLPE": 1.28, "EPR": 1.28}  # resistance at operating temperature over that at 20 degC
+
+
+def _purpose(end: Element, origin: Element, way: Way) -> Purpose:
+    if isinstance(origin, Transformer) and origin.lv_bus == way.origin_bus:
+        return "transformer secondary"
+    if isinstance(end, InductionMotor | SynchronousMotor):
+        return "motor way"
+    if isinstance(end, StaticLoad):
+        return "load way"
+    if isinstance(end, Transformer):
+        return "transformer primary"
+    if isinstance(end, Compensation):
+        return "capacitor way"
+    if isinstance(end, SynchronousGenerator | Inverter) or isinstance(origin, SynchronousGenerator):
+        return "generator cable"
+    return "feeder" if isinstance(end, Bus) else "tie"
+
+
+def _carried_a(flow: LoadFlow, e: Cable) -> float:
+    """Current that the load flow finds in a cable [A]; 0 where it is not in the result."""
+    found = flow.loading(e).carries
+    return found if found is not None and math.isfinite(found) else 0.0
+
+
+def _carried_cosphi(flow: LoadFlow, e: Cable, otherwise: float) -> float:
+    s = flow.terminal_power.get(e.id)
+    return abs(s[0].real) / abs(s[0]) if s and abs(s[0]) else otherwise

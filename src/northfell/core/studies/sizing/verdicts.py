@@ -1,0 +1,45 @@
+"""Findings: what stands there and breaks a rule of the code, and what cannot be said for want of data."""
+
+import math
+from collections.abc import Iterator
+
+from northfell.core.finding import Finding
+from northfell.core.model.network import title_of
+from northfell.core.model.settings import Limits
+from northfell.core.studies.sizing.result import BREACH, LINE, MISSING, REFUSED, Sized, Sizing
+
+STUDY = "sizing"
+
+
+def circuits(found: Sizing, limits: Limits) -> Iterator[Finding]:
+    """Each quantity of a circuit that breaks a rule, and circuits of which too little is known."""
+    for one in found.circuits:
+        yield from _of(found, one)
+
+
+def _of(found: Sizing, one: Sized) -> Iterator[Finding]:
+    if not one.circuit.begun:
+        return
+    e, state = found.net.elements[one.circuit.element_id], found.net.state
+    for p in one.parts:
+        verdict = one.verdict_of(p)
+        if verdict == BREACH:
+            worst = one.decision.broken[0] if p.quantity == LINE and one.decision.broken else None
+            held = worst.entered if worst else None
+            text = f"{title_of(e)}: {p.quantity} {_amount(p.entered, p.unit)}, {p.demand or 'by ' + (worst.rule.id if worst else p.rule)}."
+            why = f" {p.note}." if p.note else ""
+            value, limit = (held.value, held.limit) if held and math.isfinite(held.limit) else (None, None)
+            help_ = f"Rule {worst.rule.id if worst else p.rule}, {worst.rule.clause if worst else p.clause}." + (
+                f" {_amount(p.chosen, p.unit)} would do." if p.chosen is not None and p.chosen != p.entered else ""
+            )
+            yield Finding(STUDY, state, e.id, e.name, "breach", text + why, value, limit, held.unit if held else "", help_, p.quantity,
+                          falls=bool(held and not held.at_most))  # fmt: skip
+        elif verdict == REFUSED:
+            yield Finding(STUDY, state, e.id, e.name, "breach", one.decision.refused, help="Lay it otherwise, or split the circuit.", check="no size")
+    if one.lacking and one.verdict == MISSING:
+        text = f"{title_of(e)} cannot be sized whole: {'; '.join(one.lacking)} is not known."
+        yield Finding(STUDY, state, e.id, e.name, "missing", text, help="Enter it on the card, under Laying or Circuit.", check="lacking")
+
+
+def _amount(value: float | str | None, unit: str) -> str:
+    return "none" if value is None else f"{value:g} {unit}".strip() if isinstance(value, int | float) else value
