@@ -26,7 +26,8 @@ def iec_circuit(x: dict, purpose: str, i_b_a: float, arrangement: str, others: i
         METAL[x["conductor"]], x["insulation"], x["length_m"], x["method"][:1], x.get("reactance") == "single", x["ambient_C"], arrangement, others,
         loaded_cores=4 if x.get("h3_pct") else 3,
     )  # fmt: skip
-    protective = Protective("Q", KIND[device["kind"]], device.get("Ir_A", device["In_A"]), device["In_A"], device.get("Im_A"), 100 * device.get("Im_tolerance", 0))
+    set_to, tolerance = device.get("Ir_A", device["In_A"]), 100 * device.get("Im_tolerance", 0)
+    protective = Protective("Q", KIND[device["kind"]], set_to, device["In_A"], device.get("Im_A"), tolerance)
     heat = Heat(i2t_a2s=withstand["I2t_A2s"]) if "I2t_A2s" in withstand else Heat(i_a=1000 * withstand["I_kA"], t_s=withstand["t_s"])
     return Circuit(
         "e", "W", purpose, x["U_V"], x["U0_V"], 50, laying, i_b_a, "", x["cosphi"], device=protective, relay_a=device.get("relay_A"),
