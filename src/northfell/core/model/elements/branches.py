@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
+from northfell.core.model.declare.rows import Row, Rows
 from northfell.core.model.elements import tap_changer as tap
 from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Neutral, Phrase, Reference, neutral, neutral_ohm, terminal
 
@@ -28,6 +29,13 @@ def _vector_group(text: str) -> str:
     if not VECTOR_GROUP.match(text):
         raise ValueError("a vector group such as Dyn11, YNd5 or Yyn0")
     return text
+
+
+class HarmonicCurrent(Row):
+    """One harmonic of what a transformer feeds."""
+
+    order: int = param(label="Order", symbol="h", ge=2, le=100, meaning="Of the fundamental frequency.")
+    pct: float = param(label="Current", symbol="Ih/I1", unit="%", ge=0, le=100, meaning="Of the fundamental current.")
 
 
 class Transformer(Element):
@@ -99,6 +107,18 @@ class Transformer(Element):
         None, label="Emergency rating", symbol="SrT,e", unit="MVA", gt=0, le=5000,
         meaning="What one unit may carry for the time of an emergency. Empty: the continuous rating counts there too.",
         enters="loading with an element out is held against n·SrT,e"
+    )
+    harmonics: Rows[HarmonicCurrent] = param(
+        [], label="Harmonics of its load", section="Circuit", source="EN 50464-3; IEEE C57.110",
+        meaning="Currents of what it feeds. Empty: none are counted.", enters="sizing: K by EN 50464-3, FHL and what is left of the rating by IEEE C57.110"
+    )
+    eddy_pct: float = param(
+        10.0, label="Eddy losses", symbol="e", unit="%", ge=0, le=100, section="Circuit", source="EN 50464-3 (0.1 usual); IEEE C57.110",
+        meaning="At rated current and frequency, of the ohmic losses; by IEEE those at the hottest place.", enters="sizing: K and what is left of the rating"
+    )
+    lv_winding: Literal["wire", "foil"] = param(
+        "wire", label="Low-voltage winding", section="Circuit", source="EN 50464-3 (uncertain)", meaning="Round or rectangular wire, or foil.",
+        enters="sizing: exponent q of K, 1.7 or 1.5"
     )
     no_load_loss_kw: float | None = param(
         None, label="No-load losses", symbol="P0", unit="kW", ge=0, le=5000, section="Impedance",

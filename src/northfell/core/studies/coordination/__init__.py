@@ -2,7 +2,7 @@
 
 import math
 
-from northfell.core.studies.coordination.code_limits import motor_limit
+from northfell.core.studies.coordination.code_limits import motor_limit, transformer_limit
 from northfell.core.studies.coordination.intended import HeldAgainst, held_against
 from northfell.core.studies.coordination.lessening import EnergyRemedy, lessen, limit_of
 from northfell.core.studies.coordination.limits import category_of, conductor_s, through_fault_s
@@ -42,5 +42,5 @@ __all__ = [
     "COORDINATION", "Coordination", "CoordinationSettings", "EnergyRemedy", "lessen", "limit_of", "CurveSheet", "DeviceCurve", "LimitCurve", "NOT_ASSESSED",
     "NOT_REQUIRED", "Pair", "RULES", "Rule", "amperes_of", "Arcs", "arcs_of", "category_of", "conductor_s", "curve_sheet", "kept_sheet", "path_of",
     "Proposal", "Proposed", "pair_key", "propose", "run", "seconds", "settings_table", "points_table", "HeldAgainst", "held_against", "zones_table",
-    "devices_that_are_set", "motor_limit", "differing", "to_send", "starts_of", "through_fault_s",
+    "devices_that_are_set", "motor_limit", "transformer_limit", "differing", "to_send", "starts_of", "through_fault_s",
 ]  # fmt: skip

@@ -69,6 +69,15 @@ class Protective:
 
 
 @dataclass(frozen=True)
+class Breaking:
+    """What a device may have to break, against what it can."""
+
+    rated_ka: float | None
+    asked_ka: float | None
+    told: str
+
+
+@dataclass(frozen=True)
 class Heat:
     """What a conductor takes up until a fault is cut off: either what a device lets through, or a current for a time."""
 
@@ -188,6 +197,7 @@ class Circuit:
     waits: tuple[str, ...] = ()  # what is not known beside what the rules ask for themselves
     kept: bool = False  # the size is the engineer's own choice
     service_factor: float | None = None
+    breaking: Breaking | None = None  # of its device, where it stands
     begun: bool = True  # how it is laid has been entered: what it lacks, or breaks, is a finding
 
     @property

@@ -95,7 +95,7 @@ def of_board(below: Iterable[Element]) -> Demand:
         else:
             given += abs(one.s_mva)
             lacks, count = lacks or one.lacks, count + 1
-    told = f"sum of {count} demands, each with its demand and diversity factor"
+    told = f"sum of {count} demands, each with its demand and diversity factor" if count != 1 else "the one demand, with its factors"
     return Demand(drawn if abs(drawn) >= given else complex(given), told, lacks)
 
 

@@ -157,6 +157,17 @@ def decide(code: Code, circuit: Circuit, as_entered: Circuit | None = None) -> D
     return Decision(tuple(last), None, (), refused=_refused(circuit, last))
 
 
+def first_try(code: Code, circuit: Circuit) -> Try | None:
+    """The least that satisfies the rules of which nothing is lacking, where others wait for what a size must be known for."""
+    rules = [r for r in code.rules(circuit) if not r.idle(circuit) and not r.lacks(circuit)]
+    for sets in range(circuit.preferences.least_sets, circuit.preferences.most_sets + 1):
+        for one in tries(code, circuit, sets):
+            held = [r.hold(circuit, one, None) for r in rules]
+            if all(h is not None and h.ok for h in held):
+                return one
+    return None
+
+
 def entered_try(code: Code, circuit: Circuit) -> Try | None:
     area = circuit.entered.area_mm2
     if area is None:

@@ -27,7 +27,7 @@ from northfell.core.studies.duty import AT_ONCE_S, Duties
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.protection import Device, Through, devices_of, lacking_of
 from northfell.core.studies.short_circuit import IecCase, ShortCircuit, heat_of_direct_part, peak_factor
-from northfell.core.studies.sizing.circuit import Circuit, Entered, Heat, Laying, Loop, NecLoad, Preferences, Protective, Purpose, Serves, Start
+from northfell.core.studies.sizing.circuit import Breaking, Circuit, Entered, Heat, Laying, Loop, NecLoad, Preferences, Protective, Purpose, Serves, Start
 from northfell.core.studies.sizing.demands import Demand, nec_load, of_board, of_element
 from northfell.core.studies.sizing.iec import MOST_HEAT_S
 from northfell.core.studies.sizing.settings import SizingSettings
@@ -59,12 +59,9 @@ class Gathered:
     settings: SizingSettings
 
 
-def gather(net: Compiled, settings: SizingSettings, flow: LoadFlow | None, faults: ShortCircuit | None, duties: Duties | None) -> Gathered:
-    """The circuits of a state."""
-    return _Gathering(net, settings, flow, faults, duties).all()
+class Gathering:
+    """A state as its circuits and equipment are gathered from it."""
 
-
-class _Gathering:
     def __init__(self, net: Compiled, settings: SizingSettings, flow: LoadFlow | None, faults: ShortCircuit | None, duties: Duties | None) -> None:
         self.net, self.settings, self.flow, self.faults, self.duties = net, settings, flow, faults, duties
         self.nec = settings.code == "NEC 2023"
@@ -111,6 +108,55 @@ class _Gathering:
         ways[e.id] = way
         return self._made(e, way, 1000 * kv)
 
+    # --- what equipment is held against
+
+    def within(self, bus: Bus) -> bool:
+        """Whether a board is within the voltages of the code."""
+        return bus.v_nominal_kv is not None and bus.v_nominal_kv <= MOST_KV[self.settings.code]
+
+    def bus(self, bus: str) -> int | None:
+        """The number of a bus at which faults are known."""
+        at = self.net.topology.bus_index.get(bus)
+        if self.faults is None or at is None or not self.faults.net.topology.fed_bus(at):
+            return None
+        return at if math.isfinite(float(self.faults.cases["max"].of("3ph").ik_ka[at])) else None
+
+    def carried_kva(self, e: Transformer) -> float | None:
+        """What the load flow finds at its low side [kVA]."""
+        s = self.flow.terminal_power.get(e.id) if self.flow else None
+        found = 1000 * max(abs(one) for one in s) if s else math.nan
+        return found if math.isfinite(found) else None
+
+    def simultaneity(self, bus: str, came: Element) -> float:
+        """Of the board that a way ends at."""
+        end = self.net.elements.get(self.ways.ends_at(bus, came))
+        return end.simultaneity if isinstance(end, Bus) else 1.0
+
+    def device_beside(self, e: Element, bus: str) -> Protective | None:
+        """The device with the lowest setting on the way from one side of an element; on the side of its supply else what feeds that."""
+        chain = [d for d in self.ways.chain(bus, e) if d in self.devices and d not in self.lacking]
+        if not chain and self.ways.depth.get(bus, 0) < max(self.ways.depth.get(b, 0) for b in e.buses):
+            chain = [d.id for d in self.ways.feeding(bus) if d.id in self.devices and d.id not in self.lacking][:1]
+        return min((self._protective(d) for d in chain), key=lambda d: d.i_set_a, default=None)
+
+    def feeding_devices(self, bus: str) -> list[Protective]:
+        """What protects a bus: the devices through which it is fed; none where the settings of one are not known."""
+        found = [d.id for d in self.ways.feeding(bus) if d.id in self.devices]
+        return [] if any(d in self.lacking for d in found) else [self._protective(d) for d in found]
+
+    def outgoing_devices(self, bus: str) -> list[Protective] | None:
+        """The devices of the ways of a board that lead away from its supply, closed in this state; None where not each has one that is known."""
+        here = self.ways.depth.get(bus, 0)
+        found = []
+        for e in self.ways.at(bus):
+            beyond = self.ways.through(e, bus)
+            away = any(self.ways.depth.get(b, -1) > here for b in beyond) or len(e.buses) == 1
+            if away and (e.id not in self.devices or e.id in self.lacking):
+                return None
+            if away:
+                found.append(self._protective(e.id))
+        return found
+
     def _kv(self, e: Cable) -> float | None:
         for bus in e.buses:
             one = self.net.elements.get(bus)
@@ -146,7 +192,7 @@ class _Gathering:
             e.harmonic_3_pct or 0.0, e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, e.with_neutral, limit, told, heat, self._pe_heat(way, found),
             self._loop(way, t_s), self._start(end, purpose), nec, False, self._fault_ka(way), self._entered(e), self.preferences, tuple(waits), e.size_kept,
             getattr(end, "service_factor", None),
-            self._begun(e),
+            self._breaking(device), self._begun(e),
         )  # fmt: skip
 
     # --- what it carries
@@ -161,6 +207,7 @@ class _Gathering:
                 whole = Demand(0j, "load flow: it joins two supplies") if self.flow else Demand(0j, "", "a load flow: it joins two supplies")
                 return whole, NecLoad() if self.nec else None
             whole, below = of_board(found), found
+            whole = replace(whole, s_mva=whole.s_mva * end.simultaneity)
         else:
             whole, below = of_element(end, self.nec), [end]
         if whole is None:
@@ -247,20 +294,13 @@ class _Gathering:
 
     # --- faults
 
-    def _bus(self, bus: str) -> int | None:
-        """The number of a bus at which faults are known."""
-        at = self.net.topology.bus_index.get(bus)
-        if self.faults is None or at is None or not self.faults.net.topology.fed_bus(at):
-            return None
-        return at if math.isfinite(float(self.faults.cases["max"].of("3ph").ik_ka[at])) else None
-
     def _fault_ka(self, way: Way) -> float | None:
-        at = self._bus(way.origin_bus)
+        at = self.bus(way.origin_bus)
         return None if at is None or self.faults is None else float(self.faults.cases["max"].of("3ph").ik_ka[at])
 
     def _heat(self, e: Cable, way: Way, device: Device | None) -> Heat | None:
         """The greatest heat of a fault at its beginning, of the greatest and of the least current there; and as Faults finds it at its ends."""
-        at = self._bus(way.near)
+        at = self.bus(way.near)
         if at is None or device is None or self.faults is None:
             return None
         found = [self._until_cut(device, "3ph", case, at) for case in ("max", "min")]
@@ -291,11 +331,11 @@ class _Gathering:
         return Heat(i_a=with_direct, t_s=t, told=f"{told}, with its direct part" if direct > 1e-3 else told)
 
     def _pe_heat(self, way: Way, device: Device | None) -> Heat | None:
-        at = self._bus(way.near)
+        at = self.bus(way.near)
         return None if at is None or device is None or self.faults is None else self._until_cut(device, "lg", "max", at)
 
     def _loop(self, way: Way, t_s: float) -> Loop | None:
-        at = self._bus(way.near)
+        at = self.bus(way.near)
         if at is None or self.faults is None or self.nec:
             return None
         one, base = self.faults.cases["min"], self.faults.cases["min"].z_base_ohm
@@ -308,6 +348,12 @@ class _Gathering:
             return None
         told = f"Faults, least case at {self.net.name(way.near)}: {'Z1' if 'IT' in system else '(Z1 + Z2 + Z0)/3'}"
         return Loop(system, t_s, z, self.settings.loop_c, self.settings.earth_electrode_ohm, told)
+
+    def _breaking(self, device: Protective | None) -> Breaking | None:
+        """What the duties of its device say of what it breaks."""
+        rows = self.duties.of.get(device.element_id, ()) if self.duties and device else ()
+        one = next((d for d in rows if d.quantity == "breaking"), None)
+        return Breaking(one.rating, one.value, one.basis) if one else None
 
     # --- as entered
 

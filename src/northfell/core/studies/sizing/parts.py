@@ -244,6 +244,17 @@ def raceway(c: Circuit, line: Try, egc_mm2: float | None) -> Part | None:
                 f"at least {needed:.3f} in² inside", told, VERIFIED, _pct(needed, inside))  # fmt: skip
 
 
+def breaking(c: Circuit, by_nec: bool) -> Part | None:
+    """Breaking capacity of the device at its place, as its duty has it (Faults)."""
+    b = c.breaking
+    if b is None or b.asked_ka is None:
+        return None
+    rule, clause = ("nec.ir", "110.9") if by_nec else ("iec.breaking", "4-43 434.5.1")
+    ok = None if b.rated_ka is None else b.asked_ka <= b.rated_ka * (1 + 1e-9)
+    return Part("breaking capacity", b.rated_ka, b.asked_ka, b.rated_ka if ok else None, "kA", rule, clause, ok, f"at least {f(b.asked_ka)} kA", b.told, TWICE,
+                _pct(b.asked_ka, b.rated_ka))  # fmt: skip
+
+
 def disconnect(c: Circuit) -> Part | None:
     """The disconnecting means of a motor (NEC 430.110): told, since no element carries such a rating."""
     if c.purpose != "motor way" or c.nec is None:
@@ -258,6 +269,7 @@ def parts_of(as_entered: Circuit, c: Circuit, by_nec: bool, line: Try | None, en
     Of those that go by the line conductors, where a size of these is known.
     """
     yield from (p for p in (rating(as_entered, by_nec), overload_setting(as_entered, by_nec)) if p)
+    yield from (p for p in (breaking(as_entered, by_nec),) if p)
     chosen = line or entered_line
     if chosen is not None:
         pe = protective(c, chosen, entered_line, by_nec, base_mm2)

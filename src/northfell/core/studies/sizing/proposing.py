@@ -20,7 +20,7 @@ from northfell.core.rules.typical import typical_value
 from northfell.core.studies import duty, load_flow, short_circuit
 from northfell.core.studies.sizing import iec, nec
 from northfell.core.studies.sizing.circuit import Circuit
-from northfell.core.studies.sizing.frame import Applied, Try, decide
+from northfell.core.studies.sizing.frame import Applied, Try, decide, first_try
 from northfell.core.studies.sizing.gathering import SIZED_ORIGIN
 from northfell.core.studies.sizing.parts import Part
 from northfell.core.studies.sizing.result import LINE, Sized, Sizing, rank_of
@@ -131,8 +131,9 @@ def propose(network: Network, cables: Iterable[str]) -> SizeProposal:
         The ids of the cables whose circuits are sized.
     """
     chosen = list(dict.fromkeys(cables))
-    now, because = network, dict[str, list[str]]()
-    touched: dict[str, dict[str, None]] = {}  # by circuit: the elements that are set
+    now, first = _with_first_sizes(network, chosen)
+    because: dict[str, list[str]] = {}
+    touched: dict[str, dict[str, None]] = {cable: {cable: None} for cable in first}  # by circuit: the elements that are set
     found, without = in_all_states(network)
     rounds = 0
     while rounds < MOST_ROUNDS:
@@ -151,9 +152,35 @@ def propose(network: Network, cables: Iterable[str]) -> SizeProposal:
         rounds += 1
         now = apply_completed(now, Change("sized", merged(acts)))[0]
         found, without = in_all_states(now)
-    rows = tuple(_row(network, now, cable, list(elements), because[cable]) for cable, elements in touched.items())
+    rows = tuple(_row(network, now, cable, list(elements), because.get(cable) or _decided(found, cable)) for cable, elements in touched.items())
     return SizeProposal(rows, tuple(_left(network, found, chosen, rounds)), tuple(s.net.state for s in found), tuple(without), rounds,
                         found[0].settings.code if found else "")  # fmt: skip
+
+
+def _with_first_sizes(network: Network, chosen: Sequence[str]) -> tuple[Network, list[str]]:
+    """Cables without a size, or without impedances, with the least that the rules ask for which need no fault currents: those cannot be had before."""
+    bare = [e for i in chosen if isinstance(e := network.elements[i], Cable) and not e.size_kept and None in (e.area_mm2, e.r_ohm_per_km, e.x_ohm_per_km)]
+    if not bare:
+        return network, []
+    found, _ = in_all_states(network)
+    acts: list[Set] = []
+    for e in bare:
+        of_states = [s for sizing in found if (s := sizing.of.get(e.id)) is not None]
+        tried = [t for s in of_states if (t := s.entered or first_try(CODES["IEC 60364" if s.metric else "NEC 2023"], s.judged))]
+        if tried:
+            largest = max(tried, key=lambda t: (t.sets, t.size.area_mm2))
+            acts.append(_set_cable(network, e, of_states[0], largest))
+    return apply_completed(network, Change("first sizes", tuple(acts)))[0], [a.id for a in acts]
+
+
+def _decided(found: Sequence[Sizing], cable: str) -> list[str]:
+    """The rules that ask for what a circuit has got, in the state that asks for most."""
+    of_states = [(sizing.net.state, s) for sizing in found if (s := sizing.of.get(cable)) is not None and s.decision.required is not None]
+    if not of_states:
+        return []
+    state, s = max(of_states, key=lambda one: one[1].decision.required.size.area_mm2 if one[1].decision.required else 0.0)
+    deciding = (a for a in s.decision.applied if a.rule.id in s.decision.deciding and a.alone)
+    return [f"{a.rule.id} ({a.rule.clause}): at least {a.alone.label}, in {state}" for a in deciding if a.alone]
 
 
 def _left(network: Network, found: Sequence[Sizing], chosen: Sequence[str], rounds: int) -> Iterable[str]:
@@ -197,7 +224,7 @@ def _next(network: Network, of_states: Sequence[Sized], states: Sequence[str]) -
     if line is not None:
         required, deciding, state = line[0], line[1], states[line[2]]
         acts.append(_set_cable(network, cable, of_states[line[2]], required))
-        told += [f"{a.rule.id} ({a.rule.clause}): at least {a.alone.size.label if a.alone else ''}, in {state}" for a in deciding]
+        told += [f"{a.rule.id} ({a.rule.clause}): at least {a.alone.label if a.alone else ''}, in {state}" for a in deciding]
     acts += _set_beside(cable, of_states, line[0] if line else None)
     return [a for a in merged(acts) if _differs(network.elements[a.id], a)], told
 
@@ -263,7 +290,7 @@ def _set_cable(network: Network, e: Cable, s: Sized, required: Try) -> Set:
     for field in FOLLOW:
         if field not in values and (field in e.assumed or getattr(e, field) is None or field.endswith("0_ohm_per_km")):
             found = typical_value(network.elements, after, field, hz)
-            if found is not None and getattr(e, field) is not None:
+            if found is not None and (getattr(e, field) is not None or e.r_ohm_per_km is None):
                 values[field], assumed[field] = found.value, found.source
     return Set(id=e.id, values=values, assumed=assumed, origins=origins, catalogue=entry.name if entry else "" if e.catalogue else None)
 

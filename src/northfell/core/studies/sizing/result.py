@@ -10,6 +10,7 @@ from northfell.core.catalogue import sizing_tables as tables
 from northfell.core.network import Compiled
 from northfell.core.studies.sizing import lists
 from northfell.core.studies.sizing.circuit import Circuit
+from northfell.core.studies.sizing.equipment import Equipment
 from northfell.core.studies.sizing.frame import Applied, Decision, Held, Try
 from northfell.core.studies.sizing.gathering import Left
 from northfell.core.studies.sizing.parts import Amount, Part
@@ -108,7 +109,7 @@ class Sized:
             return REFUSED
         if one.quantity == LINE and (self.lacking or self.entered is None):
             return MISSING
-        return NOT_ASSESSED if one.ok is None else WITHIN
+        return verdict_of_part(one)
 
     @property
     def changes(self) -> bool:
@@ -134,6 +135,7 @@ class Sizing:
     circuits: tuple[Sized, ...]
     left: tuple[Left, ...]
     ways: Mapping[str, Way]
+    equipment: tuple[Equipment, ...] = ()
 
     @cached_property
     def of(self) -> Mapping[str, Sized]:
@@ -158,15 +160,21 @@ class Sizing:
 
     def circuits_table(self) -> Table:
         state, code = self.net.state, self.settings.code
-        rows = [
+        rows: list[tuple[Any, ...]] = [
             (state, s.circuit.name, p.quantity, _cell(p.entered), _cell(p.required), _cell(p.chosen), p.unit, p.rule, p.clause, s.verdict_of(p),
              p.demand, p.note, s.circuit.purpose, code)
             for s in self.worst_first() for p in s.parts
+        ]  # fmt: skip
+        rows += [
+            (state, e.name, p.quantity, _cell(p.entered), _cell(p.required), _cell(p.chosen), p.unit, p.rule, p.clause, verdict_of_part(p), p.demand, p.note,
+             e.purpose, code)
+            for e in self.equipment for p in e.parts
         ]  # fmt: skip
         return build("circuits", _CIRCUITS, rows)
 
     def rules_table(self) -> Table:
         rows = [row for s in self.worst_first() for row in self._rules_of(s)]
+        rows += [self._rule_of(e.name, p, verdict_of_part(p)) for e in self.equipment for p in e.parts]
         return build("rules", _RULES, rows)
 
     def _rules_of(self, s: Sized) -> Iterator[tuple[Any, ...]]:
@@ -181,15 +189,21 @@ class Sizing:
                 verdict_of_rule(a), *_held_cells(held), a.idle or (f"needs {a.lacks}" if a.lacks else ""), a.rule.standing, code,
             )  # fmt: skip
         for p in s.beside:
-            verdict = s.verdict_of(p)
-            used = None if math.isnan(p.used_pct) else p.used_pct
-            needs = _cell(p.required)
-            yield (state, s.circuit.name, p.rule, p.clause, p.demand, needs, p.unit, True, verdict, _cell(p.entered), needs, p.quantity, used,
-                   p.note, p.standing, code)  # fmt: skip
+            yield self._rule_of(s.circuit.name, p, s.verdict_of(p))
+
+    def _rule_of(self, name: str, p: Part, verdict: str) -> tuple[Any, ...]:
+        needs, used = _cell(p.required), None if math.isnan(p.used_pct) else p.used_pct
+        return (self.net.state, name, p.rule, p.clause, p.demand, needs, p.unit, True, verdict, _cell(p.entered), needs, p.quantity, used, p.note, p.standing,
+                self.settings.code)  # fmt: skip
 
     def left_table(self) -> Table:
         columns = (("state", "", "State"), ("element", "", "Cable"), ("why", "", "Left out because"))
         return build("left_out", columns, [(self.net.state, self.net.name(one.element_id), one.why) for one in self.left])
+
+
+def verdict_of_part(p: Part) -> str:
+    """Of a quantity that stands by itself."""
+    return BREACH if p.ok is False else NOT_ASSESSED if p.ok is None else WITHIN
 
 
 def verdict_of_rule(a: Applied) -> str:

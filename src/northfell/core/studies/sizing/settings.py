@@ -53,6 +53,13 @@ class SizingSettings(StudySettings):
         15.0, label="Voltage drop while a motor starts", unit="%", gt=0, le=50, section="Sizing", acts_when=BY_IEC,
         source="usual practice, 5 to 15 % (uncertain)", meaning="Of its own circuit.", enters="iec.start"
     )
+    growth_pct: float = param(
+        0.0, label="Growth", unit="%", ge=0, le=300, section="Sizing", meaning="Of the load of transformers, that is to come.", enters="xfmr.rating"
+    )
+    dip_pct: float = param(
+        10.0, label="Dip while a motor starts", unit="%", gt=0, le=50, section="Sizing", source="usual practice, 10 to 15 % (uncertain)",
+        meaning="At the board behind a transformer, while the largest motor starts that is started directly.", enters="xfmr.start"
+    )
     spare_pct: float = param(
         0.0, label="Spare capacity", unit="%", ge=0, le=200, section="Sizing", meaning="That is kept in hand above the current of each circuit.",
         enters="device rating and ampacity: Ib·(1 + spare)"

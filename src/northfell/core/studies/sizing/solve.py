@@ -8,8 +8,9 @@ from northfell.core.studies.duty import Duties
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.studies.sizing.circuit import Circuit
+from northfell.core.studies.sizing.equipment import equipment_of
 from northfell.core.studies.sizing.frame import Code, Decision, Held, Try, decide, entered_try
-from northfell.core.studies.sizing.gathering import Gathered, gather
+from northfell.core.studies.sizing.gathering import Gathered, Gathering
 from northfell.core.studies.sizing.iec import Iec
 from northfell.core.studies.sizing.nec import Nec
 from northfell.core.studies.sizing.parts import overload_setting, parts_of, rating
@@ -30,15 +31,16 @@ def run(
     Raises
     ------
     CannotRun
-        If there is no cable.
+        If there is nothing to size.
     """
     settings = settings or net.network.settings.of(SizingSettings)
-    gathered = gather(net, settings, flow, faults, duties)
-    if not gathered.circuits and not gathered.left:
-        raise CannotRun("sizing", ["There is no cable to size. Add one."])
+    state = Gathering(net, settings, flow, faults, duties)
+    gathered, equipment = state.all(), tuple(equipment_of(state))
+    if not gathered.circuits and not gathered.left and not equipment:
+        raise CannotRun("sizing", ["There is nothing to size: no cable, no transformer, no board."])
     code = CODES[settings.code]
     circuits = with_drops(code, gathered)
-    return Sizing(net, settings, tuple(_with_way(sized(code, c), gathered) for c in circuits), gathered.left, gathered.ways)
+    return Sizing(net, settings, tuple(_with_way(sized(code, c), gathered) for c in circuits), gathered.left, gathered.ways, equipment)
 
 
 def _with_way(one: Sized, gathered: Gathered) -> Sized:

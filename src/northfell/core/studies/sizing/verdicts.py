@@ -11,10 +11,28 @@ from northfell.core.studies.sizing.result import BREACH, LINE, MISSING, REFUSED,
 STUDY = "sizing"
 
 
+DUTIES = ("breaking capacity", "short-circuit rating")  # told by the duties of equipment
+
+
 def circuits(found: Sizing, limits: Limits) -> Iterator[Finding]:
     """Each quantity of a circuit that breaks a rule, and circuits of which too little is known."""
     for one in found.circuits:
         yield from _of(found, one)
+
+
+def equipment(found: Sizing, limits: Limits) -> Iterator[Finding]:
+    """Transformers and boards that break a rule, once somebody sizes in this project."""
+    if not any(one.circuit.begun for one in found.circuits):
+        return
+    for piece in found.equipment:
+        e = found.net.elements[piece.element_id]
+        for p in piece.parts:
+            if p.ok is False and p.quantity not in DUTIES:
+                text = f"{title_of(e)}: {p.quantity} {_amount(p.entered, p.unit)}, {p.demand}. {p.note}."
+                value = float(p.entered) if isinstance(p.entered, int | float) else None
+                limit = float(p.required) if isinstance(p.required, int | float) else None
+                yield Finding(STUDY, found.net.state, e.id, e.name, "breach", text, value, limit, p.unit, f"Rule {p.rule}, {p.clause}.", p.quantity,
+                              falls=value is not None and limit is not None and value < limit)  # fmt: skip
 
 
 def _of(found: Sizing, one: Sized) -> Iterator[Finding]:
@@ -23,7 +41,7 @@ def _of(found: Sizing, one: Sized) -> Iterator[Finding]:
     e, state = found.net.elements[one.circuit.element_id], found.net.state
     for p in one.parts:
         verdict = one.verdict_of(p)
-        if verdict == BREACH:
+        if verdict == BREACH and p.quantity not in DUTIES:
             worst = one.decision.broken[0] if p.quantity == LINE and one.decision.broken else None
             held = worst.entered if worst else None
             text = f"{title_of(e)}: {p.quantity} {_amount(p.entered, p.unit)}, {p.demand or 'by ' + (worst.rule.id if worst else p.rule)}."

@@ -99,6 +99,14 @@ class Ways:
             if one.id in met[:-1]:
                 return tuple(met), bus, bus
 
+    def chain(self, bus: str, came: Element) -> tuple[str, ...]:
+        """What stands on a way without branches from a bus, away from an element."""
+        return self._along(bus, came)[0]
+
+    def ends_at(self, bus: str, came: Element) -> str:
+        """What such a way ends at."""
+        return self._along(bus, came)[1]
+
     def feeding(self, bus: str) -> list[Element]:
         """The switching devices through which a bus is fed, next to it on the ways to its supply."""
         found: dict[str, Element] = {}

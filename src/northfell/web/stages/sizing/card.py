@@ -20,8 +20,11 @@ SMALL, STRONG, WORDS = (Style(cls=c) for c in ("d", "v", "rung-words"))
 def sizing_figures(look: Look, e: Element) -> list[Section]:
     """The rules of a cable's circuit, what they decide, and what goes with it."""
     found: Sizing = look.result(SIZING)
+    piece = next((one for one in found.equipment if one.element_id == e.id), None)
+    if piece is not None:
+        return [Section("What the code asks", [_part(p) for p in piece.parts], found.settings.code)]
     if not isinstance(e, Cable):
-        return [Section("Sizing", message="Select a cable: its circuit is sized, with the device, the protective conductor and the raceway that go with it.")]
+        return [Section("Sizing", message="Select a cable, a transformer or a board. Of a cable the whole circuit is sized, with what goes with it.")]
     one = found.of.get(e.id)
     if one is None:
         why = next((left.why for left in found.left if left.element_id == e.id), "not fed in this state")
@@ -106,12 +109,12 @@ def _rule(one: Sized, a: Applied) -> Figure:
 
 
 def _beside(one: Sized) -> Section:
-    return Section("What goes with it", [_part(one, p) for p in one.beside], "as entered")
+    return Section("What goes with it", [_part(p) for p in one.beside], "as entered")
 
 
-def _part(one: Sized, p: Part) -> Figure:
+def _part(p: Part) -> Figure:
     severity = "breach" if p.ok is False else ""
-    shown = "–" if p.entered is None else f"{p.entered:g}" if isinstance(p.entered, int | float) else p.entered
+    shown = "–" if p.entered is None else figure(p.entered) if isinstance(p.entered, int | float) else p.entered
     note = "; ".join(t for t in (f"{p.rule}, {p.clause}", p.demand, p.note) if t)
     return Figure(p.quantity.capitalize(), shown, p.unit if p.entered is not None else "", severity, note=note)
 

@@ -4,7 +4,7 @@ import math
 from dataclasses import replace
 
 from northfell.core.quantities import figure
-from northfell.core.studies.sizing import SIZING, TOTAL, Part, Sizing, Try
+from northfell.core.studies.sizing import SIZING, TOTAL, Part, Sizing, Try, verdict_of_part
 from northfell.core.studies.sizing import cables_table as cables
 from northfell.core.studies.sizing import loads_table as loads
 from northfell.core.studies.sizing import panels_table as panels
@@ -49,7 +49,7 @@ def _size(t: Try | None) -> CellShown:
 
 
 def beside_table(look: Look) -> Ledger:
-    """Device ratings, overload settings, neutrals, protective conductors, raceways."""
+    """Device ratings, overload settings, neutrals, protective conductors, raceways; transformers and boards."""
     found: Sizing = look.result(SIZING)
     rows = [
         RowShown(one.circuit.element_id, [
@@ -58,8 +58,15 @@ def beside_table(look: Look) -> Ledger:
         ], "breach" if p.ok is False else "")
         for one in found.worst_first() for p in one.beside
     ]  # fmt: skip
+    rows += [
+        RowShown(piece.element_id, [
+            text(piece.name), text(p.quantity), _amount(p, p.entered), _amount(p, p.required), _amount(p, p.chosen), text(p.rule), text(p.clause),
+            text(verdict_of_part(p), "breach" if p.ok is False else ""), text(p.demand), text(p.note),
+        ], "breach" if p.ok is False else "")
+        for piece in found.equipment for p in piece.parts
+    ]  # fmt: skip
     rows.sort(key=lambda r: r.severity != "breach")
-    heads = [Head(h) for h in ("Circuit", "Quantity", "As entered", "Code asks", "Would be", "Rule", "Clause", "Verdict", "Demand", "Told")]
+    heads = [Head(h) for h in ("Of", "Quantity", "As entered", "Code asks", "Would be", "Rule", "Clause", "Verdict", "Demand", "Told")]
     return Ledger([], heads, rows, export="circuits", empty=NO_CIRCUIT, spare=("Told", "Clause", "Would be"))
 
 

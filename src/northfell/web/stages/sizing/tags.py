@@ -2,7 +2,7 @@
 
 import math
 
-from northfell.core.studies.sizing import BREACH, MISSING, REFUSED, SIZING, Sized, Try
+from northfell.core.studies.sizing import BREACH, MISSING, REFUSED, SIZING, Equipment, Sized, Try
 from northfell.drawing.words import Tag
 from northfell.web.shell.stage import Look
 
@@ -11,7 +11,8 @@ SEVERITY = {BREACH: "breach", REFUSED: "breach", MISSING: "missing"}
 
 def sizing_tags(look: Look) -> dict[str, Tag]:
     """A tag for each circuit of the state shown."""
-    return {i: _tag(one) for i, one in look.result(SIZING).of.items()}
+    found = look.result(SIZING)
+    return {i: _tag(one) for i, one in found.of.items()} | {e.element_id: tag for e in found.equipment if (tag := _rating_tag(e))}
 
 
 def _tag(one: Sized) -> Tag:
@@ -22,6 +23,12 @@ def _tag(one: Sized) -> Tag:
     elif one.entered is None:
         lines.append(("no size", ""))
     return Tag(tuple(lines), severity)
+
+
+def _rating_tag(e: Equipment) -> Tag | None:
+    """How much of its rated power a transformer is asked for."""
+    rated = next((p for p in e.parts if p.quantity == "rated power" and not math.isnan(p.used_pct)), None)
+    return Tag(((f"{rated.used_pct:.0f}", "% asked for"),), "breach" if rated.ok is False else "") if rated else None
 
 
 def severity_of(one: Sized) -> str:
