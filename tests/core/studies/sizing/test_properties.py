@@ -171,9 +171,9 @@ def test_sizes_are_found_where_none_is_entered():
     network = network_of([*SOURCE, *way])
     (row,) = propose(network, ["W1"]).rows
     after = apply_completed(network, row.change)[0].elements["W1"]
-    assert after.area_mm2 == 10.0  # 63 A: 75 A in free air, by the table; 1.3 % of voltage
-    assert "iec.overload" in row.because[0]
-    assert after.r_ohm_per_km and after.x_ohm_per_km and after.i_rated_a
+    assert after.area_mm2 == 35.0  # 10 mm² carry its 63 A; 25 kA with their direct part for 17 ms, 32.0 kA·√0.017 s/143, ask for 29.2
+    assert "iec.withstand" in row.because[0]
+    assert None not in (after.r_ohm_per_km, after.x_ohm_per_km, after.r0_ohm_per_km, after.i_rated_a)
     assert "catalogue" in after.origins["r_ohm_per_km"]
 
 

@@ -188,7 +188,7 @@ class Gathering:
         limit, told = self._drop_limit(e, purpose, serves)
         heat = self._heat(e, way, found)
         return Circuit(
-            e.id, e.name, purpose, u_v, u_v / math.sqrt(3), self.net.frequency_hz, self._laying(e), i_b, demand.told, cosphi, serves, device, relay,
+            e.id, e.name, purpose, u_v, to_earth_v(u_v), self.net.frequency_hz, self._laying(e), i_b, demand.told, cosphi, serves, device, relay,
             e.harmonic_3_pct or 0.0, e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, e.with_neutral, limit, told, heat, self._pe_heat(way, found),
             self._loop(way, t_s), self._start(end, purpose), nec, False, self._fault_ka(way), self._entered(e), self.preferences, tuple(waits), e.size_kept,
             getattr(end, "service_factor", None),
@@ -280,7 +280,7 @@ class Gathering:
     def _required_s(self, purpose: Purpose, serves: Serves, device: Protective | None, u_v: float) -> float:
         system = self.settings.earthing
         final = purpose in ("motor way", "load way") and device is not None and device.i_set_a <= FINAL_A[serves]
-        own = disconnection_s("TT" if system == "TT" else "TN", u_v / math.sqrt(3)) if final else None
+        own = disconnection_s("TT" if system == "TT" else "TN", to_earth_v(u_v)) if final else None
         return own if own is not None else DISTRIBUTION_S[system]
 
     def _operates(self, one: Protective | None, device: Device | None, t_s: float) -> Protective | None:
@@ -377,6 +377,14 @@ class Gathering:
         origin = e.origins.get("i_rated_a", "")
         by_hand = None if "i_rated_a" in e.assumed or origin.startswith(("catalogue", SIZED_ORIGIN)) else e.i_rated_a
         return Entered(e.area_mm2, e.parallel, e.neutral_mm2, e.pe_mm2, e.raceway_size or None, by_hand, own)
+
+
+TO_EARTH_V = {380.0: 220.0, 400.0: 230.0, 480.0: 277.0, 600.0: 346.0}  # as systems are named (IEC 60038, ANSI C84.1): a little less than U/√3
+
+
+def to_earth_v(u_v: float) -> float:
+    """Nominal voltage between line and earth."""
+    return TO_EARTH_V.get(round(u_v, 3), u_v / math.sqrt(3))
 
 
 SIZED_ORIGIN = "own: sized"  # of a capacity that an accepted size brought: it is no bound of its own

@@ -134,7 +134,7 @@ def propose(network: Network, cables: Iterable[str]) -> SizeProposal:
     now, first = _with_first_sizes(network, chosen)
     because: dict[str, list[str]] = {}
     touched: dict[str, dict[str, None]] = {cable: {cable: None} for cable in first}  # by circuit: the elements that are set
-    found, without = in_all_states(network)
+    found, without = in_all_states(now)
     rounds = 0
     while rounds < MOST_ROUNDS:
         acts: list[Set] = []
