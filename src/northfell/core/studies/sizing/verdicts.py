@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from northfell.core.finding import Finding
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
-from northfell.core.studies.sizing.result import BREACH, LINE, MISSING, REFUSED, Sized, Sizing
+from northfell.core.studies.sizing.result import BREACH, LINE, Sized, Sizing
 
 STUDY = "sizing"
 
@@ -52,9 +52,9 @@ def _of(found: Sizing, one: Sized) -> Iterator[Finding]:
             )
             yield Finding(STUDY, state, e.id, e.name, "breach", text + why, value, limit, held.unit if held else "", help_, p.quantity,
                           falls=bool(held and not held.at_most))  # fmt: skip
-        elif verdict == REFUSED:
-            yield Finding(STUDY, state, e.id, e.name, "breach", one.decision.refused, help="Lay it otherwise, or split the circuit.", check="no size")
-    if one.lacking and one.verdict == MISSING:
+    if one.decision.refused:
+        yield Finding(STUDY, state, e.id, e.name, "breach", one.decision.refused, help="Lay it otherwise, or split the circuit.", check="no size")
+    if one.lacking:
         text = f"{title_of(e)} cannot be sized whole: {'; '.join(one.lacking)} is not known."
         yield Finding(STUDY, state, e.id, e.name, "missing", text, help="Enter it on the card, under Laying or Circuit.", check="lacking")
 
