@@ -46,15 +46,20 @@ COLUMNS: tuple[WayColumn, ...] = (
     WayColumn("device", "device", "Device", {}),
     WayColumn("device", "device_a", "Device rating", dict.fromkeys(DEVICES, "i_rated_a")),
     WayColumn("starter", "contactor_a", "Contactor", {"contactor": "i_rated_a"}),
+    WayColumn("starter", "overload_a", "Overload relay", {"contactor": "i_overload_a"}),
     WayColumn("cable", "area", "Cable", {"cable": "area_mm2"}),
+    WayColumn("cable", "protective", "Protective", {"cable": "pe_mm2"}),
     WayColumn("cable", "conductor", "Conductor", {"cable": "conductor"}),
     WayColumn("cable", "insulation", "Insulation", {"cable": "insulation"}),
     WayColumn("cable", "length", "Length", {"cable": "length_m"}),
+    WayColumn("cable", "method", "Reference method", {"cable": "method"}),
+    WayColumn("cable", "raceway", "Raceway", {"cable": "raceway"}),
+    WayColumn("cable", "trade_size", "Trade size", {"cable": "raceway_size"}),
     WayColumn("consumer", "note", "Note", dict.fromkeys(CONSUMERS, "note")),
 )  # fmt: skip
 KIND_WORDS = {"motor": "induction_motor", "load": "load", "induction motor": "induction_motor", "heater": "load", "spare": "", "": "", "-": ""}
 DEVICE_WORDS = {"breaker": "breaker", "fuse": "fuse", "cb": "breaker", "": "breaker"}
-UNITS = {"power": "kW", "efficiency": "%", "device_a": "A", "contactor_a": "A"}
+UNITS = {"power": "kW", "efficiency": "%", "device_a": "A", "contactor_a": "A", "overload_a": "A"}
 
 
 @dataclass
@@ -108,7 +113,7 @@ def column_unit(network: Network, column: WayColumn) -> str:
     units = network.settings.units
     if column.key == "length":
         return units.lengths
-    if column.key == "area":
+    if column.key in ("area", "protective"):
         return "mm²" if units.conductors == "mm²" else "AWG, kcmil"
     return UNITS.get(column.key, "")
 

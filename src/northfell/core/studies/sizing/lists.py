@@ -9,6 +9,7 @@ from northfell.core.network import Compiled
 from northfell.core.quantities import wire_size
 from northfell.core.rules.ways import Connections, ways_of
 from northfell.core.studies.sizing.demands import of_element
+from northfell.core.studies.sizing.ways import Ways
 from northfell.core.tables import Table, build
 
 if TYPE_CHECKING:
@@ -68,16 +69,17 @@ def raceways_table(net: Compiled, circuits: Mapping[str, "Sized"]) -> Table:
 def loads_table(net: Compiled) -> Table:
     """Loads and motors in service with their demand, and the total of what runs."""
     rows: list[tuple[Any, ...]] = []
-    whole = 0j
+    whole, ways = 0j, Ways(net.network, net.elements)
     for e in net.elements.values():
         if not isinstance(e, StaticLoad | InductionMotor | SynchronousMotor) or not e.in_service:
             continue
         demand, installed = _demand_mva(e), _installed_kw(e)
         bus = net.elements[e.buses[0]]
+        board = net.elements.get(ways.ends_at(bus.id, e)) or bus
         kv = bus.v_nominal_kv if isinstance(bus, Bus) else None
         i_a = abs(demand) * 1000 / (math.sqrt(3) * kv) if kv and demand is not None else None
         p, q = (None, None) if demand is None else (1000 * demand.real, 1000 * demand.imag)
-        rows.append((net.state, e.name, bus.name, e.kind, e.duty, e.priority, installed, e.demand_factor, e.diversity_factor, p, q, i_a))
+        rows.append((net.state, e.name, board.name, e.kind, e.duty, e.priority, installed, e.demand_factor, e.diversity_factor, p, q, i_a))
         whole += demand or 0j
     installed = sum(row[6] for row in rows if row[6] is not None)
     rows.append((net.state, TOTAL, None, None, None, None, installed, None, None, 1000 * whole.real, 1000 * whole.imag, None))

@@ -99,7 +99,7 @@ def _rule(one: Sized, a: Applied) -> Figure:
     working = urlencode({"study": "sizing", "quantity": "rule", "part": a.rule.id}) if a.acts else ""
     held = a.entered or a.chosen
     text, unit = (figure(held.value, 3), held.unit) if held else ("–", "")
-    notes = [a.rule.clause]
+    notes = [f"{a.rule.says}; {a.rule.clause}"]
     if held:
         notes.append(told(held).split(", ", 1)[1] if ", " in told(held) else "")
     if a.alone:

@@ -67,7 +67,7 @@ def beside_table(look: Look) -> Ledger:
     ]  # fmt: skip
     rows.sort(key=lambda r: r.severity != "breach")
     heads = [Head(h) for h in ("Of", "Quantity", "As entered", "Code asks", "Would be", "Rule", "Clause", "Verdict", "Demand", "Told")]
-    return Ledger([], heads, rows, export="circuits", empty=NO_CIRCUIT, spare=("Told", "Clause", "Would be"))
+    return Ledger([], heads, rows, export="circuits", empty=NO_CIRCUIT, spare=("Told", "Clause", "Demand", "Would be"))
 
 
 def _amount(p: Part, value: float | str | None) -> CellShown:
