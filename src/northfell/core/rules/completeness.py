@@ -40,8 +40,8 @@ def needed(elements: Mapping[str, Element], element: Element, study: str) -> Ite
     return (p for p in _asked_for(type(element), study) if _is_needed(elements, element, p))
 
 
-def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
-    return _acts(element, p) and _is_ordered(elements, element, p)
+def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter, ordered: frozenset[str] | None = None) -> bool:
+    return _acts(element, p) and _is_ordered(elements, element, p, ordered)
 
 
 def _acts(element: Element, p: Parameter) -> bool:
@@ -50,9 +50,16 @@ def _acts(element: Element, p: Parameter) -> bool:
     return p.acts(values) and not (p.replaced_by and values.get(p.replaced_by) is not None)
 
 
-def _is_ordered(elements: Mapping[str, Element], element: Element, p: Parameter) -> bool:
-    """Whether something in service opens this element, where the parameter is needed for that alone."""
-    return not p.when_ordered or any(e.ORDERS and e.in_service and e.orders == element.id for e in elements.values())
+def _is_ordered(elements: Mapping[str, Element], element: Element, p: Parameter, ordered: frozenset[str] | None = None) -> bool:
+    """Whether something in service opens this element, where the parameter is needed for that alone; `ordered`: all that are opened, where many are asked."""
+    if not p.when_ordered:
+        return True
+    return element.id in (_all_ordered(elements) if ordered is None else ordered)
+
+
+def _all_ordered(elements: Mapping[str, Element]) -> frozenset[str]:
+    """The devices that something in service opens."""
+    return frozenset(e.orders for e in elements.values() if e.ORDERS and e.in_service and e.orders)
 
 
 @cache
@@ -91,14 +98,14 @@ def _may_lack(element: Element) -> dict[str, tuple[Parameter, ...]]:
 _MAY_LACK: ByElement[Element, dict[str, tuple[Parameter, ...]]] = ByElement(_may_lack)
 
 
-def missing_of(elements: Mapping[str, Element], element: Element, study: str) -> list[Missing]:
+def missing_of(elements: Mapping[str, Element], element: Element, study: str, ordered: frozenset[str] | None = None) -> list[Missing]:
     """What one element lacks for the study; an element out of service lacks nothing."""
     empty = _MAY_LACK.of(element).get(study)
     if empty is None or not element.in_service:
         return []
-    found = [Missing(element, p) for p in empty if _is_ordered(elements, element, p)]
+    found = [Missing(element, p) for p in empty if _is_ordered(elements, element, p, ordered)]
     for p in _tables_asked(type(element), study):
-        if _is_needed(elements, element, p):
+        if _is_needed(elements, element, p, ordered):
             columns = {c.name: c for c in p.columns}
             found += [Missing(element, p, n, columns[name]) for n, row in enumerate(getattr(element, p.name)) for name in lacking_in(p, row, study)]
     return found
@@ -112,7 +119,9 @@ def lacking_for(elements: Mapping[str, Element], element: Element) -> list[str]:
 def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element] | None = None) -> list[Missing]:
     """What the elements (or some `among` them) lack for the study, in the order of the network."""
     may_lack = _MAY_LACK.of  # asked here too, as of tens of thousands of elements next to none lack anything
-    return [one for e in (elements.values() if among is None else among) if study in may_lack(e) for one in missing_of(elements, e, study)]
+    those = [e for e in (elements.values() if among is None else among) if study in may_lack(e)]
+    ordered = _all_ordered(elements) if those else frozenset()
+    return [one for e in those for one in missing_of(elements, e, study, ordered)]
 
 
 def assumed_count(elements: Mapping[str, Element], study: str) -> int:

@@ -1,5 +1,6 @@
 """A circuit to be sized: what it feeds, how it is protected, how it is laid, what a fault brings. It knows no network, so that it can be set up by hand."""
 
+import bisect
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -90,6 +91,21 @@ class Heat:
     def a2s(self) -> float:
         """Heat [A²s]."""
         return self.i2t_a2s if self.i2t_a2s is not None else (self.i_a or 0.0) ** 2 * (self.t_s or 0.0)
+
+
+@dataclass(frozen=True)
+class Along:
+    """What a fault anywhere along a conductor brings: the heat until its device has opened, by its current."""
+
+    z_source_ohm: complex  # positive sequence, least case
+    c: float
+    i_a: tuple[float, ...]  # rising
+    a2s: tuple[float, ...]  # the most from that current on; infinite where a fuse takes longer than the adiabatic equation holds
+
+    def worst_a2s(self, i_far_a: float) -> float:
+        """The most heat of a fault between the far end and the beginning [A²s]: from the next lower current that is known on."""
+        at = bisect.bisect_right(self.i_a, i_far_a) - 1
+        return self.a2s[max(at, 0)]
 
 
 @dataclass(frozen=True)
@@ -186,6 +202,7 @@ class Circuit:
     drop_limit_pct: float | None = None
     drop_told: str = ""
     heat: Heat | None = None
+    along: Along | None = None
     pe_heat: Heat | None = None
     loop: Loop | None = None
     start: Start | None = None

@@ -30,6 +30,9 @@ NEC_DROP = Equation(
 )  # fmt: skip
 WITHSTAND = Equation("Smin", "√(Q)/k", lambda q, k: math.sqrt(q) / k, {"Q": "q", "k": "k"}, "mm²", "IEC 60364-4-43, 434.5.2")
 HEAT = Equation("Q", "I^2·t", lambda i, t: i**2 * t, {"I": "i", "t": "t"}, "A²s", "IEC 60364-4-43, 434.5.2")
+FAR = Equation(
+    "If", "c·U/(√3·Z)", lambda c, u, z: c * u / (SQRT3 * z), {"c": "c", "U": "u", "Z": "z"}, "A", "IEC 60909-0",
+)  # fmt: skip
 LOOP = Equation(
     "Zs", "√((R0 + R)² + (X0 + X)²)", lambda r0, r, x0, x: math.hypot(r0 + r, x0 + x), {"R0": "r0", "R": "r", "X0": "x0", "X": "x"}, "ohm",
     "IEC 60364-4-41, 411.4.4",

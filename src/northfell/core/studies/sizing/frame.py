@@ -151,9 +151,10 @@ def decide(code: Code, circuit: Circuit, as_entered: Circuit | None = None) -> D
         return Decision(tuple(found), None, ())
     last = found
     for sets in range(circuit.preferences.least_sets, circuit.preferences.most_sets + 1):
-        last = _alone(code, circuit, found, sets)
+        offered = tries(code, circuit, sets)
+        last = _alone(circuit, found, offered)
         if all(a.alone for a in last if a.acts):
-            return _decided(code, circuit, last, sets)
+            return _decided(code, circuit, last, offered)
     return Decision(tuple(last), None, (), refused=_refused(circuit, last))
 
 
@@ -182,8 +183,7 @@ def tries(code: Code, circuit: Circuit, sets: int) -> list[Try]:
     return [Try(s, sets, code.protective(circuit, s, sets)) for s in code.sizes(circuit, sets)]
 
 
-def _alone(code: Code, circuit: Circuit, found: list[Applied], sets: int) -> list[Applied]:
-    offered = tries(code, circuit, sets)
+def _alone(circuit: Circuit, found: list[Applied], offered: Sequence[Try]) -> list[Applied]:
     made = []
     for a in found:
         if not a.acts:
@@ -200,9 +200,8 @@ def _alone(code: Code, circuit: Circuit, found: list[Applied], sets: int) -> lis
     return made
 
 
-def _decided(code: Code, circuit: Circuit, found: list[Applied], sets: int) -> Decision:
+def _decided(code: Code, circuit: Circuit, found: list[Applied], offered: Sequence[Try]) -> Decision:
     size = max((a.alone.size for a in found if a.alone), key=lambda s: s.area_mm2)
-    offered = tries(code, circuit, sets)
     required = next(one for one in offered if one.size == size)
     acting = [a for a in found if a.alone]
     deciding = [a.rule.id for a in acting if a.alone and a.alone.size == size]

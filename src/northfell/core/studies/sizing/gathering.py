@@ -27,7 +27,21 @@ from northfell.core.studies.duty import AT_ONCE_S, Duties
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.protection import Device, Through, devices_of, lacking_of
 from northfell.core.studies.short_circuit import IecCase, ShortCircuit, heat_of_direct_part, peak_factor
-from northfell.core.studies.sizing.circuit import Breaking, Circuit, Entered, Heat, Laying, Loop, NecLoad, Preferences, Protective, Purpose, Serves, Start
+from northfell.core.studies.sizing.circuit import (
+    Along,
+    Breaking,
+    Circuit,
+    Entered,
+    Heat,
+    Laying,
+    Loop,
+    NecLoad,
+    Preferences,
+    Protective,
+    Purpose,
+    Serves,
+    Start,
+)
 from northfell.core.studies.sizing.demands import Demand, nec_load, of_board, of_element
 from northfell.core.studies.sizing.iec import MOST_HEAT_S
 from northfell.core.studies.sizing.settings import SizingSettings
@@ -38,6 +52,7 @@ FINAL_A = {"fixed equipment": 32.0, "lighting": 32.0, "socket outlets": 63.0}  #
 DISTRIBUTION_S = {"TN": 5.0, "TT": 1.0, "IT": 5.0, "IT with neutral": 5.0}
 TRIPS = {"electronic": 10.0, "thermal-magnetic": 20.0, "miniature": 0.0}  # tolerance of the stage that opens at once [%]
 POINTS = 600
+HEAT_POINTS = 240
 DIRECT = ("direct",)
 
 
@@ -189,7 +204,8 @@ class Gathering:
         heat = self._heat(e, way, found)
         return Circuit(
             e.id, e.name, purpose, u_v, to_earth_v(u_v), self.net.frequency_hz, self._laying(e), i_b, demand.told, cosphi, serves, device, relay,
-            e.harmonic_3_pct or 0.0, e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, e.with_neutral, limit, told, heat, self._pe_heat(way, found),
+            e.harmonic_3_pct or 0.0, e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, e.with_neutral, limit, told, heat, self._along(way, found),
+            self._pe_heat(way, found),
             self._loop(way, t_s), self._start(end, purpose), nec, False, self._fault_ka(way), self._entered(e), self.preferences, tuple(waits), e.size_kept,
             getattr(end, "service_factor", None),
             self._breaking(device), self._begun(e),
@@ -299,15 +315,27 @@ class Gathering:
         return None if at is None or self.faults is None else float(self.faults.cases["max"].of("3ph").ik_ka[at])
 
     def _heat(self, e: Cable, way: Way, device: Device | None) -> Heat | None:
-        """The greatest heat of a fault at its beginning, of the greatest and of the least current there; and as Faults finds it at its ends."""
+        """The greatest heat of a fault at its beginning, of the greatest and of the least current there."""
         at = self.bus(way.near)
         if at is None or device is None or self.faults is None:
             return None
         found = [self._until_cut(device, "3ph", case, at) for case in ("max", "min")]
-        if self.duties is not None:
-            of_cable = [d for d in self.duties.of.get(e.id, ()) if d.quantity == "heat" and d.value is not None]
-            found += [Heat(i2t_a2s=1e6 * d.value, told=f"duty: {d.basis.split(', against')[0]}") for d in of_cable if d.value is not None]
         return max((h for h in found if h is not None), key=lambda h: h.a2s, default=None)
+
+    def _along(self, way: Way, device: Device | None) -> Along | None:
+        """What faults between its beginning and its far end bring, by their current."""
+        at = self.bus(way.near)
+        if at is None or device is None or self.faults is None:
+            return None
+        low, high = self.faults.cases["min"], float(self.faults.cases["max"].of("3ph").ik_ka[at]) * 1000
+        grid = np.geomspace(max(high / 1e4, 1.0), high, HEAT_POINTS)
+        t = device.opens_at_s(device.along(grid))
+        late = ~(t <= MOST_HEAT_S)
+        heat = np.where(late, math.inf if isinstance(device.switch, Fuse) else 0.0, grid**2 * np.where(late, 0.0, t))
+        if device.switch.let_through_ka2s is not None:
+            heat = np.where(t <= AT_ONCE_S, np.minimum(heat, 1e6 * device.switch.let_through_ka2s), heat)
+        most = np.maximum.accumulate(heat[::-1])[::-1]
+        return Along(complex(low.z1_ohm[at]), self.settings.loop_c, tuple(grid.tolist()), tuple(most.tolist()))
 
     def _until_cut(self, device: Device, fault: str, case: str, at: int) -> Heat | None:
         assert self.faults is not None

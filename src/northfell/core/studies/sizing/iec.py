@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
+from functools import cache
 
 from northfell.core.catalogue import sizing_tables as tables
 from northfell.core.quantities import figure as f
@@ -234,6 +235,9 @@ def _withstand(c: Circuit, t: Try, w: Working | None) -> Held | None:
     if not math.isfinite(heat.a2s):
         return Held(0.0, 1.0, "mm²")  # nothing cuts it off: no size withstands it
     k = k_of_cable(laid.conductor, laid.insulation, t.size.area_mm2)
+    far = heat_along(c, t, impedance(c, t), w)
+    if not math.isfinite(far):
+        return Held(0.0, 1.0, "mm²")
     if w:
         if heat.i2t_a2s is None and heat.i_a is not None and heat.t_s is not None:
             w.given("I", heat.told, heat.i_a, "A", "Faults")
@@ -242,8 +246,22 @@ def _withstand(c: Circuit, t: Try, w: Working | None) -> Held | None:
         else:
             w.given("Q", heat.told, heat.a2s, "A²s", "Faults, protection")
         w.given("k", f"{laid.conductor}, {laid.insulation}", k, "A·√s/mm²", "IEC 60364-4-43, table 43A")
-    least = eq.calc(eq.WITHSTAND, w, "Cross-section that withstands it, of all in parallel together", q=heat.a2s, k=k)
+    least = eq.calc(eq.WITHSTAND, w, "Cross-section that withstands it, of all in parallel together", q=max(heat.a2s, far), k=k)
     return Held(t.size.area_mm2 * t.sets, least, "mm²")
+
+
+def heat_along(c: Circuit, t: Try, ohm_per_km: tuple[float, float] | None, w: Working | None) -> float:
+    """The most heat of a fault along the conductor to its far end [A²s]: less current may flow for longer. 0 where it is not known."""
+    if c.along is None or ohm_per_km is None or c.laying.length_m is None:
+        return 0.0
+    z = abs(c.along.z_source_ohm + complex(*ohm_per_km) * c.laying.length_m / (1000 * t.sets))
+    i_far = c.along.c * c.u_v / (math.sqrt(3) * z)
+    found = c.along.worst_a2s(i_far)
+    if w and c.heat and (found > c.heat.a2s or not math.isfinite(found)):
+        w.given("Z", "impedance up to the far end, positive sequence", z, "ohm", c.name)
+        eq.calc(eq.FAR, w, "Least current of a three-phase fault at the far end", c=c.along.c, u=c.u_v, z=z)
+        w.given("Q", "most heat of a fault between the far end and the beginning", found, "A²s", c.device.name if c.device else "")
+    return found
 
 
 def _loop_lacks(c: Circuit) -> str:
@@ -367,10 +385,12 @@ class Iec:
         return protective_by_table(circuit.laying.conductor or "copper", size.area_mm2)
 
 
+@cache
 def iec_size(area_mm2: float) -> Size:
     return Size(f"{area_mm2:g} mm²", area_mm2, f"{area_mm2:g}")
 
 
+@cache
 def protective_by_table(conductor: str, area_mm2: float) -> Size:
     """Protective conductor of the same metal beside a line conductor (5-54, table 54.2): the next standard size."""
     least = next(of(area_mm2) for most, of in REDUCED_PE if area_mm2 <= most)

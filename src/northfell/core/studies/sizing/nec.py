@@ -2,12 +2,14 @@
 
 import math
 from collections.abc import Sequence
+from functools import cache
 
 from northfell.core.catalogue import sizing_tables as tables
 from northfell.core.quantities import figure as f
 from northfell.core.studies.sizing import equations as eq
-from northfell.core.studies.sizing.circuit import Circuit
+from northfell.core.studies.sizing.circuit import Circuit, Heat
 from northfell.core.studies.sizing.frame import TWICE, VERIFIED, Held, Rule, Size, Try
+from northfell.core.studies.sizing.iec import heat_along
 from northfell.core.working import Working
 
 FT_PER_M = 3.280839895
@@ -233,6 +235,12 @@ def _withstand(c: Circuit, t: Try, w: Working | None) -> Held | None:
         return None
     if not math.isfinite(heat.a2s):
         return Held(0.0, 1.0, "kcmil")
+    z = impedance(c, t)
+    far = heat_along(c, t, (z[0] * FT_PER_M, z[1] * FT_PER_M) if z else None, w)
+    if not math.isfinite(far):
+        return Held(0.0, 1.0, "kcmil")
+    if far > heat.a2s:
+        heat = Heat(i2t_a2s=far, told="most heat of a fault along the conductor")
     i, time = (math.sqrt(heat.a2s), 1.0) if heat.i2t_a2s is not None else (heat.i_a or 0.0, heat.t_s or 0.0)
     kappa = icea_kappa(laid.conductor, laid.insulation)
     if w:
@@ -298,6 +306,7 @@ class Nec:
         return nec_size(wire) if wire else None
 
 
+@cache
 def nec_size(wire: tables.Wire) -> Size:
     return Size(wire.label, wire.area_mm2, wire.key)
 

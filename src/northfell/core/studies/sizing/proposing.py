@@ -17,7 +17,7 @@ from northfell.core.model.network import Network
 from northfell.core.network import compile_network
 from northfell.core.quantities import figure, wire_size
 from northfell.core.rules.typical import typical_value
-from northfell.core.studies import duty, load_flow, short_circuit
+from northfell.core.studies import load_flow, short_circuit
 from northfell.core.studies.sizing import iec, nec
 from northfell.core.studies.sizing.circuit import Circuit
 from northfell.core.studies.sizing.frame import Applied, Try, decide, first_try
@@ -102,7 +102,7 @@ def merged(sets: Iterable[Set]) -> tuple[Set, ...]:
 
 
 def in_all_states(network: Network) -> tuple[list[Sizing], list[str]]:
-    """The sizing of every state, and why some have none."""
+    """The sizing of every state, and why some have none. Duties of equipment choose no size: they are left out."""
     found, without = list[Sizing](), list[str]()
     for state in network.state_names:
         try:
@@ -118,7 +118,6 @@ def _in_state(network: Network, state: str) -> Sizing:
         results["flow"] = load_flow.run(compile_network(network, state))
     with contextlib.suppress(NorthfellError):
         results["faults"] = short_circuit.run(compile_network(network, state, "short_circuit"))
-        results["duties"] = duty.run(results["faults"].net, faults=results["faults"])
     return run(compile_network(network, state, "sizing"), **results)
 
 
