@@ -162,7 +162,7 @@ def test_beyond_every_table_a_circuit_is_refused_by_the_rule_and_its_figure():
     one = found.of["W"]
     assert one.decision.required is None
     assert "iec.overload is not satisfied by any size" in one.decision.refused
-    assert "More than 2 in parallel" in one.decision.refused
+    assert "With up to 2 in parallel" in one.decision.refused
     assert any(f.check == "no size" for f in findings_of(found, Limits()))
 
 
@@ -201,3 +201,46 @@ def test_tables_hold_a_row_for_each_quantity_and_rule_and_states_are_summed_up()
     (sizes,) = SIZING.over_states(list(tables.values()))
     assert next(r for r in sizes.records() if r["quantity"] == "line conductor")["state"] == "Normal"
     assert {e.name for e in found.net.elements.values() if isinstance(e, Cable)} == set(tables["cables"].column("element"))
+
+
+def test_a_fault_before_the_main_is_cut_off_by_what_stands_across_the_transformer():
+    hv = [{"kind": "bus", "name": "HV", "v_nominal_kv": 11.0}, {**INFEED, "bus": "HV"}, end("h", 11.0),
+          {"kind": "breaker", "name": "Q0", "from_bus": "HV", "to_bus": "h", "i_rated_a": 630.0, "t_break_s": 0.06},
+          {"kind": "relay", "name": "B0", "breaker": "Q0", "ct_primary_a": 100.0, "curve": "IEC_SI", "i_pickup_a": 60.0, "time_multiplier": 0.1,
+           "time_tolerance_pct": 5.0, "m_start": 1.05},
+          {"kind": "transformer", "name": "T", "hv_bus": "h", "lv_bus": "l", "s_rated_mva": 0.63, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "vector_group": "Dyn11",
+           "uk_pct": 4.0, "load_loss_kw": 6.5, "neutral_lv": "solid", "z0_over_z1": 0.95}]  # fmt: skip
+    lv = [end("l"), end("m"), cable("W", "l", "m", 240.0, 15.0, parallel=2), MAIN,
+          {"kind": "breaker", "name": "Q1", "from_bus": "m", "to_bus": "Main", "i_rated_a": 1000.0, "trip": "electronic", "trip_ir_a": 909.0, "trip_tr_s": 4.0,
+           "trip_ii_a": 5000.0}, {"kind": "load", "name": "E", "bus": "Main", "p_mw": 0.3, "q_mvar": 0.1}]  # fmt: skip
+    one = sizing([*hv, *lv]).of["W"]
+    assert one.circuit.purpose == "transformer secondary"
+    assert one.circuit.device.name == "Q1"  # against overload the main behind it (433.2)
+    i_lv = one.circuit.heat.i_a
+    multiple = i_lv / math.sqrt(1.05) * 0.4 / 11.0 / 60  # about: the direct part is in i_lv
+    assert one.circuit.heat.t_s == pytest.approx(0.06 + 0.1 * 0.14 / (multiple**0.02 - 1), rel=0.1)
+    assert "Q0" in one.circuit.heat.told
+    assert {p.quantity: p.ok for p in next(e for e in sizing([*hv, *lv]).equipment if e.name == "T").parts}["device, secondary"]
+
+
+def test_two_mains_before_a_cable_without_its_own_device_cut_off_nothing_for_certain():
+    mains = []
+    for n in (1, 2):
+        mains += [{"kind": "bus", "name": f"S{n}", "v_nominal_kv": 0.4}, {**INFEED, "name": f"G{n}", "bus": f"S{n}"},
+                  {"kind": "breaker", "name": f"Q{n}", "from_bus": f"S{n}", "to_bus": "Main", "i_rated_a": 630.0, "trip": "thermal-magnetic",
+                   "trip_ir_a": 400.0, "trip_im_a": 4000.0}]  # fmt: skip
+    load = {"kind": "load", "name": "E", "bus": "far", "p_mw": 0.05, "q_mvar": 0.01}
+    found = sizing([MAIN, *mains, end("far"), cable("W", "Main", "far", 35.0, 20.0), load])
+    assert "Q1 and Q2 feed its origin together" in "; ".join(found.of["W"].lacking)
+    assert found.of["W"].decision.required is None
+
+
+def test_socket_outlets_need_a_residual_current_device_and_a_flow_beyond_the_sum_of_demands_counts_as_continuous():
+    def way(residual):
+        breaker = {"kind": "breaker", "name": "Q", "from_bus": "Main", "to_bus": "near", "i_rated_a": 63.0, "trip": "miniature", "trip_ir_a": 16.0,
+                   "trip_class": "B", "residual_ma": residual}  # fmt: skip
+        load = {"kind": "load", "name": "E", "bus": "far", "p_mw": 0.005, "q_mvar": 0.0, "serves": "socket outlets"}
+        return sizing([MAIN, INFEED, end("near"), end("far"), breaker, cable("W", "near", "far", 4.0, 30.0), load]).of["W"]
+
+    assert [next(p for p in way(ma).beside if p.rule == "iec.rcd").ok for ma in (None, 30.0, 300.0)] == [False, True, False]
+    assert way(30.0).decision.of("iec.disconnect").entered.limit == pytest.approx(0.95 * 230 / 0.03)  # the residual current opens it

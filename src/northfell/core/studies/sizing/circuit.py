@@ -54,7 +54,8 @@ class Protective:
     tolerance_pct: float = 0.0  # of that stage
     curve: str = ""  # class of a miniature breaker
     operates_a: float | None = None  # for certain within the time asked for, by its own curve, where no rule of a table says it
-    i_residual_a: float | None = None  # earth-fault stage, for certain
+    i_residual_a: float | None = None  # earth-fault stage, or residual-current device, for certain
+    residual_ma: float | None = None  # of a residual-current device
     breaking_ka: float | None = None
     making_ka: float | None = None
     listed_100_pct: bool = False  # NEC: for continuous load of its whole rating
@@ -208,14 +209,16 @@ class Circuit:
     start: Start | None = None
     nec: NecLoad | None = None
     no_overload: bool = False  # what it feeds cannot overload it
-    i_fault_ka: float | None = None  # greatest, where its device stands
     entered: Entered = field(default_factory=Entered)
     preferences: Preferences = field(default_factory=Preferences)
     waits: tuple[str, ...] = ()  # what is not known beside what the rules ask for themselves
     kept: bool = False  # the size is the engineer's own choice
     service_factor: float | None = None
+    primary_a: float | None = None  # device before its transformer, as a current on this side
+    supervised: bool = False  # qualified people alone service the place
     breaking: Breaking | None = None  # of its device, where it stands
     begun: bool = True  # how it is laid has been entered: what it lacks, or breaks, is a finding
+    clears: Protective | None = None  # what cuts its faults off, where that is another device than what protects it against overload
 
     @property
     def demand_a(self) -> float | None:

@@ -1,8 +1,9 @@
 """What a code asks of equipment that is no circuit: transformers with their devices, and the bars of boards."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from northfell.core.catalogue import sizing_tables as tables
 from northfell.core.model.elements import Bus, Element, InductionMotor, Transformer
@@ -15,9 +16,13 @@ from northfell.core.studies.sizing.gathering import MOST_KV, Gathering
 from northfell.core.studies.sizing.parts import Part
 from northfell.core.studies.sizing.transformers import Q_OF_WINDING, Spectrum, dip_pct, en_factor, greatest_load_pu, loss_factor, next_rating_kva
 
+if TYPE_CHECKING:
+    from northfell.core.studies.sizing.result import Sized
+
 SQRT3 = math.sqrt(3)
 LOADING = ((1, 1.0), (3, 0.9), (5, 0.8), (9, 0.7), (10**6, 0.6))  # circuits up to, factor; IEC 61439-2, table 101
 NEC_BARS_A = (100.0, 125.0, 225.0, 250.0, 400.0, 600.0, 800.0, 1200.0, 1600.0, 2000.0, 2500.0, 3000.0, 4000.0, 5000.0, 6000.0)  # usual rows of boards
+LEAST_BONDING_MM2, MOST_BONDING_MM2 = 6.0, 25.0  # of copper; 5-54, 544.1
 SET_ROUNDED = 1.005  # a setting of as much is taken as the rated current
 
 
@@ -89,6 +94,32 @@ def _rated_power(g: Gathering, e: Transformer) -> Iterator[Part]:
     )
 
 
+def bonding_of(g: Gathering, e: Transformer, circuits: Mapping[str, "Sized"]) -> Iterator[Part]:
+    """Main bonding, or the jumpers and the electrode conductor, by the conductors behind a transformer within the voltages of the code."""
+    if not e.v_lv_kv or e.v_lv_kv > MOST_KV[g.settings.code]:
+        return
+    below = [s for one in g.ways.below(e.lv_bus, e.id) or () if (s := circuits.get(one.id)) is not None and s.chosen is not None]
+    if g.nec:
+        supply = [s for s in below if s.circuit.purpose == "transformer secondary" and s.chosen]
+        if supply:
+            largest = max(supply, key=lambda s: s.chosen.size.area_mm2 * s.chosen.sets if s.chosen else 0.0)
+            assert largest.chosen is not None
+            area, metal = largest.chosen.size.area_mm2 * largest.chosen.sets, largest.circuit.laying.conductor or "copper"
+            size, beyond = tables.nec_bonding(area, metal)
+            label = tables.nec_wire_by_key(size).label
+            told = f"copper, by {largest.chosen.label} of {largest.circuit.name}"
+            yield Part("electrode conductor", None, label, None, "", "nec.gec", "250.66", None, f"at least {label}", told, TWICE)
+            jumper = f"{0.125 * area:.0f} mm²" if beyond else label
+            yield Part("bonding jumper", None, jumper, None, "", "nec.bond", "250.102(C)", None, f"at least {jumper}", told, TWICE)
+        return
+    largest_pe = max((float(p.chosen) for s in below for p in s.beside if p.rule == "iec.pe" and isinstance(p.chosen, float)), default=None)
+    if largest_pe is not None:
+        asked = min(max(largest_pe / 2, LEAST_BONDING_MM2), MOST_BONDING_MM2)
+        size_mm2 = next(s for s in tables.iec_sizes("copper") if s >= asked - 1e-9)
+        yield Part("main bonding", None, size_mm2, None, "mm²", "iec.bond", "5-54 544.1", None, f"at least {size_mm2:g} mm² of copper",
+                   f"half of the largest protective conductor behind it, {largest_pe:g} mm²", TWICE)  # fmt: skip
+
+
 def _rows(g: Gathering) -> str:
     return "C57.12.00, usual ratings" if g.nec else "60076-1, R10"
 
@@ -149,7 +180,7 @@ def _devices(g: Gathering, e: Transformer) -> Iterator[Part]:
                 yield Part(f"device, {side}", entered, i_a, min(entered, i_a), "A", "iec.rating", "4-43 433.1", entered <= i_a * SET_ROUNDED,
                            f"at most its rated current, {f(i_a)} A", f"{device.name}: overload of the transformer", TWICE, 100 * entered / i_a)  # fmt: skip
             continue
-        limit = transformer_limit(side, e.v_hv_kv, kv, e.uk_pct or 0.0, i_a, device.fuse, both, supervised=False)
+        limit = transformer_limit(side, e.v_hv_kv, kv, e.uk_pct or 0.0, i_a, device.fuse, both, g.supervised)
         if limit is None:
             continue
         most = limit.most_a(i_a, not device.adjustable)

@@ -153,8 +153,8 @@ def decide(code: Code, circuit: Circuit, as_entered: Circuit | None = None) -> D
     for sets in range(circuit.preferences.least_sets, circuit.preferences.most_sets + 1):
         offered = tries(code, circuit, sets)
         last = _alone(circuit, found, offered)
-        if all(a.alone for a in last if a.acts):
-            return _decided(code, circuit, last, offered)
+        if all(a.alone for a in last if a.acts) and (made := _decided(code, circuit, last, offered)):
+            return made
     return Decision(tuple(last), None, (), refused=_refused(circuit, last))
 
 
@@ -200,24 +200,29 @@ def _alone(circuit: Circuit, found: list[Applied], offered: Sequence[Try]) -> li
     return made
 
 
-def _decided(code: Code, circuit: Circuit, found: list[Applied], offered: Sequence[Try]) -> Decision:
+def _decided(code: Code, circuit: Circuit, found: list[Applied], offered: Sequence[Try]) -> Decision | None:
+    """The largest of what the rules ask for alone; should it not keep all of them together, the next that does."""
     size = max((a.alone.size for a in found if a.alone), key=lambda s: s.area_mm2)
-    required = next(one for one in offered if one.size == size)
-    acting = [a for a in found if a.alone]
-    deciding = [a.rule.id for a in acting if a.alone and a.alone.size == size]
-    if size == offered[0].size:
-        deciding = [r for r in deciding if r in code.minimum] or deciding
-    return Decision(tuple(replace(a, chosen=a.rule.hold(circuit, required, None)) if a.alone else a for a in found), required, tuple(deciding))
+    for one in offered[next(n for n, t in enumerate(offered) if t.size == size) :]:
+        held = [replace(a, chosen=a.rule.hold(circuit, one, None)) if a.alone else a for a in found]
+        if all(a.chosen is not None and a.chosen.ok for a in held if a.alone):
+            deciding = [a.rule.id for a in found if a.alone and a.alone.size == size]
+            if size == offered[0].size:
+                deciding = [r for r in deciding if r in code.minimum] or deciding
+            return Decision(tuple(held), one, tuple(deciding))
+    return None
 
 
 def _refused(circuit: Circuit, found: list[Applied]) -> str:
-    told = []
-    for a in found:
-        if a.acts and a.alone is None:
-            best = (
-                f": {a.best.value:.4g} {a.best.unit} with the largest on offer, {'at most' if a.best.at_most else 'at least'} {a.best.limit:.4g}"
-                if a.best
-                else ""
-            )
-            told.append(f"{a.rule.id} is not satisfied by any size{best}")
-    return f"{circuit.name}: {'; '.join(told)}. More than {circuit.preferences.most_sets} in parallel would be needed."
+    told = [f"{a.rule.id} is not satisfied by any size{_best(circuit, a)}" for a in found if a.acts and a.alone is None]
+    return f"{circuit.name}: {'; '.join(told)}. With up to {circuit.preferences.most_sets} in parallel there is no size."
+
+
+def _best(circuit: Circuit, a: Applied) -> str:
+    """What the largest on offer comes to."""
+    if a.best is None:
+        return ""
+    if math.isfinite(a.best.limit):
+        return f": {a.best.value:.4g} {a.best.unit} with the largest on offer, {'at most' if a.best.at_most else 'at least'} {a.best.limit:.4g}"
+    ends = circuit.heat.told if circuit.heat and not math.isfinite(circuit.heat.a2s) else "a fault at its far end is not cut off within 5 s"
+    return f": {ends}"

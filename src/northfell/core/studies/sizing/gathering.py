@@ -23,10 +23,11 @@ from northfell.core.model.elements import (  # fmt: skip
     Transformer,
 )
 from northfell.core.network import Compiled
+from northfell.core.studies.coordination import CoordinationSettings
 from northfell.core.studies.duty import AT_ONCE_S, Duties
 from northfell.core.studies.load_flow import LoadFlow
-from northfell.core.studies.protection import Device, Through, devices_of, lacking_of
-from northfell.core.studies.short_circuit import IecCase, ShortCircuit, heat_of_direct_part, peak_factor
+from northfell.core.studies.protection import Device, Through, devices_of, lacking_of, through_devices
+from northfell.core.studies.short_circuit import Floats, IecCase, ShortCircuit, heat_of_direct_part, peak_factor
 from northfell.core.studies.sizing.circuit import (
     Along,
     Breaking,
@@ -74,12 +75,31 @@ class Gathered:
     settings: SizingSettings
 
 
+@dataclass(frozen=True)
+class Clearing:
+    """What cuts the faults of a cable off: a device before it, or one across a transformer, which sees a share of their current."""
+
+    device: Device
+    told: Protective
+    across: bool = False
+    like: Through | None = None
+    share: float = 1.0
+
+    def opens_at_s(self, i_a: Floats, residual_a: float = 0.0) -> Floats:
+        """When it has opened for currents in the cable [A]."""
+        i = np.asarray(i_a, float)
+        if self.across:
+            return self.device.opens_at_s(self.device.along(i * self.share, self.like))
+        return self.device.opens_at_s(Through(i, np.asarray(residual_a)) if residual_a else self.device.along(i))
+
+
 class Gathering:
     """A state as its circuits and equipment are gathered from it."""
 
     def __init__(self, net: Compiled, settings: SizingSettings, flow: LoadFlow | None, faults: ShortCircuit | None, duties: Duties | None) -> None:
         self.net, self.settings, self.flow, self.faults, self.duties = net, settings, flow, faults, duties
         self.nec = settings.code == "NEC 2023"
+        self.supervised = net.network.settings.of(CoordinationSettings).supervised
         self.ways = Ways(net.network, net.elements)
         self.devices = devices_of(net.elements)
         self.lacking = lacking_of(net, "coordination")
@@ -190,25 +210,26 @@ class Gathering:
             if carried > i_b * (1 + 1e-9):
                 demand = Demand(demand.s_mva, f"load flow, state {self.net.state}")
                 if nec:
-                    nec = replace(nec, other_a=nec.other_a + max(0.0, carried - nec.loaded_a))
+                    nec = replace(nec, continuous_a=nec.continuous_a + max(0.0, carried - nec.loaded_a))  # as if continuous
                 i_b, cosphi = carried, _carried_cosphi(self.flow, e, cosphi)
         if nec is not None and i_b is not None and not demand.lacks:
             i_b = nec.loaded_a if purpose in ("motor way", "load way", "feeder", "tie") else i_b
-        device, found, waits_for = self._device(way, purpose)
+        device, clearing, waits_for = self._device(way)
         waits += waits_for
         relay = self._overload_relay(way)
         serves: Serves = end.serves if isinstance(end, StaticLoad) else "fixed equipment"
         t_s = self._required_s(purpose, serves, device, u_v)
-        device = self._operates(device, found, t_s)
+        clears = self._operates(clearing, t_s)
         limit, told = self._drop_limit(e, purpose, serves)
-        heat = self._heat(e, way, found)
+        found = self._seen(clearing, way)
         return Circuit(
-            e.id, e.name, purpose, u_v, to_earth_v(u_v), self.net.frequency_hz, self._laying(e), i_b, demand.told, cosphi, serves, device, relay,
-            e.harmonic_3_pct or 0.0, e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, e.with_neutral, limit, told, heat, self._along(way, found),
-            self._pe_heat(way, found),
-            self._loop(way, t_s), self._start(end, purpose), nec, False, self._fault_ka(way), self._entered(e), self.preferences, tuple(waits), e.size_kept,
-            getattr(end, "service_factor", None),
-            self._breaking(device), self._begun(e),
+            element_id=e.id, name=e.name, purpose=purpose, u_v=u_v, u0_v=to_earth_v(u_v), f_hz=self.net.frequency_hz, laying=self._laying(e), i_b_a=i_b,
+            i_b_told=demand.told, cosphi=cosphi, serves=serves, device=device, clears=clears, relay_a=relay, h3_pct=e.harmonic_3_pct or 0.0,
+            h3_assumed=e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, neutral=e.with_neutral, drop_limit_pct=limit, drop_told=told,
+            heat=self._heat(way, found), along=self._along(way, found), pe_heat=self._pe_heat(way, found), loop=self._loop(way, t_s),
+            start=self._start(end, purpose), nec=nec, entered=self._entered(e), preferences=self.preferences, waits=tuple(waits), kept=e.size_kept,
+            service_factor=getattr(end, "service_factor", None), primary_a=self._primary_a(origin, purpose), supervised=self.supervised,
+            breaking=self._breaking(device), begun=self._begun(e),
         )  # fmt: skip
 
     # --- what it carries
@@ -250,28 +271,42 @@ class Gathering:
             return self.settings.drop_feeder_pct, "study setting, share of a feeder"
         return None, ""  # what the feeders before it leave: told by `with_drops`
 
+    def _primary_a(self, transformer: Element, purpose: Purpose) -> float | None:
+        """The device before a transformer, as a current on its secondary side [A]."""
+        if purpose != "transformer secondary" or not isinstance(transformer, Transformer) or not (transformer.v_hv_kv and transformer.v_lv_kv):
+            return None
+        device = self.device_beside(transformer, transformer.hv_bus)
+        return device.i_set_a * transformer.v_hv_kv / transformer.v_lv_kv if device and math.isfinite(device.i_set_a) else None
+
     # --- what protects it
 
-    def _device(self, way: Way, purpose: Purpose) -> tuple[Protective | None, Device | None, list[str]]:
-        """The device in the chain that lets least through, before the cable or, where there is none, behind it; else those that feed its origin."""
-        before = [d for d in way.before if d in self.devices]
-        after = [d for d in way.after if d in self.devices]
-        for some in ([*before, *after] if purpose == "transformer secondary" else before, after if not before else []):
-            known = [self._protective(d) for d in some if d not in self.lacking]
-            if some and not known:
-                return None, None, [f"the settings of {self.net.name(some[0])}"]
-            if known:
-                least = min(known, key=lambda one: one.i_set_a)
-                return least, self.devices[least.element_id], []
-        feeding = [e.id for e in self.ways.feeding(way.origin_bus) if e.id in self.devices]
-        known = [self._protective(d) for d in feeding if d not in self.lacking]
-        if not known or len(known) < len(feeding):
-            return None, None, [f"the settings of {self.net.name(d)}" for d in feeding if d in self.lacking][:1]
-        if len(known) == 1:
-            return known[0], self.devices[known[0].element_id], []
-        largest = max(known, key=lambda one: one.i_set_a)
-        names = " and ".join(one.name for one in known)
-        return replace(largest, name=names, i_set_a=sum(one.i_set_a for one in known)), self.devices[largest.element_id], []
+    def _device(self, way: Way) -> tuple[Protective | None, "Clearing | None", list[str]]:
+        """What protects a cable against overload, and what cuts its faults off; with what of it is not known.
+
+        Against overload the device on its way with the lowest setting, before or behind it (433.2). Faults are cut off by one before it, or
+        where there is none by what feeds its origin: that must be one device, since of several none sees the whole fault.
+        """
+        before, after = ([d for d in some if d in self.devices] for some in (way.before, way.after))
+        waits = [f"the settings of {self.net.name(d)}" for d in before if d in self.lacking]
+        known = [self._protective(d) for d in (*before, *after) if d not in self.lacking]
+        overload = min(known, key=lambda one: one.i_set_a, default=None)
+        clearing = [self._protective(d) for d in before if d not in self.lacking]
+        if clearing:
+            least = min(clearing, key=lambda one: one.i_set_a)
+            return overload, Clearing(self.devices[least.element_id], least), waits
+        if before:
+            return overload, None, waits
+        feeding, across = self.ways.feeding_across(way.origin_bus)
+        feeding = [e for e in feeding if e.id in self.devices]
+        if len(feeding) != 1:
+            names = " and ".join(e.name for e in feeding)
+            return overload, None, [f"a device at its beginning: {names} feed its origin together"] if feeding else ["a device that cuts its faults off"]
+        one = feeding[0]
+        if one.id in self.lacking:
+            return overload, None, [f"the settings of {one.name}"]
+        made = self._protective(one.id)
+        clears = Clearing(self.devices[one.id], made, one.id in across)
+        return overload or (None if clears.across else made), clears, waits
 
     def _protective(self, device_id: str) -> Protective:
         device = self.devices[device_id]
@@ -281,7 +316,16 @@ class Gathering:
             rating = s.i_rated_a if s.link != OWN and s.i_rated_a else min((p.i_a for p in s.points), default=math.nan)
             return Protective(s.name, kind, rating, rating, breaking_ka=s.i_breaking_ka, element_id=s.id)
         residual = [a for a in (s.residual_ma / 1000 if s.residual_ma else None, s.trip_ig_a * 1.1 if s.trip_ig_a else None) if a]
-        common = Protective(s.name, "relays", math.nan, s.i_rated_a, i_residual_a=min(residual, default=None), breaking_ka=s.i_breaking_ka, element_id=s.id)
+        common = Protective(
+            s.name,
+            "relays",
+            math.nan,
+            s.i_rated_a,
+            i_residual_a=min(residual, default=None),
+            residual_ma=s.residual_ma,
+            breaking_ka=s.i_breaking_ka,
+            element_id=s.id,
+        )
         if s.trip in ("electronic", "thermal-magnetic", "miniature") and s.trip_ir_a:
             magnetic = {"electronic": s.trip_ii_a, "thermal-magnetic": s.trip_im_a}.get(s.trip)
             if s.trip == "electronic" and s.trip_isd_a is not None:
@@ -299,22 +343,29 @@ class Gathering:
         own = disconnection_s("TT" if system == "TT" else "TN", to_earth_v(u_v)) if final else None
         return own if own is not None else DISTRIBUTION_S[system]
 
-    def _operates(self, one: Protective | None, device: Device | None, t_s: float) -> Protective | None:
-        """With the current from which it opens in time for certain, by its own curve."""
-        if one is None or device is None or not math.isfinite(one.i_set_a):
-            return one
+    def _operates(self, clearing: "Clearing | None", t_s: float) -> Protective | None:
+        """What cuts faults off, with the current from which it opens in time for certain by its own curve; nothing of it across a transformer."""
+        if clearing is None or clearing.across or not math.isfinite(clearing.told.i_set_a):
+            return None
+        one, device = clearing.told, clearing.device
         grid = np.geomspace(max(one.i_set_a, 0.1), 1e6, POINTS)
         late = np.flatnonzero(~(device.opens_at_s(device.along(grid)) <= t_s))
         at = int(late[-1]) + 1 if late.size else 0
         return replace(one, operates_a=float(grid[at]) if at < POINTS else None)
 
+    def _seen(self, clearing: "Clearing | None", way: Way) -> "Clearing | None":
+        """Across a transformer, with what the device sees of a three-phase fault at the beginning of the cable, for each ampere there."""
+        at = self.bus(way.near)
+        if clearing is None or not clearing.across or at is None or self.faults is None:
+            return clearing
+        case = self.faults.cases["max"]
+        through = through_devices(case.flows([at]), [clearing.device.switch.id]).at((0, 0))
+        whole = 1000 * float(case.of("3ph").ik_ka[at])
+        return replace(clearing, like=through, share=float(through.phase_a) / whole) if whole > 0 and float(through.phase_a) > 0 else None
+
     # --- faults
 
-    def _fault_ka(self, way: Way) -> float | None:
-        at = self.bus(way.origin_bus)
-        return None if at is None or self.faults is None else float(self.faults.cases["max"].of("3ph").ik_ka[at])
-
-    def _heat(self, e: Cable, way: Way, device: Device | None) -> Heat | None:
+    def _heat(self, way: Way, device: "Clearing | None") -> Heat | None:
         """The greatest heat of a fault at its beginning, of the greatest and of the least current there."""
         at = self.bus(way.near)
         if at is None or device is None or self.faults is None:
@@ -322,14 +373,15 @@ class Gathering:
         found = [self._until_cut(device, "3ph", case, at) for case in ("max", "min")]
         return max((h for h in found if h is not None), key=lambda h: h.a2s, default=None)
 
-    def _along(self, way: Way, device: Device | None) -> Along | None:
+    def _along(self, way: Way, clearing: "Clearing | None") -> Along | None:
         """What faults between its beginning and its far end bring, by their current."""
         at = self.bus(way.near)
-        if at is None or device is None or self.faults is None:
+        if at is None or clearing is None or self.faults is None:
             return None
+        device = clearing.device
         low, high = self.faults.cases["min"], float(self.faults.cases["max"].of("3ph").ik_ka[at]) * 1000
         grid = np.geomspace(max(high / 1e4, 1.0), high, HEAT_POINTS)
-        t = device.opens_at_s(device.along(grid))
+        t = clearing.opens_at_s(grid)
         late = ~(t <= MOST_HEAT_S)
         heat = np.where(late, math.inf if isinstance(device.switch, Fuse) else 0.0, grid**2 * np.where(late, 0.0, t))
         if device.switch.let_through_ka2s is not None:
@@ -337,14 +389,14 @@ class Gathering:
         most = np.maximum.accumulate(heat[::-1])[::-1]
         return Along(complex(low.z1_ohm[at]), self.settings.loop_c, tuple(grid.tolist()), tuple(most.tolist()))
 
-    def _until_cut(self, device: Device, fault: str, case: str, at: int) -> Heat | None:
+    def _until_cut(self, clearing: "Clearing", fault: str, case: str, at: int) -> Heat | None:
         assert self.faults is not None
+        device = clearing.device
         one = self.faults.cases[case]
         i_a = 1000 * float(one.of(fault).ik_ka[at])
         if not math.isfinite(i_a) or i_a <= 0:
             return None
-        residual = i_a if fault == "lg" else 0.0
-        t = float(device.opens_at_s(Through(np.asarray(i_a), np.asarray(residual))))
+        t = float(clearing.opens_at_s(np.asarray(i_a), i_a if fault == "lg" else 0.0))
         where, words = self.net.name(self.net.topology.bus_ids[at]), {"3ph": "three-phase fault", "lg": "earth fault"}[fault]
         told = f"{'greatest' if case == 'max' else 'least'} {words} at {where}, {device.name}"
         if not math.isfinite(t) or (t > MOST_HEAT_S and case == "max"):
@@ -358,9 +410,10 @@ class Gathering:
         with_direct = i_a * math.sqrt(1 + direct)
         return Heat(i_a=with_direct, t_s=t, told=f"{told}, with its direct part" if direct > 1e-3 else told)
 
-    def _pe_heat(self, way: Way, device: Device | None) -> Heat | None:
+    def _pe_heat(self, way: Way, clearing: "Clearing | None") -> Heat | None:
         at = self.bus(way.near)
-        return None if at is None or device is None or self.faults is None else self._until_cut(device, "lg", "max", at)
+        known = at is not None and clearing is not None and not clearing.across and self.faults is not None
+        return self._until_cut(clearing, "lg", "max", at) if known and at is not None and clearing is not None else None
 
     def _loop(self, way: Way, t_s: float) -> Loop | None:
         at = self.bus(way.near)
@@ -395,7 +448,8 @@ class Gathering:
         beside = others if others is not None else by_route
         cores = 4 if e.with_neutral and (e.harmonic_3_pct or 0) > 15 else 3
         return Laying(
-            e.conductor, e.insulation, e.length_m, e.method, e.cores == "1", e.ambient_degc, e.arrangement, beside or 0, e.soil_k_m_per_w,
+            e.conductor or self.settings.conductor, e.insulation or self.settings.insulation,
+            e.length_m, e.method, e.cores == "1", e.ambient_degc, e.arrangement, beside or 0, e.soil_k_m_per_w,
             (4 if e.with_neutral else 3) if self.nec else cores, e.raceway, e.wire_type, 3 * (beside or 0), e.terminal_degc, beside is None,
             "ambient_degc" in e.assumed, "soil_k_m_per_w" in e.assumed,
         )  # fmt: skip

@@ -233,11 +233,11 @@ def _withstand(c: Circuit, t: Try, w: Working | None) -> Held | None:
     if laid.conductor is None or laid.insulation is None or heat is None:
         return None
     if not math.isfinite(heat.a2s):
-        return Held(0.0, 1.0, "mm²")  # nothing cuts it off: no size withstands it
+        return Held(t.size.area_mm2 * t.sets, math.inf, "mm²")  # nothing cuts it off: no size withstands it
     k = k_of_cable(laid.conductor, laid.insulation, t.size.area_mm2)
     far = heat_along(c, t, impedance(c, t), w)
     if not math.isfinite(far):
-        return Held(0.0, 1.0, "mm²")
+        return Held(t.size.area_mm2 * t.sets, math.inf, "mm²")
     if w:
         if heat.i2t_a2s is None and heat.i_a is not None and heat.t_s is not None:
             w.given("I", heat.told, heat.i_a, "A", "Faults")
@@ -246,7 +246,8 @@ def _withstand(c: Circuit, t: Try, w: Working | None) -> Held | None:
         else:
             w.given("Q", heat.told, heat.a2s, "A²s", "Faults, protection")
         w.given("k", f"{laid.conductor}, {laid.insulation}", k, "A·√s/mm²", "IEC 60364-4-43, table 43A")
-    least = eq.calc(eq.WITHSTAND, w, "Cross-section that withstands it, of all in parallel together", q=max(heat.a2s, far), k=k)
+    alone = "A fault within one of several in parallel is not covered (434.4)." if t.sets > 1 else ""
+    least = eq.calc(eq.WITHSTAND, w, "Cross-section that withstands it, of all in parallel together", alone, q=max(heat.a2s, far), k=k)
     return Held(t.size.area_mm2 * t.sets, least, "mm²")
 
 
@@ -274,12 +275,13 @@ def _loop_lacks(c: Circuit) -> str:
     if c.loop.system == "TT":
         lacks = c.device.i_residual_a is None or c.loop.ra_ohm is None
         return "a residual-current device, and the resistance of the earth electrode" if lacks else ""
-    return "" if operating_a(c) is not None else f"the current at which {c.device.name} opens within {c.loop.t_s:g} s"
+    name = (c.clears or c.device).name
+    return "" if operating_a(c) is not None else f"the current at which {name} opens within {c.loop.t_s:g} s"
 
 
 def operating_a(c: Circuit) -> float | None:
     """Current at which the device of a circuit has opened for certain within the time that its loop asks for [A]."""
-    d, loop = c.device, c.loop
+    d, loop = c.clears or c.device, c.loop
     if d is None or loop is None:
         return None
     by_kind: dict[str, Callable[[], float | None]] = {
@@ -301,6 +303,8 @@ def loop_ohm(c: Circuit, t: Try, w: Working | None) -> float | None:
     if z is None or back is None or c.loop is None or c.laying.length_m is None:
         return None
     if w:
+        if t.entered and c.entered.pe_mm2 is None:
+            w.given("SPE", "none entered: taken as table 54.2 has it", pe.area_mm2, "mm²", "IEC 60364-5-54", True)
         w.given("R0", "resistance of the loop up to its beginning", c.loop.z_source_ohm.real, "ohm", c.loop.told)
         w.given("X0", "reactance of it", c.loop.z_source_ohm.imag, "ohm", c.loop.told)
     parts = []

@@ -19,6 +19,7 @@ SMALL_A = {  # 240.4(D): greatest device by size
 }  # fmt: skip
 LEAST = {"copper": "14", "aluminium": "12"}  # 310.3
 PARALLEL_FROM = "1/0"  # 310.10(G)
+TENTH_TO_FT, THIRD_TO_FT = 10.0, 25.0  # 240.21(C)(2), (C)(6)
 ICEA_FACTOR = {"copper": 0.0297, "aluminium": 0.0125}
 ICEA_ZERO = {"copper": 234.0, "aluminium": 228.0}
 ICEA_TEMPERATURES = {"PVC": (75.0, 150.0), "XLPE": (90.0, 250.0), "EPR": (90.0, 250.0)}
@@ -166,8 +167,28 @@ def _protect(c: Circuit, t: Try, w: Working | None) -> Held | None:
     if w:
         w.step("Greatest device", "In,max", "next standard rating, up to 800 A", f(usable), allowed, "A", "NEC 240.4(B), (C)",
                "not for circuits of several outlets: there the ampacity itself" if c.serves == "socket outlets" else "")  # fmt: skip
-        w.given("In", f"{c.device.name}: rating, or setting", c.device.i_set_a, "A", c.name)
+        w.given("In", f"{c.device.name}: {'setting, with restricted access (240.6(C))' if c.device.adjustable else 'rating'}", c.device.i_set_a, "A", c.name)
     return Held(c.device.i_set_a, allowed, "A", at_most=True)
+
+
+def _secondary_lacks(c: Circuit) -> str:
+    return _lacks_device(c) or ("" if c.primary_a is not None else "the device on the primary side of its transformer")
+
+
+def _secondary(c: Circuit, t: Try, w: Working | None) -> Held | None:
+    """Conductors on the secondary side: no next standard device; a third of the primary device by the ratio, a tenth up to 10 ft."""
+    usable = usable_a(c, t, w)
+    if usable is None or c.device is None or c.primary_a is None:
+        return None
+    part = 10.0 if (c.laying.length_m or math.inf) * FT_PER_M <= TENTH_TO_FT else 3.0
+    asked = max(c.device.i_set_a, c.primary_a / part)
+    if w:
+        w.given("In", f"{c.device.name}: rating, or setting", c.device.i_set_a, "A", c.name)
+        w.given("Ip", "primary device, by the ratio of the voltages", c.primary_a, "A", "NEC 240.21(C)")
+        w.step(
+            "Least ampacity", "Imin", f"max(In, Ip/{part:g})", f"max({f(c.device.i_set_a)}, {f(c.primary_a)}/{part:g})", asked, "A", "NEC 240.21(C)(2), (C)(6)"
+        )
+    return Held(usable, asked, "A")
 
 
 def _small(c: Circuit, t: Try, w: Working | None) -> Held | None:
@@ -234,11 +255,11 @@ def _withstand(c: Circuit, t: Try, w: Working | None) -> Held | None:
     if heat is None or laid.conductor is None or laid.insulation is None:
         return None
     if not math.isfinite(heat.a2s):
-        return Held(0.0, 1.0, "kcmil")
+        return Held(t.sets * cmil(t.size) / 1000, math.inf, "kcmil")
     z = impedance(c, t)
     far = heat_along(c, t, (z[0] * FT_PER_M, z[1] * FT_PER_M) if z else None, w)
     if not math.isfinite(far):
-        return Held(0.0, 1.0, "kcmil")
+        return Held(t.sets * cmil(t.size) / 1000, math.inf, "kcmil")
     if far > heat.a2s:
         heat = Heat(i2t_a2s=far, told="most heat of a fault along the conductor")
     i, time = (math.sqrt(heat.a2s), 1.0) if heat.i2t_a2s is not None else (heat.i_a or 0.0, heat.t_s or 0.0)
@@ -264,6 +285,11 @@ RULES = {
         Rule("nec.terminal", "110.14(C), 210.19(A), 215.2(A)", "suits its terminals", TWICE, _terminal, lacks=_lacks_load),
         Rule("nec.ampacity", "310.14, 310.15(B), (C), 310.16", "carries the load where it is laid", TWICE, _ampacity, lacks=_lacks_load),
         Rule("nec.motor", "430.6, 430.22", "carries 1.25 times the motor's current", TWICE, _motor, lacks=_lacks_load),
+        Rule("nec.cap", "460.8(A)", "carries 1.35 times the capacitor's current", TWICE, _ampacity, lacks=_lacks_load),
+        Rule("nec.gen", "445.13", "carries 1.15 times the generator's current", TWICE, _ampacity, lacks=_lacks_load),
+        Rule(
+            "nec.secondary", "240.21(C)(2), (C)(6)", "is no less than its device, and enough beside the primary one", TWICE, _secondary, lacks=_secondary_lacks
+        ),
         Rule("nec.protect", "240.4", "is protected by its device", TWICE, _protect, lacks=_lacks_device),
         Rule("nec.small", "240.4(D)", "its device suits a small conductor", TWICE, _small, lacks=_lacks_device),
         Rule("nec.drop", "notes to 210.19(A), 215.2(A)", "its voltage drop is within the limit", TWICE, _drop, lacks=_drop_lacks),
@@ -276,9 +302,9 @@ SEQUENCE: dict[str, tuple[str, ...]] = {
     "feeder": ("minimum", "terminal", "ampacity", "protect", "small", "drop", "withstand"),
     "tie": ("minimum", "terminal", "ampacity", "protect", "drop", "withstand"),
     "transformer primary": ("minimum", "terminal", "ampacity", "protect", "withstand"),
-    "transformer secondary": ("minimum", "terminal", "ampacity", "drop", "withstand"),
-    "capacitor way": ("minimum", "terminal", "ampacity", "withstand"),
-    "generator cable": ("minimum", "terminal", "ampacity", "drop", "withstand"),
+    "transformer secondary": ("minimum", "secondary", "terminal", "ampacity", "drop", "withstand"),
+    "capacitor way": ("minimum", "cap", "terminal", "withstand"),
+    "generator cable": ("minimum", "gen", "terminal", "drop", "withstand"),
 }
 
 

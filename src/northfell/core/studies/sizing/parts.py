@@ -15,6 +15,8 @@ from northfell.core.studies.sizing.circuit import Circuit
 from northfell.core.studies.sizing.frame import TWICE, UNCERTAIN, VERIFIED, Try
 
 Amount = float | str | None
+RCD_MA, RCD_TO_A = 30.0, 32.0  # IEC 60364-4-41, 411.3.3
+SUPERVISED_TO_FT = 100.0  # NEC 240.92(C)
 
 
 @dataclass(frozen=True)
@@ -124,7 +126,8 @@ def _nec_rating(c: Circuit) -> Part | None:
     asked = load.loaded_a if listed else asked
     chosen = next((a for a in tables.nec_standard_a() if a >= asked * (1 - 1e-9)), None)
     ok = None if entered is None else entered >= asked * (1 - 1e-9)
-    return Part("device rating", entered, chosen, entered if ok else chosen, "A", "nec.ocpd", "210.20, 215.3, 240.6", ok, f"at least {f(asked)} A", "", TWICE,
+    told = "its setting counts as its rating only with restricted access, 240.6(C)" if d and d.adjustable else ""
+    return Part("device rating", entered, chosen, entered if ok else chosen, "A", "nec.ocpd", "210.20, 215.3, 240.6", ok, f"at least {f(asked)} A", told, TWICE,
                 _pct(asked, entered))  # fmt: skip
 
 
@@ -255,6 +258,27 @@ def breaking(c: Circuit, by_nec: bool) -> Part | None:
                 _pct(b.asked_ka, b.rated_ka))  # fmt: skip
 
 
+def residual_device(c: Circuit) -> Part | None:
+    """Socket outlets up to 32 A that ordinary persons use need a residual-current device of 30 mA at most."""
+    if c.serves != "socket outlets" or c.device is None or c.device.i_set_a > RCD_TO_A:
+        return None
+    there = c.device.residual_ma
+    ok = there is not None and there <= RCD_MA
+    return Part("residual current", there, RCD_MA, there if ok else RCD_MA, "mA", "iec.rcd", "4-41 411.3.3", ok, f"at most {RCD_MA:g} mA",
+                "socket outlets that ordinary persons use", TWICE, 100 * there / RCD_MA if there else math.nan)  # fmt: skip
+
+
+def secondary_length(c: Circuit) -> Part | None:
+    """How far conductors on the secondary side of a transformer may run to their device (NEC 240.21(C)(6), 240.92)."""
+    if c.purpose != "transformer secondary" or c.laying.length_m is None:
+        return None
+    ft = c.laying.length_m * nec.FT_PER_M
+    most = SUPERVISED_TO_FT if c.supervised else nec.THIRD_TO_FT
+    told = "supervised: by 240.92(C), its short-circuit protection to be shown" if c.supervised and ft > nec.THIRD_TO_FT else "indoors"
+    ok = ft <= most * (1 + 1e-9)
+    return Part("secondary length", ft, most, None, "ft", "nec.secondary", "240.21(C)(6), 240.92", ok, f"at most {most:g} ft", told, TWICE, 100 * ft / most)
+
+
 def disconnect(c: Circuit) -> Part | None:
     """The disconnecting means of a motor (NEC 430.110): told, since no element carries such a rating."""
     if c.purpose != "motor way" or c.nec is None:
@@ -277,8 +301,8 @@ def parts_of(as_entered: Circuit, c: Circuit, by_nec: bool, line: Try | None, en
         if by_nec:
             egc = tables.nec_wire(_mm2(pe.chosen)) if pe and isinstance(pe.chosen, str) and _mm2(pe.chosen) else None
             yield from (p for p in (raceway(c, chosen, egc.area_mm2 if egc else None),) if p)
-    if by_nec:
-        yield from (p for p in (disconnect(c),) if p)
+    of_code = (disconnect(c), secondary_length(c)) if by_nec else (residual_device(c),)
+    yield from (p for p in of_code if p)
 
 
 def _mm2(label: str) -> float:

@@ -269,8 +269,9 @@ def _all_held(s: Sized) -> bool:
 def _set_cable(network: Network, e: Cable, s: Sized, required: Try) -> Set:
     """The cable of a size: by an entry of the catalogue that is laid the same way, else by the tables; and what it carries where it lies."""
     hz, area = network.settings.frequency_hz, required.size.area_mm2
-    entry = _entry_for(e, area, s.metric)
+    entry = _entry_for(e, s, area)
     values: dict[str, Any] = {"area_mm2": area, "parallel": required.sets}
+    values |= {f: v for f, v in (("conductor", s.circuit.laying.conductor), ("insulation", s.circuit.laying.insulation)) if getattr(e, f) is None}
     assumed: dict[str, str] = {}
     origins: dict[str, str] = {}
     if entry:
@@ -294,12 +295,12 @@ def _set_cable(network: Network, e: Cable, s: Sized, required: Try) -> Set:
     return Set(id=e.id, values=values, assumed=assumed, origins=origins, catalogue=entry.name if entry else "" if e.catalogue else None)
 
 
-def _entry_for(e: Cable, area_mm2: float, metric: bool) -> Entry | None:
+def _entry_for(e: Cable, s: Sized, area_mm2: float) -> Entry | None:
     """The shipped entry of that size which is made and laid as the cable is."""
-    of = _cables_by_make()
+    of, metric, laying = _cables_by_make(), s.metric, s.circuit.laying
     laid = e.method if metric else e.raceway
     cores = (e.cores or "4") if metric else "1"
-    names = of.get((e.conductor, e.insulation, laid, cores, wire_size(area_mm2) if not metric else f"{area_mm2:g}"), [])
+    names = of.get((laying.conductor, laying.insulation, laid, cores, wire_size(area_mm2) if not metric else f"{area_mm2:g}"), [])
     same = [one for one in names if not metric or one.values.get("v_insulation_kv") == (e.v_insulation_kv or 1.0)]
     return same[0] if same else None
 

@@ -64,6 +64,14 @@ class SizingSettings(StudySettings):
         0.0, label="Spare capacity", unit="%", ge=0, le=200, section="Sizing", meaning="That is kept in hand above the current of each circuit.",
         enters="device rating and ampacity: Ib·(1 + spare)"
     )
+    conductor: Literal["copper", "aluminium"] | None = param(
+        None, label="Conductors of", section="Sizing", meaning="For cables on whose card no material stands. Empty: those are named, not sized.",
+        enters="material of cables without one"
+    )
+    insulation: Literal["PVC", "XLPE", "EPR"] | None = param(
+        None, label="Insulation of", section="Sizing", meaning="For cables on whose card no insulation stands. Empty: those are named, not sized.",
+        enters="insulation of cables without one"
+    )
     smallest_mm2: float = param(
         0.0, label="Smallest cross-section", unit="mm²", ge=0, le=240, section="Sizing", meaning="That the project lays; 0: the code's own least one.",
         enters="iec.minimum, nec.minimum"

@@ -3,12 +3,13 @@
 from dataclasses import replace
 
 from northfell.core.errors import CannotRun
+from northfell.core.model.elements import Transformer
 from northfell.core.network import Compiled
 from northfell.core.studies.duty import Duties
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.studies.sizing.circuit import Circuit
-from northfell.core.studies.sizing.equipment import equipment_of
+from northfell.core.studies.sizing.equipment import bonding_of, equipment_of
 from northfell.core.studies.sizing.frame import Code, Decision, Held, Try, decide, entered_try
 from northfell.core.studies.sizing.gathering import Gathered, Gathering
 from northfell.core.studies.sizing.iec import Iec
@@ -40,7 +41,12 @@ def run(
         raise CannotRun("sizing", ["There is nothing to size: no cable, no transformer, no board."])
     code = CODES[settings.code]
     circuits = with_drops(code, gathered)
-    return Sizing(net, settings, tuple(_with_way(sized(code, c), gathered) for c in circuits), gathered.left, gathered.ways, equipment)
+    made = tuple(_with_way(sized(code, c), gathered) for c in circuits)
+    by_id = {s.circuit.element_id: s for s in made}
+    whole = tuple(
+        replace(e, parts=(*e.parts, *bonding_of(state, t, by_id))) if isinstance(t := net.elements[e.element_id], Transformer) else e for e in equipment
+    )
+    return Sizing(net, settings, made, gathered.left, gathered.ways, whole)
 
 
 def _with_way(one: Sized, gathered: Gathered) -> Sized:

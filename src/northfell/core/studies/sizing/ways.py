@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from northfell.core.model.elements import Bus, Cable, Changeover, Conductor, Element, Infeed, Switching
+from northfell.core.model.elements import Bus, Cable, Changeover, Conductor, Element, Infeed, Switching, ThreeWindingTransformer, Transformer
 from northfell.core.model.network import Network
 
 ENDS_NOWHERE = 10**9
@@ -109,20 +109,27 @@ class Ways:
 
     def feeding(self, bus: str) -> list[Element]:
         """The switching devices through which a bus is fed, next to it on the ways to its supply."""
+        return self.feeding_across(bus)[0]
+
+    def feeding_across(self, bus: str) -> tuple[list[Element], frozenset[str]]:
+        """The same, and which of them stand beyond a transformer."""
         found: dict[str, Element] = {}
-        seen, queue = {bus}, [bus]
+        across: set[str] = set()
+        seen, queue = {bus}, [(bus, False)]
         while queue:
-            at = queue.pop()
+            at, beyond = queue.pop()
             for e in self.at(at):
                 for other in self.through(e, at):
                     if self.depth.get(other, ENDS_NOWHERE) >= self.depth.get(at, ENDS_NOWHERE) or other in seen:
                         continue
                     if isinstance(e, Switching):
                         found[e.id] = e
+                        if beyond:
+                            across.add(e.id)
                     else:
                         seen.add(other)
-                        queue.append(other)
-        return list(found.values())
+                        queue.append((other, beyond or isinstance(e, Transformer | ThreeWindingTransformer)))
+        return list(found.values()), frozenset(across)
 
     def below(self, bus: str, came_from: str) -> list[Element] | None:
         """All that a bus feeds, away from an element; None where another supply is met there too."""

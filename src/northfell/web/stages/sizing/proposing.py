@@ -4,15 +4,17 @@ from dataclasses import dataclass
 from hashlib import sha256
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi import APIRouter, Depends, Form, Query, Request, Response
+from fastapi.exceptions import RequestValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from northfell.app.project.projects import Project, open_project
 from northfell.app.results.sizing import sizes_for
-from northfell.core.errors import InputRefused, NotFound
+from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change
 from northfell.core.studies.sizing import SizeProposal
 from northfell.web.shell.answering import Db, answer
-from northfell.web.shell.edits import Ids, Version, ids_of
+from northfell.web.shell.edits import Ids, ids_of
 from northfell.web.shell.remedies import keep, looked_for
 from northfell.web.shell.view import Looking, View
 
@@ -20,7 +22,7 @@ router = APIRouter(prefix="/projects/{project_id}")
 Of = Literal["this", "downstream", "all", "picked"]
 Scope = Annotated[Of, Query()]
 FormScope = Annotated[Of, Form()]
-Rows = Annotated[list[int] | None, Form()]
+MOST_CIRCUITS = 20_000
 PAGE, FRAGMENT = "stages/sizing/proposed.html", "stages/sizing/_proposed.html"
 
 
@@ -56,17 +58,36 @@ class _Chosen:
     change: Change
 
 
+class TakenForm(BaseModel):
+    """What the form of a proposal says."""
+
+    version: int
+    of: Of = "all"
+    ids: str = Field("", max_length=2_000_000)
+    rows: list[Annotated[int, Field(ge=0)]] = Field([], max_length=MOST_CIRCUITS)
+
+
+async def taken(request: Request) -> TakenForm:
+    """The form with a field for every circuit, which are more than other forms may have."""
+    sent = await request.form(max_fields=MOST_CIRCUITS + 100)
+    try:
+        return TakenForm.model_validate({**sent, "rows": sent.getlist("rows")})
+    except ValidationError as error:
+        raise RequestValidationError([{**one, "loc": ("body", *one["loc"])} for one in error.errors()]) from None
+
+
 @router.post("/sizes/keep")
-def keep_sizes(request: Request, db: Db, view: Looking, version: Version, of: FormScope = "all", ids: Ids = "", rows: Rows = None) -> Response:
+def keep_sizes(request: Request, db: Db, view: Looking, form: Annotated[TakenForm, Depends(taken)]) -> Response:
     """Keep the rows that are chosen as a proposal, or put them into the one that is worked in."""
     opened = open_project(db, view.project_id, view.proposal)
-    found = _found(request, opened, view, of, ids_of(ids) if ids else [])
+    found = _found(request, opened, view, form.of, ids_of(form.ids) if form.ids else [])
     if found is None:
         raise NotFound("The sizes are not found yet: wait until they are shown.")
-    chosen = sorted(set(rows or []))
+    chosen = sorted(set(form.rows))
     if not chosen:
-        raise InputRefused("rows", "none", "at least one row that is chosen")
-    if chosen[0] < 0 or chosen[-1] >= len(found.rows):
+        raise NetworkRefused([InputRefused("rows", "none", "at least one row that is ticked", where="Sizes")])
+    if chosen[-1] >= len(found.rows):
         raise NotFound("That row is not there any more.")
-    title = found.title if len(chosen) == len(found.rows) else f"{found.rows[chosen[0]].title}{f' and {len(chosen) - 1} more' if len(chosen) > 1 else ''}"
-    return keep(db, opened, version, [_Chosen(title, Change(title, found.of(chosen).acts))], 0, "the sizes of circuits in every state")
+    more = f" and {len(chosen) - 1} more" if len(chosen) > 1 else ""
+    title = found.title if len(chosen) == len(found.rows) else f"{found.rows[chosen[0]].title}{more}"
+    return keep(db, opened, form.version, [_Chosen(title, found.of(chosen))], 0, "the sizes of circuits in every state")
