@@ -29,6 +29,7 @@ PACKAGES: dict[str, list[str]] = {  # what is broken -> the tests that should se
     "core/studies/arc_flash": [*STAND, "tests/core/studies/arc_flash", "tests/core/working", "tests/web/test_ledger_and_card.py"],
     "core/studies/protection": [*STAND, "tests/core/studies/protection", "tests/core/studies/arc_flash"],
     "core/studies/load_flow": [*STAND, "tests/core/studies/load_flow", "tests/core/working", "tests/core/verdicts", "tests/web/test_findings_and_proposals.py"],
+    "core/studies/sizing": ["tests/core/studies/sizing", "tests/core/working"],
     "core/network": [*STAND, "tests/core/network", "tests/core/studies/short_circuit", "tests/core/studies/load_flow"],
     "core/model/changes": ["tests/core/model", "tests/core/verdicts", "tests/app/data", "tests/store"],
     "core/rules": ["tests/core/rules", "tests/core/model", "tests/app/data/test_preparing.py", "tests/app/draw"],

@@ -31,9 +31,9 @@ def _capacity_lacks(c: Circuit) -> str:
     if c.entered.capacity_a is not None and c.laying.method is None:
         return "how it is laid (reference method): the entered capacity says nothing of other sizes"
     laid = c.laying
-    for value, told in ((laid.conductor, "its conductor material"), (laid.insulation, "its insulation"), (laid.method, "how it is laid (reference method)")):
-        if value is None:
-            return told
+    asked = ((laid.conductor, "its conductor material"), (laid.insulation, "its insulation"), (laid.method, "how it is laid (reference method)"))
+    if lacking := [told for value, told in asked if value is None]:
+        return ", ".join(lacking)
     if _grouped(c, 1) > 1 and laid.arrangement is None:
         return "how the circuits on its route lie beside each other (arrangement)"
     return ""

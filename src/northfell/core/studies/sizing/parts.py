@@ -15,6 +15,7 @@ from northfell.core.studies.sizing.circuit import Circuit
 from northfell.core.studies.sizing.frame import TWICE, UNCERTAIN, VERIFIED, Try
 
 Amount = float | str | None
+NEAR_TIE = 0.997  # of an area: equal numbers of gauge steps nearly tie
 RCD_MA, RCD_TO_A = 30.0, 32.0  # IEC 60364-4-41, 411.3.3
 SUPERVISED_TO_FT = 100.0  # NEC 240.92(C)
 
@@ -186,7 +187,10 @@ def _egc(c: Circuit, line: Try, entered_line: Try | None, base_mm2: float | None
         larger = next((w for w in tables.nec_sizes() if w.area_cmil >= wire.area_cmil * ratio * (1 - 1e-12)), None)
         if larger is None:
             return Part("protective conductor", None, None, None, "", "nec.egc", "250.122(B)", None, "", "none is as large as the increase asks", TWICE)
-        told, area, wire = f"{told}; line conductors enlarged by {f(ratio)}, 250.122(B)", larger.area_mm2, larger
+        nearly = next((w for w in tables.nec_sizes() if NEAR_TIE <= w.area_cmil / (wire.area_cmil * ratio) < 1), None)
+        told = f"{told}; line conductors enlarged by {f(ratio)}, 250.122(B)"
+        told += f"; {nearly.label} nearly does, {nearly.area_cmil:.0f} of {wire.area_cmil * ratio:.0f} cmil: to be judged" if nearly else ""
+        area, wire = larger.area_mm2, larger
     if area > line.size.area_mm2:
         wire, told = tables.nec_wire(line.size.area_mm2) or wire, f"{told}; no larger than the line conductors"
     entered = c.entered.pe_mm2

@@ -29,7 +29,7 @@ def circuits_table(look: Look) -> Ledger:
         state, most = worst.get(one.circuit.element_id, ("", None))
         device = one.circuit.device
         decided = ", ".join(one.decision.deciding) or ("–" if not one.decision.broken else one.decision.broken[0].rule.id)
-        told = one.parts[0].note or "; ".join(f"{p.quantity}: {p.demand}" for p in one.beside if p.ok is False)
+        told = "lacks data: see its card" if one.lacking else one.parts[0].note or "; ".join(f"{p.quantity}: {p.demand}" for p in one.beside if p.ok is False)
         rows.append(RowShown(one.circuit.element_id, [
             text(one.circuit.name), text(one.circuit.purpose), num(one.circuit.i_b_a), text(device.name if device else "–"),
             num(device.i_set_a if device else None), _size(one.entered), _size(one.decision.required), _size(one.chosen), text(decided),

@@ -17,7 +17,7 @@ def sizing_tags(look: Look) -> dict[str, Tag]:
 
 def _tag(one: Sized) -> Tag:
     severity = severity_of(one)
-    lines = [] if math.isnan(one.used_pct) else [(f"{one.used_pct:.0f}", "% used")]
+    lines = [] if math.isnan(one.used_pct) or one.entered is None else [(f"{one.used_pct:.0f}", "% used")]
     if one.chosen and (one.entered is None or (one.chosen.size, one.chosen.sets) != (one.entered.size, one.entered.sets)):
         lines.append((f"→ {size_text(one.chosen)}", ""))
     elif one.entered is None:
