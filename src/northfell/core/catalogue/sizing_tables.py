@@ -167,7 +167,6 @@ class Wire:
     label: str  # "4 AWG", "350 kcmil"
     area_mm2: float
     area_cmil: float
-    bare_area_in2: float  # with the strands' gaps: of the diameter
 
 
 @cache
@@ -177,7 +176,6 @@ def nec_sizes() -> tuple[Wire, ...]:
     return tuple(
         Wire(
             r["size"], wire_size(float(r["area_mm2"])), float(r["area_mm2"]), float(r["area_cmil"] or 0) or 1000 * float(r["size"]),
-            math.pi * float(r["diameter_in"]) ** 2 / 4,
         )
         for r in rows("nec_ch9_table8_dc_resistance.csv") if r["size"] in listed
     )  # fmt: skip
@@ -248,15 +246,8 @@ def nec_bonding(area_mm2: float, conductor: str) -> tuple[str, bool]:
 
 
 @cache
-def raceway_sizes(kind: str) -> tuple[tuple[str, float], ...]:
-    """Trade sizes of a raceway with their inside area [mm²] (NEC chapter 9, table 4; of IEC plastic conduit typical, unverified)."""
-    named = {"aluminium conduit": "RMC", "plastic conduit": "IEC_plastic_medium_typical"}.get(kind, kind)
-    return tuple((r["trade_size"], float(r["area_mm2"])) for r in rows("conduit_inside_area.csv") if r["kind"] == named)
-
-
-@cache
 def raceway_sizes_in2(kind: str) -> tuple[tuple[str, float], ...]:
-    """The same with the inside area as printed [in²]."""
+    """Trade sizes of a raceway with their inside area as printed [in²] (NEC chapter 9, table 4)."""
     named = "RMC" if kind == "aluminium conduit" else kind
     return tuple((r["trade_size"], float(r["area_in2"])) for r in rows("conduit_inside_area.csv") if r["kind"] == named)
 

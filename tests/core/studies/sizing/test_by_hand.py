@@ -233,6 +233,30 @@ def test_two_mains_before_a_cable_without_its_own_device_cut_off_nothing_for_cer
     found = sizing([MAIN, *mains, end("far"), cable("W", "Main", "far", 35.0, 20.0), load])
     assert "Q1 and Q2 feed its origin together" in "; ".join(found.of["W"].lacking)
     assert found.of["W"].decision.required is None
+    plain = [{**e, "trip": "none"} if e["name"] == "Q2" else e for e in [MAIN, *mains, end("far"), cable("W", "Main", "far", 35.0, 20.0), load]]
+    assert "Q1 and G2 feed its origin together" in "; ".join(sizing(plain).of["W"].lacking)  # a switch without a trip cuts nothing off
+
+
+def test_a_stage_that_waits_longer_than_it_may_counts_no_more_than_one_that_does_not():
+    def way(**stages):
+        breaker = {"kind": "breaker", "name": "Q", "from_bus": "Main", "to_bus": "near", "i_rated_a": 100.0, "trip": "electronic", "trip_ir_a": 30.0,
+                   "trip_tr_s": 12.0, **stages}  # fmt: skip
+        load = {"kind": "load", "name": "E", "bus": "far", "p_mw": 0.01, "q_mvar": 0.0}
+        return sizing([MAIN, INFEED, end("near"), end("far"), breaker, cable("W", "near", "far", 10.0, 30.0), load]).of["W"]
+
+    quick = way(trip_isd_a=150.0, trip_tsd="0.1", trip_ii_a=450.0).decision.of("iec.disconnect").entered
+    assert quick.limit == pytest.approx(0.95 * 230 / 165)
+    slow = way(trip_isd_a=150.0, trip_tsd="0.4", trip_ii_a=450.0).decision.of("iec.disconnect").entered  # up to 0.4 s and more
+    assert slow.limit == pytest.approx(0.95 * 230 / 495, rel=0.03)
+    earth = way(trip_isd_a=150.0, trip_tsd="0.4", trip_ii_a=450.0, trip_ig_a=30.0, trip_tg="0.1").decision.of("iec.disconnect").entered
+    assert earth.limit == pytest.approx(0.95 * 230 / 33)
+    late = way(trip_isd_a=150.0, trip_tsd="0.4", trip_ii_a=450.0, trip_ig_a=30.0, trip_tg="0.4").decision.of("iec.disconnect").entered
+    assert late.limit == pytest.approx(slow.limit)
+
+
+def test_a_motor_of_less_voltage_has_the_current_of_its_nameplate():
+    elements = [{**e, "v_rated_kv": 0.38} if e["name"] == "M" else e for e in starter()]
+    assert sizing(elements).of["W"].circuit.i_b_a == pytest.approx(30000 / (SQRT3 * 380 * 0.936 * 0.86))
 
 
 def test_socket_outlets_need_a_residual_current_device_and_a_flow_beyond_the_sum_of_demands_counts_as_continuous():

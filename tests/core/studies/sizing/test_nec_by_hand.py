@@ -60,7 +60,7 @@ def test_a_motor_goes_by_the_table_and_stands_by_without_a_smaller_conductor():
         assert one.decision.required.size.label == "4 AWG"
         beside = parts(one)
         assert beside["device rating"].required == 175.0  # 250 % of an inverse-time breaker, next standard size
-        nameplate = 37285 / (SQRT3 * 480 * 0.945 * 0.86)
+        nameplate = 37285 / (SQRT3 * 460 * 0.945 * 0.86)
         assert beside["overload setting"].required == pytest.approx(1.25 * nameplate)
         assert beside["overload setting"].chosen == math.floor(12.5 * nameplate) / 10
         assert beside["disconnecting means"].required == pytest.approx(74.75)
@@ -69,7 +69,7 @@ def test_a_motor_goes_by_the_table_and_stands_by_without_a_smaller_conductor():
 def test_drives_and_motors_beyond_the_table_go_by_their_nameplate():
     for fed in (motor("M", 50, starter="drive"), motor("M", 600)):
         one = sizing([*SOURCE, *way(1, "Main", 1000.0, 253.35, 50.0, fed, parallel=3)]).of["C1"]
-        assert one.circuit.nec.motor_a == pytest.approx(fed["p_rated_kw"] * 1000 / (SQRT3 * 480 * 0.945 * 0.86))
+        assert one.circuit.nec.motor_a == pytest.approx(fed["p_rated_kw"] * 1000 / (SQRT3 * 460 * 0.945 * 0.86))
 
 
 def test_several_motors_on_one_way_have_the_device_of_the_largest_and_the_currents_of_the_others():

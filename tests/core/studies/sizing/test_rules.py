@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from typing import get_args
 
 import pytest
 from tests.core.studies.sizing.test_by_hand import INFEED, MAIN, cable, end, sizing
@@ -9,7 +10,7 @@ from tests.core.studies.sizing.test_examples import IEC, NEC, feeder, motor_way,
 
 from northfell.core.catalogue import sizing_tables as tables
 from northfell.core.errors import NotFound
-from northfell.core.model.elements.branches import ARRANGEMENTS
+from northfell.core.model.elements.branches import Arrangement
 from northfell.core.studies.sizing import Heat, Loop, decide, explain
 from northfell.core.studies.sizing.circuit import Along
 from northfell.core.studies.sizing.frame import tries
@@ -24,8 +25,12 @@ def held(c, rule: str, size: float = 185.0):
 
 
 def test_the_model_lists_the_arrangements_of_the_tables():
-    assert tables.arrangements() == ARRANGEMENTS
-    assert set(tables.arrangements("D1")) < set(ARRANGEMENTS)
+    assert tables.arrangements() == get_args(Arrangement)
+    assert set(tables.arrangements("D1")) < set(get_args(Arrangement))
+    c = feeder()
+    wrong = replace(c, laying=replace(c.laying, arrangement="direct in ground D2, touching"))
+    assert "goes with method E" in decide(IEC, wrong).lacking[0]
+    assert held(wrong, "iec.overload") is None
 
 
 def test_earthing_systems_ask_for_what_their_clauses_say():

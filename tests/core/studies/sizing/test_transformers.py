@@ -44,8 +44,8 @@ def test_the_nec_example_of_a_dry_transformer():
     assert next(a for a in tables.nec_standard_a() if a >= x["primary_design_pct"] / 100 * i_p) == want["primary_A"]
     secondary = transformer_limit("secondary", x["Vp"] / 1000, x["Vs"] / 1000, 5.0, i_s, fuse=False, both=True, supervised=False)
     assert secondary.most_a(i_s, comes_in_sizes=True) == want["secondary_A"]
-    least = secondary_least_a(want["secondary_A"], want["primary_A"], x["Vp"] / x["Vs"])
-    assert secondary_least_a(0.0, want["primary_A"], x["Vp"] / x["Vs"]) == pytest.approx(want["third_rule_A"], rel=1e-5)
+    least = secondary_least_a(want["secondary_A"], want["primary_A"] * x["Vp"] / x["Vs"])
+    assert secondary_least_a(0.0, want["primary_A"] * x["Vp"] / x["Vs"]) == pytest.approx(want["third_rule_A"], rel=1e-5)
     capacities = tables.nec_capacities("copper", 75)
     assert next(w.key for w in tables.nec_sizes() if capacities[w.key] >= least) == want["secondary_size"]
     assert next(w.key for w in tables.nec_sizes() if w.area_mm2 > 53 and 2 * capacities[w.key] >= least) == want["secondary_size_two_sets"]

@@ -15,12 +15,21 @@ from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, 
 
 OPEN_GROUPS = tuple(f"{hv}{lv}{clock}" for hv in ("Y", "YN") for lv in ("y", "yn") for clock in (0, 2, 4, 6, 8, 10))  # no winding in delta
 IN_CODE, NEC = "IEC 60364-5-52", "NEC 2023"
-ARRANGEMENTS = (  # as the tables of grouping name them; a test holds them equal
-    "bunched in air or enclosed", "single layer on wall or unperforated tray", "single layer on perforated tray", "single layer on ladder or cleats",
-    "direct in ground D2, touching", "direct in ground D2, one cable diameter apart", "direct in ground D2, 0.125 m apart",
-    "direct in ground D2, 0.25 m apart", "direct in ground D2, 0.5 m apart", "single-way ducts D1, touching", "single-way ducts D1, 0.25 m apart",
-    "single-way ducts D1, 0.5 m apart", "single-way ducts D1, 1.0 m apart",
-)
+Arrangement = Literal[  # as the tables of grouping name them; a test holds them equal
+    "bunched in air or enclosed",
+    "single layer on wall or unperforated tray",
+    "single layer on perforated tray",
+    "single layer on ladder or cleats",
+    "direct in ground D2, touching",
+    "direct in ground D2, one cable diameter apart",
+    "direct in ground D2, 0.125 m apart",
+    "direct in ground D2, 0.25 m apart",
+    "direct in ground D2, 0.5 m apart",
+    "single-way ducts D1, touching",
+    "single-way ducts D1, 0.25 m apart",
+    "single-way ducts D1, 0.5 m apart",
+    "single-way ducts D1, 1.0 m apart",
+]
 IN_GROUND = When("method", ("D1", "D2"))
 VECTOR_GROUP = re.compile(r"^(D|YN?|ZN?)(d|yn?|zn?)(0|1|2|3|4|5|6|7|8|9|10|11)$")
 
@@ -293,8 +302,8 @@ class Cable(Conductor):
         "E: in free air or on a tray; F: single cores in trefoil in free air. 1: single cores, 2: one cable.",
         enters="sizing: table of capacities It"
     )
-    arrangement: str | None = param(
-        None, label="Beside others", section="Laying", choices=ARRANGEMENTS, source=f"{IN_CODE}, B.52.17 to B.52.19",
+    arrangement: Arrangement | None = param(
+        None, label="Beside others", section="Laying", source=f"{IN_CODE}, B.52.17 to B.52.19",
         meaning="How the circuits that share its route lie beside each other.", enters="sizing: factor of grouping Cg"
     )
     route: Phrase = param(

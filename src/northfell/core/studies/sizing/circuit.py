@@ -11,15 +11,6 @@ System = Literal["TN", "TT", "IT", "IT with neutral"]
 
 
 @dataclass(frozen=True)
-class Given:
-    """A value with where it is from."""
-
-    value: float
-    origin: str
-    assumed: bool = False
-
-
-@dataclass(frozen=True)
 class Laying:
     """How a conductor is made and laid. What is None is not known."""
 
@@ -54,11 +45,10 @@ class Protective:
     tolerance_pct: float = 0.0  # of that stage
     curve: str = ""  # class of a miniature breaker
     operates_a: float | None = None  # for certain within the time asked for, by its own curve, where no rule of a table says it
+    by_curve: bool = False  # whether its own curve was looked at
     i_residual_a: float | None = None  # earth-fault stage, or residual-current device, for certain
     residual_ma: float | None = None  # of a residual-current device
     breaking_ka: float | None = None
-    making_ka: float | None = None
-    listed_100_pct: bool = False  # NEC: for continuous load of its whole rating
     element_id: str = ""
 
     @property
@@ -140,7 +130,6 @@ class NecLoad:
     motor_a: float = 0.0  # greatest motor, or the only one: full-load current of the table
     other_motors_a: float = 0.0
     nameplate_a: float | None = None
-    largest_branch_device_a: float | None = None
 
     @property
     def loaded_a(self) -> float:
@@ -177,7 +166,6 @@ class Preferences:
     spare_pct: float = 0.0
     fuse_rule: Literal["i2", "in"] = "i2"
     pe_by: Literal["table", "calculation"] = "table"
-    fill_pct: float = 40.0
 
 
 @dataclass(frozen=True)
@@ -208,7 +196,6 @@ class Circuit:
     loop: Loop | None = None
     start: Start | None = None
     nec: NecLoad | None = None
-    no_overload: bool = False  # what it feeds cannot overload it
     entered: Entered = field(default_factory=Entered)
     preferences: Preferences = field(default_factory=Preferences)
     waits: tuple[str, ...] = ()  # what is not known beside what the rules ask for themselves
@@ -217,6 +204,7 @@ class Circuit:
     primary_a: float | None = None  # device before its transformer, as a current on this side
     supervised: bool = False  # qualified people alone service the place
     breaking: Breaking | None = None  # of its device, where it stands
+    notes: tuple[str, ...] = ()  # what is not held against it
     begun: bool = True  # how it is laid has been entered: what it lacks, or breaks, is a finding
     clears: Protective | None = None  # what cuts its faults off, where that is another device than what protects it against overload
 

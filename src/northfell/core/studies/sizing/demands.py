@@ -22,7 +22,6 @@ from northfell.core.studies.sizing.circuit import NecLoad
 SQRT3 = math.sqrt(3)
 CAPACITOR_IEC, CAPACITOR_NEC = 1.3 * 1.1, 1.35  # IEC 60831-1: harmonics and tolerance; NEC 460.8
 HP_KW = 0.7457
-TABLE_V = ((200, 208, 230), (460,), (575,), (2300,))
 Motor = InductionMotor | SynchronousMotor
 DRIVES = ("drive", "regenerative drive", "soft starter")
 
@@ -43,6 +42,11 @@ class Demand:
         return abs(self.s_mva.real) / abs(self.s_mva) if abs(self.s_mva) else 1.0
 
 
+def at_nameplate(m: Motor, u_v: float) -> float:
+    """What makes of a power at the nominal voltage the current of the nameplate, which is at the motor's own; no less than at the nominal one."""
+    return max(u_v / (1000 * m.v_rated_kv), 1.0) if m.v_rated_kv else 1.0
+
+
 def motor_rated_mva(m: Motor) -> complex | None:
     """Rated power of all motors of a symbol [MVA]; None where something of it is not given."""
     s = motor_mva(m)
@@ -51,11 +55,15 @@ def motor_rated_mva(m: Motor) -> complex | None:
     return complex(s * m.power_factor, s * math.sqrt(1 - m.power_factor**2)) * m.count
 
 
-def of_element(e: Element, nec: bool = False) -> Demand | None:
-    """The design demand of one element by its nameplate; None of what draws and delivers nothing."""
+def of_element(e: Element, u_v: float | None = None, nec: bool = False) -> Demand | None:
+    """The design demand of one element by its nameplate; None of what draws and delivers nothing.
+
+    With a nominal voltage motors are taken as so much power there as gives their nameplate's current.
+    """
     if isinstance(e, InductionMotor | SynchronousMotor):
         s = motor_rated_mva(e)
-        return Demand(s, f"{e.name}, rated current{_times(e.count)}") if s is not None else _lacks(e, "its rated power, efficiency and power factor")
+        part = at_nameplate(e, u_v) if u_v else 1.0
+        return Demand(s * part, f"{e.name}, rated current{_times(e.count)}") if s is not None else _lacks(e, "its rated power, efficiency and power factor")
     if isinstance(e, StaticLoad):
         if e.p_mw is None or e.q_mvar is None:
             return _lacks(e, "its power")
@@ -72,6 +80,11 @@ def of_element(e: Element, nec: bool = False) -> Demand | None:
     return None
 
 
+def _same(m: Motor, u_v: float | None) -> bool:
+    """Whether a motor stands at about a nominal voltage, not behind a transformer."""
+    return bool(u_v and m.v_rated_kv and 0.8 < 1000 * m.v_rated_kv / u_v < 1.25)
+
+
 def _lacks(e: Element, what: str) -> Demand:
     return Demand(0j, "", f"{e.name}: {what}")
 
@@ -80,11 +93,11 @@ def _times(count: int) -> str:
     return f", {count} of them" if count > 1 else ""
 
 
-def of_board(below: Iterable[Element]) -> Demand:
+def of_board(below: Iterable[Element], u_v: float | None = None) -> Demand:
     """The sum of the demands of what runs, each with its demand factor over its diversity factor; or of what delivers, where that is more."""
     drawn, given, lacks, count = 0j, 0.0, "", 0
     for e in below:
-        one = of_element(e)
+        one = of_element(e, u_v if isinstance(e, InductionMotor | SynchronousMotor) and _same(e, u_v) else None)
         if one is None or isinstance(e, Transformer | Compensation):
             continue
         if isinstance(e, Consumer):
@@ -123,7 +136,7 @@ def _column(u_v: float) -> int | None:
 def nec_motor(m: Motor, u_v: float) -> tuple[float | None, float | None, str]:
     """Current by which one motor is sized, its nameplate current, and where the first is from."""
     s = motor_mva(m)
-    nameplate = s * 1e6 / (SQRT3 * u_v) if s else None
+    nameplate = s * 1e6 / (SQRT3 * u_v) * (at_nameplate(m, u_v) if _same(m, u_v) else 1.0) if s else None
     listed = table_amperes(m, u_v)
     if listed is not None:
         return listed, nameplate, "NEC 430.250"

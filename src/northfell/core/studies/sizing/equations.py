@@ -52,6 +52,3 @@ SIZED = Equation(
     "NEC 210.19(A), 215.2(A), 430.22, 430.24",
 )  # fmt: skip
 FILL = Equation("Araceway", "A/(p/100)", lambda a, p: a / (p / 100), {"A": "a", "p": "p"}, "in²", "NEC chapter 9, table 1")
-EN_HARMONIC = Equation(
-    "K", "√(1 + e/(1 + e)·f²·σ)", lambda e, f, sigma: math.sqrt(1 + e / (1 + e) * f**2 * sigma), {"e": "e", "f": "f", "σ": "sigma"}, "", "EN 50464-3",
-)  # fmt: skip

@@ -220,7 +220,4 @@ def _of_bars(g: Gathering, e: Bus) -> Iterator[Part]:
 
 
 def _bar_row(g: Gathering, asked: float) -> float | None:
-    rows = (
-        (100.0, 125.0, 225.0, 250.0, 400.0, 600.0, 800.0, 1200.0, 1600.0, 2000.0, 2500.0, 3000.0, 4000.0, 5000.0, 6000.0) if g.nec else tables.iec_rows("frame")
-    )
-    return next((a for a in rows if a >= asked), None)
+    return next((a for a in (NEC_BARS_A if g.nec else tables.iec_rows("frame")) if a >= asked), None)

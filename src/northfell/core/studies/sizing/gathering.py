@@ -9,6 +9,7 @@ import numpy as np
 from northfell.core.catalogue.sizing_tables import disconnection_s
 from northfell.core.model.elements import (  # fmt: skip
     OWN,
+    Breaker,
     Bus,
     Cable,
     Compensation,
@@ -171,12 +172,12 @@ class Gathering:
         """The device with the lowest setting on the way from one side of an element; on the side of its supply else what feeds that."""
         chain = [d for d in self.ways.chain(bus, e) if d in self.devices and d not in self.lacking]
         if not chain and self.ways.depth.get(bus, 0) < max(self.ways.depth.get(b, 0) for b in e.buses):
-            chain = [d.id for d in self.ways.feeding(bus) if d.id in self.devices and d.id not in self.lacking][:1]
+            chain = [d.id for d in self.ways.feeding(bus, self.devices) if d.id in self.devices and d.id not in self.lacking][:1]
         return min((self._protective(d) for d in chain), key=lambda d: d.i_set_a, default=None)
 
     def feeding_devices(self, bus: str) -> list[Protective]:
         """What protects a bus: the devices through which it is fed; none where the settings of one are not known."""
-        found = [d.id for d in self.ways.feeding(bus) if d.id in self.devices]
+        found = [d.id for d in self.ways.feeding(bus, self.devices) if d.id in self.devices]
         return [] if any(d in self.lacking for d in found) else [self._protective(d) for d in found]
 
     def outgoing_devices(self, bus: str) -> list[Protective] | None:
@@ -229,7 +230,7 @@ class Gathering:
             heat=self._heat(way, found), along=self._along(way, found), pe_heat=self._pe_heat(way, found), loop=self._loop(way, t_s),
             start=self._start(end, purpose), nec=nec, entered=self._entered(e), preferences=self.preferences, waits=tuple(waits), kept=e.size_kept,
             service_factor=getattr(end, "service_factor", None), primary_a=self._primary_a(origin, purpose), supervised=self.supervised,
-            breaking=self._breaking(device), begun=self._begun(e),
+            breaking=self._breaking(device), begun=self._begun(e), notes=self._notes(way, end),
         )  # fmt: skip
 
     # --- what it carries
@@ -237,16 +238,16 @@ class Gathering:
     def _demand(self, way: Way, end: Element, origin: Element, purpose: Purpose, u_v: float) -> tuple[Demand, NecLoad | None]:
         whole: Demand | None
         if purpose == "transformer secondary":
-            whole, below = of_element(origin), []
+            whole, below = of_element(origin, u_v), []
         elif isinstance(end, Bus):
             found = self.ways.below(way.end_bus, (way.after or (way.cable.id,))[-1])
             if found is None:
                 whole = Demand(0j, "load flow: it joins two supplies") if self.flow else Demand(0j, "", "a load flow: it joins two supplies")
                 return whole, NecLoad() if self.nec else None
-            whole, below = of_board(found), found
+            whole, below = of_board(found, u_v), found
             whole = replace(whole, s_mva=whole.s_mva * end.simultaneity)
         else:
-            whole, below = of_element(end, self.nec), [end]
+            whole, below = of_element(end, u_v, self.nec), [end]
         if whole is None:
             return Demand(0j, "", f"{end.name}: what it draws"), None
         if not self.nec:
@@ -256,6 +257,11 @@ class Gathering:
             return whole, NecLoad(other_a=factor * whole.i_a(u_v))
         load, lacks = nec_load(below, u_v, alone=not isinstance(end, Bus))
         return (replace(whole, lacks=whole.lacks or lacks), load)
+
+    def _notes(self, way: Way, end: Element) -> tuple[str, ...]:
+        """What is not held against a circuit."""
+        both = isinstance(end, Bus) and self.ways.below(way.end_bus, (way.after or (way.cable.id,))[-1]) is None
+        return ("fed from both ends: the heat of faults that its other end feeds is not assessed",) if both else ()
 
     def _start(self, end: Element, purpose: Purpose) -> Start | None:
         if self.nec or not isinstance(end, InductionMotor) or end.starter not in DIRECT or not end.ilr_over_ir:
@@ -296,11 +302,12 @@ class Gathering:
             return overload, Clearing(self.devices[least.element_id], least), waits
         if before:
             return overload, None, waits
-        feeding, across = self.ways.feeding_across(way.origin_bus)
-        feeding = [e for e in feeding if e.id in self.devices]
-        if len(feeding) != 1:
-            names = " and ".join(e.name for e in feeding)
-            return overload, None, [f"a device at its beginning: {names} feed its origin together"] if feeding else ["a device that cuts its faults off"]
+        feeding, across = self.ways.feeding_across(way.origin_bus, self.devices)
+        others = self.ways.sources_beside(way.origin_bus, {way.cable.id, *(e.id for e in feeding)})
+        if len(feeding) != 1 or others:
+            together = [*(e.name for e in feeding), *others]
+            told = f"a device at its beginning: {' and '.join(together)} feed its origin together" if len(together) > 1 else "a device that cuts its faults off"
+            return overload, None, [told]
         one = feeding[0]
         if one.id in self.lacking:
             return overload, None, [f"the settings of {one.name}"]
@@ -315,17 +322,9 @@ class Gathering:
             kind = s.link if s.link in ("gG", "aM") else "other fuse"
             rating = s.i_rated_a if s.link != OWN and s.i_rated_a else min((p.i_a for p in s.points), default=math.nan)
             return Protective(s.name, kind, rating, rating, breaking_ka=s.i_breaking_ka, element_id=s.id)
-        residual = [a for a in (s.residual_ma / 1000 if s.residual_ma else None, s.trip_ig_a * 1.1 if s.trip_ig_a else None) if a]
-        common = Protective(
-            s.name,
-            "relays",
-            math.nan,
-            s.i_rated_a,
-            i_residual_a=min(residual, default=None),
-            residual_ma=s.residual_ma,
-            breaking_ka=s.i_breaking_ka,
-            element_id=s.id,
-        )
+        residual_a = s.residual_ma / 1000 if s.residual_ma else None
+        common = Protective(s.name, "relays", math.nan, s.i_rated_a, i_residual_a=residual_a, residual_ma=s.residual_ma, breaking_ka=s.i_breaking_ka,
+                            element_id=s.id)  # fmt: skip
         if s.trip in ("electronic", "thermal-magnetic", "miniature") and s.trip_ir_a:
             magnetic = {"electronic": s.trip_ii_a, "thermal-magnetic": s.trip_im_a}.get(s.trip)
             if s.trip == "electronic" and s.trip_isd_a is not None:
@@ -351,7 +350,7 @@ class Gathering:
         grid = np.geomspace(max(one.i_set_a, 0.1), 1e6, POINTS)
         late = np.flatnonzero(~(device.opens_at_s(device.along(grid)) <= t_s))
         at = int(late[-1]) + 1 if late.size else 0
-        return replace(one, operates_a=float(grid[at]) if at < POINTS else None)
+        return replace(one, operates_a=float(grid[at]) if at < POINTS else None, by_curve=True, i_residual_a=_residual_a(one, device, t_s))
 
     def _seen(self, clearing: "Clearing | None", way: Way) -> "Clearing | None":
         """Across a transformer, with what the device sees of a three-phase fault at the beginning of the cable, for each ampere there."""
@@ -459,6 +458,16 @@ class Gathering:
         origin = e.origins.get("i_rated_a", "")
         by_hand = None if "i_rated_a" in e.assumed or origin.startswith(("catalogue", SIZED_ORIGIN)) else e.i_rated_a
         return Entered(e.area_mm2, e.parallel, e.neutral_mm2, e.pe_mm2, e.raceway_size or None, by_hand, own)
+
+
+def _residual_a(one: Protective, device: Device, t_s: float) -> float | None:
+    """The current of an earth fault at which a residual-current device, or an earth-fault stage that does not wait too long, opens for certain [A]."""
+    found = [one.i_residual_a] if one.i_residual_a is not None else []
+    s = device.switch
+    if isinstance(s, Breaker) and s.trip_ig_a:
+        i = np.asarray(1.1 * s.trip_ig_a * (1 + 1e-9))
+        found += [float(i)] if float(device.opens_at_s(Through(i, i))) <= t_s else []
+    return min(found, default=None)
 
 
 TO_EARTH_V = {380.0: 220.0, 400.0: 230.0, 480.0: 277.0, 600.0: 346.0}  # as systems are named (IEC 60038, ANSI C84.1): a little less than U/√3

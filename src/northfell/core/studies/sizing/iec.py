@@ -24,6 +24,7 @@ def _gg_i2(i_rated_a: float) -> float:
 
 NO_DEVICE = "a device that protects it"
 NO_LOAD = "what it carries (the design current)"
+BY_CURVE = 1.03  # above a rule by more than the steps of the currents that are tried, the curve counts
 MOST_HEAT_S = 5.0  # for which the adiabatic equation holds
 
 
@@ -36,6 +37,8 @@ def _capacity_lacks(c: Circuit) -> str:
         return ", ".join(lacking)
     if _grouped(c, 1) > 1 and laid.arrangement is None:
         return "how the circuits on its route lie beside each other (arrangement)"
+    if laid.arrangement is not None and laid.arrangement not in tables.arrangements(laid.method):
+        return f"an arrangement that goes with method {laid.method}: not “{laid.arrangement}”"
     return ""
 
 
@@ -66,7 +69,8 @@ def capacity_a(c: Circuit, t: Try, w: Working | None = None, ch: float = 1.0) ->
     ambient = laid.ambient_degc if laid.ambient_degc is not None else 20.0 if ground else 30.0
     ca = tables.iec_ambient_factor(laid.method, laid.insulation, ambient)
     n = _grouped(c, t.sets)
-    cg = 1.0 if n <= 1 else tables.iec_grouping_factor(laid.arrangement, n) if laid.arrangement else None
+    fits = laid.arrangement is not None and laid.arrangement in tables.arrangements(laid.method)
+    cg = 1.0 if n <= 1 else tables.iec_grouping_factor(laid.arrangement, n) if laid.arrangement and fits else None
     cs = tables.iec_soil_factor(laid.method, laid.soil_k_m_per_w if laid.soil_k_m_per_w is not None else 2.5) if ground else 1.0
     if ca is None or cg is None or cs is None:
         return None
@@ -76,7 +80,14 @@ def capacity_a(c: Circuit, t: Try, w: Working | None = None, ch: float = 1.0) ->
         beside = f"{n} circuits, {laid.arrangement}" if n > 1 else "laid alone"
         w.given("Cg", beside, cg, "", "IEC 60364-5-52, B.52.17 to B.52.19 (recalled, unverified)", laid.alone_assumed)
         told = "soil" if ground else "not in the ground"
-        w.given("Cs", told, cs, "", "IEC 60364-5-52, B.52.16 (recalled, unverified)" if ground else "", ground and laid.soil_k_m_per_w is None)
+        w.given(
+            "Cs",
+            told,
+            cs,
+            "",
+            "IEC 60364-5-52, B.52.16 (recalled, unverified)" if ground else "",
+            ground and (laid.soil_k_m_per_w is None or laid.soil_assumed),
+        )
     found = eq.calc(eq.CAPACITY, w, f"Capacity of {t.sets} × {t.size.label}", n=float(t.sets), it=it, ca=ca, cg=cg, cs=cs, ch=ch)
     if by_hand is not None and t.sets * by_hand * ch < found:
         found = t.sets * by_hand * ch
@@ -107,11 +118,11 @@ def _minimum(c: Circuit, t: Try, w: Working | None) -> Held | None:
 
 
 def _overload(c: Circuit, t: Try, w: Working | None) -> Held | None:
-    iz, asked = capacity_a(c, t, w), c.i_b_a if c.no_overload else _set_a(c)
-    if iz is None or asked is None or math.isnan(asked):
+    iz, asked = capacity_a(c, t, w), _set_a(c)
+    if iz is None or math.isnan(asked):
         return None
     if w:
-        w.given("Ib" if c.no_overload else "In", c.i_b_told if c.no_overload else _set_told(c), asked, "A", c.name)
+        w.given("In", _set_told(c), asked, "A", c.name)
     return Held(iz, asked, "A")
 
 
@@ -127,8 +138,6 @@ def conventional_factor(device: Protective | None, relay_a: float | None) -> flo
 
 
 def _asks_more(c: Circuit) -> str:
-    if c.no_overload:
-        return "what it feeds cannot overload it (433.3)"
     if c.device and c.relay_a is None and c.device.fuse and c.preferences.fuse_rule == "in":
         return "the project takes In ≤ Iz for gG fuses"
     k2 = conventional_factor(c.device, c.relay_a)
@@ -156,8 +165,8 @@ def _harmonic(c: Circuit, t: Try, w: Working | None) -> Held | None:
     """By line current up to 33 %, by the neutral's above; from 45 % on the neutral is as if it were a line (523.6)."""
     ch = 0.86 if c.h3_pct <= 45 else 1.0
     iz = capacity_a(c, t, w, ch)
-    asked = _set_a(c) if not c.no_overload else c.i_b_a
-    if iz is None or c.i_b_a is None or asked is None or math.isnan(asked):
+    asked = _set_a(c)
+    if iz is None or c.i_b_a is None or math.isnan(asked):
         return None
     if c.h3_pct > 33:
         if w:
@@ -292,7 +301,9 @@ def operating_a(c: Circuit) -> float | None:
         "electronic": lambda: d.i_magnetic_a * (1 + d.tolerance_pct / 100) if d.i_magnetic_a else None,
     }
     by_rule = by_kind[d.kind]() if d.kind in by_kind else None
-    known = [a for a in (by_rule if by_rule is not None else d.operates_a, d.i_residual_a) if a is not None and math.isfinite(a)]
+    if by_rule is None or (not d.fuse and d.by_curve and (d.operates_a is None or d.operates_a > by_rule * BY_CURVE)):
+        by_rule = d.operates_a  # such as of a stage that waits longer than it may
+    known = [a for a in (by_rule, d.i_residual_a) if a is not None and math.isfinite(a)]
     return min(known, default=None)
 
 

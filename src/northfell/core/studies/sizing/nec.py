@@ -10,6 +10,7 @@ from northfell.core.studies.sizing import equations as eq
 from northfell.core.studies.sizing.circuit import Circuit, Heat
 from northfell.core.studies.sizing.frame import TWICE, VERIFIED, Held, Rule, Size, Try
 from northfell.core.studies.sizing.iec import heat_along
+from northfell.core.studies.sizing.transformers import secondary_least_a
 from northfell.core.working import Working
 
 FT_PER_M = 3.280839895
@@ -181,7 +182,7 @@ def _secondary(c: Circuit, t: Try, w: Working | None) -> Held | None:
     if usable is None or c.device is None or c.primary_a is None:
         return None
     part = 10.0 if (c.laying.length_m or math.inf) * FT_PER_M <= TENTH_TO_FT else 3.0
-    asked = max(c.device.i_set_a, c.primary_a / part)
+    asked = secondary_least_a(c.device.i_set_a, c.primary_a, part)
     if w:
         w.given("In", f"{c.device.name}: rating, or setting", c.device.i_set_a, "A", c.name)
         w.given("Ip", "primary device, by the ratio of the voltages", c.primary_a, "A", "NEC 240.21(C)")

@@ -123,8 +123,6 @@ def _nec_rating(c: Circuit) -> Part | None:
         asked = load.other_a
         return Part("device rating", entered, asked, entered, "A", "nec.cap", "460.8(B)", None, "as low as practicable", "", TWICE)
     asked = c.i_b_a if c.purpose == "transformer secondary" else load.sized_a * (1 + c.preferences.spare_pct / 100)
-    listed = d is not None and d.listed_100_pct
-    asked = load.loaded_a if listed else asked
     chosen = next((a for a in tables.nec_standard_a() if a >= asked * (1 - 1e-9)), None)
     ok = None if entered is None else entered >= asked * (1 - 1e-9)
     told = "its setting counts as its rating only with restricted access, 240.6(C)" if d and d.adjustable else ""

@@ -111,13 +111,6 @@ class Sized:
             return MISSING
         return verdict_of_part(one)
 
-    @property
-    def changes(self) -> bool:
-        """Whether anything else would be chosen than what stands there."""
-        return any(p.chosen is not None and p.chosen != p.entered and p.ok is not None for p in self.parts) or (
-            self.entered is None and self.chosen is not None
-        )
-
 
 def told(held: Held) -> str:
     """What a rule found, in words."""

@@ -83,9 +83,9 @@ def dip_pct(z_source_ohm: complex, u_v: float, s_locked_kva: float, cosphi: floa
     return 100 * (1 - abs(z_motor / (z_motor + z_source_ohm)))
 
 
-def secondary_least_a(device_a: float, primary_a: float, ratio: float) -> float:
-    """Least ampacity of secondary conductors up to 25 ft: that of their device, and a third of the primary device by the ratio (NEC 240.21(C)(6)).
+def secondary_least_a(device_a: float, primary_by_ratio_a: float, part: float = 3.0) -> float:
+    """Least ampacity of secondary conductors: that of their device, and a third of the primary one by the ratio of voltages, up to 10 ft a tenth.
 
-    The next standard device above an ampacity is not allowed here.
+    The next standard device above an ampacity is not allowed here. NEC 240.21(C)(2), (C)(6).
     """
-    return max(device_a, primary_a * ratio / 3)
+    return max(device_a, primary_by_ratio_a / part)

@@ -3,7 +3,7 @@
 It goes by the drawing, so that a cable without data has a place too.
 """
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -107,11 +107,11 @@ class Ways:
         """What such a way ends at."""
         return self._along(bus, came)[1]
 
-    def feeding(self, bus: str) -> list[Element]:
-        """The switching devices through which a bus is fed, next to it on the ways to its supply."""
-        return self.feeding_across(bus)[0]
+    def feeding(self, bus: str, devices: Container[str]) -> list[Element]:
+        """The protective devices through which a bus is fed, next to it on the ways to its supply."""
+        return self.feeding_across(bus, devices)[0]
 
-    def feeding_across(self, bus: str) -> tuple[list[Element], frozenset[str]]:
+    def feeding_across(self, bus: str, devices: Container[str]) -> tuple[list[Element], frozenset[str]]:
         """The same, and which of them stand beyond a transformer."""
         found: dict[str, Element] = {}
         across: set[str] = set()
@@ -122,7 +122,7 @@ class Ways:
                 for other in self.through(e, at):
                     if self.depth.get(other, ENDS_NOWHERE) >= self.depth.get(at, ENDS_NOWHERE) or other in seen:
                         continue
-                    if isinstance(e, Switching):
+                    if e.id in devices:
                         found[e.id] = e
                         if beyond:
                             across.add(e.id)
@@ -130,6 +130,22 @@ class Ways:
                         seen.add(other)
                         queue.append((other, beyond or isinstance(e, Transformer | ThreeWindingTransformer)))
         return list(found.values()), frozenset(across)
+
+    def sources_beside(self, bus: str, barred: Container[str]) -> list[str]:
+        """The names of sources that reach a bus otherwise than through some elements."""
+        found: dict[str, None] = {}
+        seen, queue = {bus}, [bus]
+        for at in queue:
+            for e in self.at(at):
+                if e.id in barred:
+                    continue
+                if e.feeds:
+                    found[e.name] = None
+                for other in self.through(e, at):
+                    if other not in seen:
+                        seen.add(other)
+                        queue.append(other)
+        return list(found)
 
     def below(self, bus: str, came_from: str) -> list[Element] | None:
         """All that a bus feeds, away from an element; None where another supply is met there too."""

@@ -85,6 +85,7 @@ def _demand(one: Sized) -> Section:
         figures.append(Figure("Must open within", figure(c.loop.t_s), "s", note=f"{c.loop.system}, an earth fault at its end"))
     assumed = [told for yes, told in ((c.laying.ambient_degc is None or c.laying.temperature_assumed, "ambient temperature"),
                                       (c.laying.alone_assumed, "laid alone"), (c.h3_assumed and c.neutral, "no third harmonic")) if yes]  # fmt: skip
+    figures += [Figure("Not assessed", "–", note=told) for told in c.notes]
     if assumed:
         figures.append(Figure("Assumed", "~", note=", ".join(assumed)))
     return Section("The circuit", figures, c.purpose)
