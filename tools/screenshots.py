@@ -28,6 +28,7 @@ VIEWS = {
     "catalogue": "/projects/1/catalogue?for=W411",
     "why": "/projects/1/why?stage=flow&selected=W411&state=Tie+closed%2C+T2+out",
     "coordination": "/projects/1/coordination?selected=Q31&fault=lg",
+    "sizing": "/projects/1/sizing?selected=W411",
 }
 SCHEDULE = "\n".join(
     ["Feeds\tAs\tPower [kW]\tDevice\tDevice rating\tContactor\tCable\tConductor\tInsulation\tLength"]
@@ -86,18 +87,6 @@ def main(address: str) -> None:
     page.find_elements(By.CSS_SELECTOR, ".remedies form button")[0].click()
     time.sleep(2.5)
     page.save_screenshot(str(TARGET / "proposal.png"))
-    page.get(f"{address}/projects/1/network?selected=T4")
-    time.sleep(0.5)
-    page.find_element(By.CSS_SELECTOR, '[data-do="tray"]').click()
-    page.find_element(By.CSS_SELECTOR, '[data-do="downstream"]').click()
-    page.execute_script(
-        "const d = document.getElementById('desk').dataset; return window.htmx.ajax('POST', `/projects/1/settings/drawing.symbols?${d.view}`,"
-        " {target: '#work', swap: 'innerMorph', values: {value: 'IEEE 315', version: d.version}})"
-    )
-    time.sleep(1.5)
-    page.save_screenshot(str(TARGET / "tray.png"))
-    page.execute_script("localStorage.setItem('tray', 'shut'); document.querySelector('[data-do-key=\"undo\"]').click()")
-    time.sleep(1)
     page.execute_script("localStorage.setItem('light', 'night')")
     page.get(f"{address}/projects/1/findings")
     time.sleep(1)
