@@ -52,6 +52,7 @@ def iec_soil_factor(method: str, soil_k_m_per_w: float) -> float | None:
     return next((float(r[column]) for r in rows("iec60364_5_52_soil.csv") if float(r["soil_Km_per_W"]) >= soil_k_m_per_w), None)
 
 
+@cache
 def arrangements(method: str | None = None) -> tuple[str, ...]:
     """Ways in which circuits lie beside each other, of a method or of all."""
     in_ground = tuple(dict.fromkeys(r["arrangement"] for r in rows("iec60364_5_52_grouping_ground.csv")))
@@ -112,18 +113,21 @@ def iec_rows(kind: str) -> tuple[float, ...]:
     return tuple(sorted(found))
 
 
+@cache
 def gg_operates_a(i_rated_a: float, t_s: float) -> float:
     """Current at which a gG fuse-link has operated within a time between 0.1 and 5 s [A]: chord of the latest gates in log-log (IEC 60269-1)."""
     gates = gg_gates()[i_rated_a]
     return _chord(((0.1, gates.i_max_01s_a), (5.0, gates.i_max_5s_a)), t_s)
 
 
+@cache
 def am_operates_a(i_rated_a: float, t_s: float) -> float:
     """The same of an aM fuse-link, by its greatest gates at 60, 0.5 and 0.1 s (IEC 60269-2)."""
     late = [(float(r["time_s"]), float(r["I_over_In"]) * i_rated_a) for r in rows("iec60269_aM_gates.csv") if r["kind"] == "must have melted by"]
     return _chord(tuple(sorted(late)), t_s)
 
 
+@cache
 def am_holds_s(i_rated_a: float, i_a: float) -> float:
     """Time for which an aM fuse-link holds a current for certain [s], by its least gates; infinite below them, 0 beyond."""
     early = [(float(r["time_s"]), float(r["I_over_In"]) * i_rated_a) for r in rows("iec60269_aM_gates.csv") if r["kind"] == "must not melt before"]
@@ -181,12 +185,14 @@ def nec_sizes() -> tuple[Wire, ...]:
     )  # fmt: skip
 
 
+@cache
 def nec_wire(area_mm2: float) -> Wire | None:
     """The size that a cross-section is, or None."""
     label = wire_size(area_mm2)
     return next((w for w in nec_sizes() if w.label == label), None)
 
 
+@cache
 def nec_wire_by_key(key: str) -> Wire:
     return next(w for w in nec_sizes() if w.key == key)
 
@@ -217,6 +223,7 @@ RACEWAY_COLUMN = {
 }  # fmt: skip
 
 
+@cache
 def nec_ohm_per_kft(conductor: str, area_mm2: float, raceway: str) -> tuple[float, float] | None:
     """Resistance at 75 degC and reactance at 60 Hz to neutral [ohm/1000 ft] (NEC chapter 9, table 9); None for a size without a row."""
     row, column = wire_row("nec_ch9_table9_impedance.csv", area_mm2), RACEWAY_COLUMN[raceway]
@@ -252,6 +259,7 @@ def raceway_sizes_in2(kind: str) -> tuple[tuple[str, float], ...]:
     return tuple((r["trade_size"], float(r["area_in2"])) for r in rows("conduit_inside_area.csv") if r["kind"] == named)
 
 
+@cache
 def wire_area_in2(wire_type: str, key: str) -> float | None:
     """Area of an insulated conductor [in²] (NEC chapter 9, table 5)."""
     found = (r for r in rows("nec_ch9_table5_conductor_area.csv") if (r["insulation"], r["size"]) == (wire_type, key))
