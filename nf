@@ -68,6 +68,7 @@ case "${1:-}" in
     .venv/bin/python -m benchmarks.load_flow 10000
     .venv/bin/python -m benchmarks.arc_flash
     .venv/bin/python -m benchmarks.coordination
+    .venv/bin/python -m benchmarks.sizing
     .venv/bin/python -m benchmarks.sheet
     .venv/bin/python -m benchmarks.tables
     if command -v chromium > /dev/null; then .venv/bin/python -m benchmarks.browser; fi

@@ -54,7 +54,7 @@ def test_a_motor_control_centre_is_sized_by_the_nec_and_a_part_is_accepted(walk)
     rows = proposed(walk)
     assert "8 AWG → 6 AWG" in rows["W13"]
     assert "nec.drop" in rows["W13"]
-    assert "overload relay" in rows["W8"]
+    assert "setting 60.00 A → 41.80 A" in rows["W8"]
     for box in walk.all('#working input[name="rows"]'):
         if box.get_attribute("aria-label") != "Take W13":
             box.click()

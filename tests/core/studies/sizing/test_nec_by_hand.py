@@ -77,6 +77,8 @@ def test_several_motors_on_one_way_have_the_device_of_the_largest_and_the_curren
     assert one.circuit.nec.sized_a == pytest.approx(1.25 * 7.6 + 3 * 7.6)
     rating = parts(one)["device rating"]
     assert not rating.ok
+    assert parts(one)["overload setting"].required is None  # one relay for all protects none of them
+    assert "each needs a relay of its own" in parts(one)["overload setting"].note
     assert rating.chosen == 40.0  # 20 A of the largest and 22.8 A: the next lower standard rating
 
 

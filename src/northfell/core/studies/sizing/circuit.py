@@ -204,6 +204,7 @@ class Circuit:
     primary_a: float | None = None  # device before its transformer, as a current on this side
     supervised: bool = False  # qualified people alone service the place
     breaking: Breaking | None = None  # of its device, where it stands
+    motors: int = 1  # that it feeds, of a motor way
     notes: tuple[str, ...] = ()  # what is not held against it
     begun: bool = True  # how it is laid has been entered: what it lacks, or breaks, is a finding
     clears: Protective | None = None  # what cuts its faults off, where that is another device than what protects it against overload

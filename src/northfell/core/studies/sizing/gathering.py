@@ -231,6 +231,7 @@ class Gathering:
             start=self._start(end, purpose), nec=nec, entered=self._entered(e), preferences=self.preferences, waits=tuple(waits), kept=e.size_kept,
             service_factor=getattr(end, "service_factor", None), primary_a=self._primary_a(origin, purpose), supervised=self.supervised,
             breaking=self._breaking(device), begun=self._begun(e), notes=self._notes(way, end),
+            motors=getattr(end, "count", 1) if purpose == "motor way" else 1,
         )  # fmt: skip
 
     # --- what it carries

@@ -134,6 +134,9 @@ def overload_setting(c: Circuit, by_nec: bool) -> Part | None:
     """The overload relay of a motor."""
     if c.purpose != "motor way" or c.i_b_a is None or (c.relay_a is None and not by_nec):
         return None
+    if c.motors > 1:
+        rule, clause = ("nec.overload", "430.32(A)") if by_nec else ("iec.motor", "60947-4-1")
+        return Part("overload setting", c.relay_a, None, None, "A", rule, clause, None, "", f"{c.motors} motors on one way: each needs a relay of its own")
     if by_nec:
         plate = c.nec.nameplate_a if c.nec else None
         if plate is None:

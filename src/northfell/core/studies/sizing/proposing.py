@@ -349,7 +349,7 @@ def _set_beside(e: Cable, of_states: Sequence[Sized], line: Try | None) -> list[
                 wanted = p.chosen if isinstance(p.chosen, int | float) else rank_of(p.chosen)
                 if p.ok is False or line is not None:
                     values[field] = max(float(wanted), values.get(field, 0.0), getattr(e, field) or 0.0)
-            elif p.ok is False or (line is not None and p.entered is not None):
+            elif p.ok is False or line is not None:
                 values[field] = p.chosen
     return [Set(id=e.id, values=values)] if values else []
 
