@@ -133,7 +133,8 @@ def cell_of(record: dict[str, Any], name: str, severity: str = "", otherwise: st
     value = record[name]
     if isinstance(value, str):
         return text(value.replace("_", " ") if name in ("kind", "terminal") else value)
-    return num(value, DECIMALS.get(name), severity, otherwise=otherwise)
+    counted = 0 if isinstance(value, int) else None
+    return num(value, DECIMALS.get(name, counted), severity, otherwise=otherwise)
 
 
 def shown(network: Network, table: Table, names: str, element: str, otherwise: str = "–") -> Ledger:

@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
-from northfell.core.model.elements import Bus, Cable, Element, InductionMotor, StaticLoad, SynchronousMotor
+from northfell.core.model.elements import Bus, Cable, Element, InductionMotor, StaticLoad, Switching, SynchronousMotor
 from northfell.core.network import Compiled
 from northfell.core.quantities import wire_size
 from northfell.core.rules.ways import Connections, ways_of
@@ -125,7 +125,8 @@ def _of_board(net: Compiled, board: Bus, connections: Connections, circuits: Map
         )
         first = net.elements[way.first]
         feeds = ", ".join(e.name for e in fed) or None
-        yield net.state, board.name, n, feeds, first.name, device.i_set_a if device and math.isfinite(device.i_set_a) else None, size, i_a, i_a, i_a
+        at = first.name if isinstance(first, Switching) else None
+        yield net.state, board.name, n, feeds, at, device.i_set_a if device and math.isfinite(device.i_set_a) else None, size, i_a, i_a, i_a
         total, any_ways = total + (i_a or 0.0), True
     if any_ways:
         yield net.state, board.name, None, TOTAL, None, None, None, total, total, total

@@ -185,8 +185,9 @@ class Sizing:
             yield self._rule_of(s.circuit.name, p, s.verdict_of(p))
 
     def _rule_of(self, name: str, p: Part, verdict: str) -> tuple[Any, ...]:
+        """What is asked beside the line conductors: it decides itself alone, not their size."""
         needs, used = _cell(p.required), None if math.isnan(p.used_pct) else p.used_pct
-        return (self.net.state, name, p.rule, p.clause, p.demand, needs, p.unit, True, verdict, _cell(p.entered), needs, p.quantity, used, p.note, p.standing,
+        return (self.net.state, name, p.rule, p.clause, p.demand, needs, p.unit, False, verdict, _cell(p.entered), needs, p.quantity, used, p.note, p.standing,
                 self.settings.code)  # fmt: skip
 
     def left_table(self) -> Table:

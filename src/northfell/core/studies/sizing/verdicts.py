@@ -28,7 +28,7 @@ def equipment(found: Sizing, limits: Limits) -> Iterator[Finding]:
         e = found.net.elements[piece.element_id]
         for p in piece.parts:
             if p.ok is False and p.quantity not in DUTIES:
-                text = f"{title_of(e)}: {p.quantity} {_amount(p.entered, p.unit)}, {p.demand}. {p.note}."
+                text = f"{title_of(e)}: {p.quantity} {_amount(p.entered, p.unit)}, {p.demand}.{_told(p.note)}"
                 value = float(p.entered) if isinstance(p.entered, int | float) else None
                 limit = float(p.required) if isinstance(p.required, int | float) else None
                 yield Finding(STUDY, found.net.state, e.id, e.name, "breach", text, value, limit, p.unit, f"Rule {p.rule}, {p.clause}.", p.quantity,
@@ -45,18 +45,21 @@ def _of(found: Sizing, one: Sized) -> Iterator[Finding]:
             worst = one.decision.broken[0] if p.quantity == LINE and one.decision.broken else None
             held = worst.entered if worst else None
             text = f"{title_of(e)}: {p.quantity} {_amount(p.entered, p.unit)}, {p.demand or 'by ' + (worst.rule.id if worst else p.rule)}."
-            why = f" {p.note}." if p.note else ""
             value, limit = (held.value, held.limit) if held and math.isfinite(held.limit) else (None, None)
             help_ = f"Rule {worst.rule.id if worst else p.rule}, {worst.rule.clause if worst else p.clause}." + (
                 f" {_amount(p.chosen, p.unit)} would do." if p.chosen is not None and p.chosen != p.entered else ""
             )
-            yield Finding(STUDY, state, e.id, e.name, "breach", text + why, value, limit, held.unit if held else "", help_, p.quantity,
+            yield Finding(STUDY, state, e.id, e.name, "breach", text + _told(p.note), value, limit, held.unit if held else "", help_, p.quantity,
                           falls=bool(held and not held.at_most))  # fmt: skip
     if one.decision.refused:
         yield Finding(STUDY, state, e.id, e.name, "breach", one.decision.refused, help="Lay it otherwise, or split the circuit.", check="no size")
     if one.lacking:
         text = f"{title_of(e)} cannot be sized whole: {'; '.join(one.lacking)} is not known."
         yield Finding(STUDY, state, e.id, e.name, "missing", text, help="Enter it on the card, under Laying or Circuit.", check="lacking")
+
+
+def _told(note: str) -> str:
+    return f" {note[0].upper()}{note[1:]}." if note else ""
 
 
 def _amount(value: float | str | None, unit: str) -> str:
