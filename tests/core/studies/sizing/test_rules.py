@@ -15,7 +15,7 @@ from northfell.core.studies.sizing import Heat, Loop, decide, explain
 from northfell.core.studies.sizing.circuit import Along
 from northfell.core.studies.sizing.frame import tries
 from northfell.core.studies.sizing.iec import conventional_factor, protective_by_table
-from northfell.core.studies.sizing.parts import parts_of
+from northfell.core.studies.sizing.parts import parts_of, raceway
 from northfell.core.working import Working
 
 
@@ -102,6 +102,20 @@ def test_protective_conductors_by_table_and_by_the_heat_of_the_fault():
         c2 := replace(c, preferences=replace(c.preferences, pe_by=pe_by))) else None  # fmt: skip
     assert by("table") == 95.0
     assert by("calculation") == 25.0  # 5000·√0.2/94 = 23.8
+    c = replace(c, pe_heat=Heat(i_a=5e5, t_s=5.0), preferences=replace(c.preferences, pe_by="calculation"))
+    beyond = next(p for p in parts_of(c, c, False, decide(IEC, c).required, None, None) if p.rule == "iec.pe")
+    assert beyond.ok is False
+    assert beyond.required is None
+    assert "no size is as large" in beyond.note
+
+
+def test_a_raceway_that_cannot_be_judged_says_so():
+    c = nec_feeder()
+    c = replace(c, laying=replace(c.laying, raceway="EMT", wire_type="XHHW-2"))
+    part = raceway(c, decide(NEC, c).required, None)
+    assert part is not None
+    assert part.ok is None
+    assert "not known: not judged" in part.note
 
 
 def test_spare_capacity_and_the_smallest_size_of_a_project():

@@ -161,18 +161,24 @@ def protective(c: Circuit, line: Try, entered_line: Try | None, by_nec: bool, ba
     need, told = _pe_needed(c, line, metal)
     beside = _pe_needed(c, entered_line, metal)[0] if entered_line else need
     entered = c.entered.pe_mm2
+    if need is None or beside is None:
+        return Part("protective conductor", entered, None, None, "mm²", "iec.pe", "5-54 543.1", False, "at least as its heat asks", told, TWICE)
     ok = None if entered is None else entered >= beside * (1 - 1e-9)
     chosen = entered if entered is not None and entered >= need * (1 - 1e-9) else need
     return Part("protective conductor", entered, need, chosen, "mm²", "iec.pe", "5-54 543.1", ok, f"at least {need:g} mm²", told, TWICE, _pct(beside, entered))
 
 
-def _pe_needed(c: Circuit, line: Try, metal: str) -> tuple[float, str]:
+def _pe_needed(c: Circuit, line: Try, metal: str) -> tuple[float | None, str]:
+    """By the way of the project that is chosen, table or heat; none where no size bears the heat. The table stands in, told, where no heat is known."""
     by_table = iec.protective_by_table(metal, line.size.area_mm2).area_mm2
-    if c.preferences.pe_by == "table" or c.pe_heat is None or c.laying.insulation is None or not math.isfinite(c.pe_heat.a2s):
+    if c.preferences.pe_by == "table":
         return by_table, f"table 54.2 beside {line.size.label}"
+    if c.pe_heat is None or c.laying.insulation is None or not math.isfinite(c.pe_heat.a2s):
+        return by_table, f"table 54.2 beside {line.size.label}: the heat of a fault is not known, or has no end"
     least = eq.WITHSTAND.value(q=c.pe_heat.a2s, k=k_of_cable(metal, c.laying.insulation, by_table)) / line.sets
-    size = next((s for s in tables.iec_sizes(metal) if s >= least), by_table)
-    return size, f"√(I²t)/k = {f(least)} mm²; table 54.2 has {by_table:g}"
+    told = f"√(I²t)/k = {f(least)} mm²; table 54.2 has {by_table:g}"
+    size = next((s for s in tables.iec_sizes(metal) if s >= least), None)
+    return size, told if size is not None else f"{told}; no size is as large"
 
 
 def _egc(c: Circuit, line: Try, entered_line: Try | None, base_mm2: float | None) -> Part | None:
@@ -237,7 +243,8 @@ def raceway(c: Circuit, line: Try, egc_mm2: float | None) -> Part | None:
     ground = tables.nec_wire(egc_mm2) if egc_mm2 else None
     egc_in2 = tables.wire_area_in2(wire, ground.key) if ground else None
     if line_in2 is None or egc_in2 is None:
-        return None
+        what = f"chapter 9 has no {wire} of {line.size.label}" if line_in2 is None else "its equipment grounding conductor is not known"
+        return Part("raceway", c.entered.raceway_size, None, None, "", "nec.fill", clause, None, "", f"{what}: not judged")
     area = conductors * line_in2 + egc_in2
     needed = eq.FILL.value(a=area, p=40.0)
     sizes = tables.raceway_sizes_in2(kind)

@@ -20,7 +20,7 @@ from northfell.core.rules.typical import typical_value
 from northfell.core.studies import load_flow, short_circuit
 from northfell.core.studies.sizing import iec, nec
 from northfell.core.studies.sizing.circuit import Circuit
-from northfell.core.studies.sizing.frame import Applied, Try, decide, first_try
+from northfell.core.studies.sizing.frame import Applied, Code, Try, decide, first_try
 from northfell.core.studies.sizing.gathering import SIZED_ORIGIN
 from northfell.core.studies.sizing.parts import Part
 from northfell.core.studies.sizing.result import LINE, Sized, Sizing, rank_of
@@ -156,6 +156,10 @@ def propose(network: Network, cables: Iterable[str]) -> SizeProposal:
                         found[0].settings.code if found else "")  # fmt: skip
 
 
+def _code(s: Sized) -> Code:
+    return CODES["IEC 60364" if s.metric else "NEC 2023"]
+
+
 def _with_first_sizes(network: Network, chosen: Sequence[str]) -> tuple[Network, list[str]]:
     """Cables without a size, or without impedances, with the least that the rules ask for which need no fault currents: those cannot be had before."""
     bare = [e for i in chosen if isinstance(e := network.elements[i], Cable) and not e.size_kept and None in (e.area_mm2, e.r_ohm_per_km, e.x_ohm_per_km)]
@@ -165,7 +169,7 @@ def _with_first_sizes(network: Network, chosen: Sequence[str]) -> tuple[Network,
     acts: list[Set] = []
     for e in bare:
         of_states = [s for sizing in found if (s := sizing.of.get(e.id)) is not None]
-        tried = [t for s in of_states if (t := s.entered or first_try(CODES["IEC 60364" if s.metric else "NEC 2023"], s.judged))]
+        tried = [t for s in of_states if (t := s.entered or first_try(_code(s), s.judged))]
         if tried:
             largest = max(tried, key=lambda t: (t.sets, t.size.area_mm2))
             acts.append(_set_cable(network, e, of_states[0], largest))
@@ -249,7 +253,7 @@ def _line_asked(of_states: Sequence[Sized]) -> tuple[Try, list[Applied], int] | 
         return None
     if any(s.decision.required is None for s in of_states):
         return None
-    code = CODES["IEC 60364" if of_states[0].metric else "NEC 2023"]
+    code = _code(of_states[0])
     sets = max(s.decision.required.sets for s in of_states if s.decision.required)
     asked = []
     for k, s in enumerate(of_states):
