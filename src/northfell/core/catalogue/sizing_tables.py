@@ -5,6 +5,7 @@ Between two rows the one on the safe side is taken; beyond a table there is None
 
 import itertools
 import math
+import re
 from dataclasses import dataclass
 from functools import cache
 
@@ -226,8 +227,8 @@ RACEWAY_COLUMN = {
 @cache
 def nec_ohm_per_kft(conductor: str, area_mm2: float, raceway: str) -> tuple[float, float] | None:
     """Resistance at 75 degC and reactance at 60 Hz to neutral [ohm/1000 ft] (NEC chapter 9, table 9); None for a size without a row."""
-    row, column = wire_row("nec_ch9_table9_impedance.csv", area_mm2), RACEWAY_COLUMN[raceway]
-    ohm = row[f"R{METAL[conductor].lower()}_{column}"] if row else ""
+    row, column = wire_row("nec_ch9_table9_impedance.csv", area_mm2), RACEWAY_COLUMN.get(raceway)
+    ohm = row[f"R{METAL[conductor].lower()}_{column}"] if row and column else ""
     return (float(ohm), float(row["XL_steel" if column == "steel" else "XL_pvc_or_al_conduit"])) if row and ohm else None
 
 
@@ -257,6 +258,19 @@ def raceway_sizes_in2(kind: str) -> tuple[tuple[str, float], ...]:
     """Trade sizes of a raceway with their inside area as printed [in²] (NEC chapter 9, table 4)."""
     named = "RMC" if kind == "aluminium conduit" else kind
     return tuple((r["trade_size"], float(r["area_in2"])) for r in rows("conduit_inside_area.csv") if r["kind"] == named)
+
+
+IEC_RACEWAYS = ("plastic conduit", "trunking")
+TRUNKING = re.compile(r"^(\d+(?:[.,]\d+)?) ?[x×] ?(\d+(?:[.,]\d+)?)$")
+
+
+@cache
+def iec_raceway_sizes_mm2(kind: str, entered: str) -> tuple[tuple[str, float], ...]:
+    """Sizes of a conduit by outside diameter [mm], with inside area [mm²] (IEC 60423; bores of usual ones, uncertain); of a trunking the one entered."""
+    if kind == "trunking":
+        sides = TRUNKING.match(entered)
+        return ((entered, math.prod(float(s.replace(",", ".")) for s in sides.groups())),) if sides else ()
+    return tuple((r["metric_designator"], float(r["area_mm2"])) for r in rows("conduit_inside_area.csv") if r["kind"] == "IEC_plastic_medium_typical")
 
 
 @cache

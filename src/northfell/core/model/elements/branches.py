@@ -326,15 +326,21 @@ class Cable(Conductor):
         acts_when=IN_GROUND, source=f"{IN_CODE}, B.52.16", meaning="Empty: 2.5 K·m/W, for which the table stands, marked as assumed.",
         enters="sizing: factor of the soil Cs"
     )
-    raceway: Literal["EMT", "IMC", "RMC", "FMC", "LFMC", "PVC40", "PVC80", "aluminium conduit"] | None = param(
-        None, label="Raceway", section="Laying", source=f"{NEC}, chapter 9, table 4",
-        meaning="Electrical metallic tubing, intermediate and rigid metal conduit, flexible and liquid-tight metal conduit, PVC of schedule 40 and 80.",
-        enters="sizing by NEC: impedance of table 9, fill"
+    raceway: Literal["EMT", "IMC", "RMC", "FMC", "LFMC", "PVC40", "PVC80", "aluminium conduit", "plastic conduit", "trunking"] | None = param(
+        None, label="Raceway", section="Laying", source=f"{NEC}, chapter 9, table 4; IEC 60423",
+        meaning="Electrical metallic tubing, intermediate and rigid metal conduit, flexible and liquid-tight metal conduit, PVC of schedule 40 and 80; "
+        "the last two by IEC. Circuits of one route whose raceway is of one kind share it.",
+        enters="sizing by NEC: impedance of table 9; fill"
     )
     raceway_size: Phrase = param(
-        "", label="Trade size of the raceway", section="Laying", source=f"{NEC}, chapter 9, table 4",
-        meaning="Such as 1-1/4; one for each set. Empty: not judged.",
-        enters="sizing by NEC: fill"
+        "", label="Size of the raceway", section="Laying", source=f"{NEC}, chapter 9, table 4; IEC 60423",
+        meaning="Trade size such as 1-1/4; outside diameter of a conduit by IEC such as 50; inside of a trunking such as 100x60, in mm. One for each set. "
+        "Empty: not judged.",
+        enters="sizing: fill"
+    )
+    d_outside_mm: float | None = param(
+        None, label="Outside diameter", symbol="D", unit="mm", gt=0, le=300, section="Construction", meaning="Of one cable, as its maker gives it.",
+        enters="sizing by IEC: fill of its raceway"
     )
     terminal_degc: Literal[60, 75, 90] | None = param(
         None, label="Terminals marked for", unit="degC", section="Laying", source=f"{NEC}, 110.14(C)",

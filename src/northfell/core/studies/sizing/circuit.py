@@ -31,6 +31,27 @@ class Laying:
     alone_assumed: bool = False  # nothing is said of what lies beside it
     temperature_assumed: bool = False
     soil_assumed: bool = False
+    sharing: "Sharing | None" = None  # what else fills its raceway
+    outside_mm: float | None = None  # outside diameter of one cable
+
+
+@dataclass(frozen=True)
+class Sharing:
+    """What the other circuits of a raceway take up of it, as they are entered; or why that is not known."""
+
+    names: tuple[str, ...]
+    area: float = 0.0  # in² by the NEC, mm² by IEC
+    told: str = ""
+    unknown: str = ""
+
+
+@dataclass(frozen=True)
+class Sustained:
+    """Where generators alone feed: the current that they hold a three-phase fault on with, at the beginning of a circuit."""
+
+    i_a: float
+    trips_a: float | None  # at which its device opens for certain within 5 s
+    told: str
 
 
 @dataclass(frozen=True)
@@ -166,6 +187,7 @@ class Preferences:
     spare_pct: float = 0.0
     fuse_rule: Literal["i2", "in"] = "i2"
     pe_by: Literal["table", "calculation"] = "table"
+    fill_pct: float = 40.0  # of the inside of a raceway, by IEC
 
 
 @dataclass(frozen=True)
@@ -192,6 +214,7 @@ class Circuit:
     drop_told: str = ""
     heat: Heat | None = None
     along: Along | None = None
+    sustained: Sustained | None = None
     pe_heat: Heat | None = None
     loop: Loop | None = None
     start: Start | None = None
@@ -202,6 +225,7 @@ class Circuit:
     kept: bool = False  # the size is the engineer's own choice
     service_factor: float | None = None
     primary_a: float | None = None  # device before its transformer, as a current on this side
+    supply_a: float | None = None  # device at its beginning, where a lower one behind it is counted on against overload
     supervised: bool = False  # qualified people alone service the place
     breaking: Breaking | None = None  # of its device, where it stands
     motors: int = 1  # that it feeds, of a motor way

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from northfell.core.catalogue.sizing_tables import disconnection_s
+from northfell.core.catalogue.sizing_tables import disconnection_s, nec_wire, wire_area_in2
 from northfell.core.model.elements import (  # fmt: skip
     OWN,
     Breaker,
@@ -42,10 +42,13 @@ from northfell.core.studies.sizing.circuit import (
     Protective,
     Purpose,
     Serves,
+    Sharing,
     Start,
+    Sustained,
 )
 from northfell.core.studies.sizing.demands import Demand, nec_load, of_board, of_element
 from northfell.core.studies.sizing.iec import MOST_HEAT_S
+from northfell.core.studies.sizing.parts import cables_of_set
 from northfell.core.studies.sizing.settings import SizingSettings
 from northfell.core.studies.sizing.ways import Way, Ways
 
@@ -106,12 +109,12 @@ class Gathering:
         self.lacking = lacking_of(net, "coordination")
         self.preferences = Preferences(
             smallest_mm2=settings.smallest_mm2, largest_mm2=settings.largest_mm2, most_sets=settings.most_sets, spare_pct=settings.spare_pct,
-            fuse_rule="in" if settings.fuse_rule == "In ≤ Iz" else "i2", pe_by=settings.pe_by,
+            fuse_rule="in" if settings.fuse_rule == "In ≤ Iz" else "i2", pe_by=settings.pe_by, fill_pct=settings.fill_pct,
         )  # fmt: skip
-        self.on_route: dict[str, int] = {}
+        self.on_route: dict[str, list[Cable]] = {}
         for e in net.elements.values():
             if isinstance(e, Cable) and e.route:
-                self.on_route[e.route] = self.on_route.get(e.route, 0) + e.parallel
+                self.on_route.setdefault(e.route, []).append(e)
 
     def all(self) -> Gathered:
         circuits: list[Circuit] = []
@@ -229,7 +232,8 @@ class Gathering:
             h3_assumed=e.harmonic_3_pct is None or "harmonic_3_pct" in e.assumed, neutral=e.with_neutral, drop_limit_pct=limit, drop_told=told,
             heat=self._heat(way, found), along=self._along(way, found), pe_heat=self._pe_heat(way, found), loop=self._loop(way, t_s),
             start=self._start(end, purpose), nec=nec, entered=self._entered(e), preferences=self.preferences, waits=tuple(waits), kept=e.size_kept,
-            service_factor=getattr(end, "service_factor", None), primary_a=self._primary_a(origin, purpose), supervised=self.supervised,
+            service_factor=getattr(end, "service_factor", None), primary_a=self._primary_a(origin, purpose), supply_a=self._supply_a(way, device, clearing),
+            sustained=None if self.nec else self._sustained(way, clearing), supervised=self.supervised,
             breaking=self._breaking(device), begun=self._begun(e), notes=self._notes(way, end),
             motors=getattr(end, "count", 1) if purpose == "motor way" else 1,
         )  # fmt: skip
@@ -261,8 +265,12 @@ class Gathering:
 
     def _notes(self, way: Way, end: Element) -> tuple[str, ...]:
         """What is not held against a circuit."""
-        both = isinstance(end, Bus) and self.ways.below(way.end_bus, (way.after or (way.cable.id,))[-1]) is None
-        return ("fed from both ends: the heat of faults that its other end feeds is not assessed",) if both else ()
+        notes = []
+        if isinstance(end, Bus) and self.ways.below(way.end_bus, (way.after or (way.cable.id,))[-1]) is None:
+            notes.append("fed from both ends: the heat of faults that its other end feeds is not assessed")
+        if not self.nec and self._by_generators(way) and self._sustained_a(way) is None:
+            notes.append("generators alone feed it, and what they hold a fault on with is not known: disconnection goes by the initial current, which is more")
+        return tuple(notes)
 
     def _start(self, end: Element, purpose: Purpose) -> Start | None:
         if self.nec or not isinstance(end, InductionMotor) or end.starter not in DIRECT or not end.ilr_over_ir:
@@ -286,6 +294,12 @@ class Gathering:
         return device.i_set_a * transformer.v_hv_kv / transformer.v_lv_kv if device and math.isfinite(device.i_set_a) else None
 
     # --- what protects it
+
+    def _supply_a(self, way: Way, device: Protective | None, clearing: "Clearing | None") -> float | None:
+        """By the NEC, where what is counted on against overload stands behind it: the device at its beginning, which is set higher [A]."""
+        if not self.nec or device is None or clearing is None or clearing.across or device.element_id not in way.after:
+            return None
+        return clearing.told.i_set_a if clearing.told.i_set_a > device.i_set_a else None
 
     def _device(self, way: Way) -> tuple[Protective | None, "Clearing | None", list[str]]:
         """What protects a cable against overload, and what cuts its faults off; with what of it is not known.
@@ -428,7 +442,40 @@ class Gathering:
         if not (math.isfinite(z.real) and math.isfinite(z.imag)):
             return None
         told = f"Faults, least case at {self.net.name(way.near)}: {'Z1' if 'IT' in system else '(Z1 + Z2 + Z0)/3'}"
+        held = self._sustained_a(way)
+        if held is not None:  # what stands there now is behind its reactance at the beginning of a fault
+            z1 = complex(one.z1_unbalanced_pu[at]) * float(base[at])
+            more = max(self.settings.loop_c * 1000 * float(self.net.v_nominal_kv[at]) / (math.sqrt(3) * held) - abs(z1), 0.0)
+            z += 1j * more if "IT" in system else 1j * more / 3
+            told += ", Z1 by the current that the generator holds on"
         return Loop(system, t_s, z, self.settings.loop_c, self.settings.earth_electrode_ohm, told)
+
+    def _by_generators(self, way: Way) -> bool:
+        """Whether generators alone feed the beginning of a cable."""
+        at, one = self.bus(way.near), self.faults.cases["min"] if self.faults else None
+        if at is None or not isinstance(one, IecCase):
+            return False
+        top = one.net.topology
+        return int(top.island_of_node[top.node_of_bus[at]]) in one.machine_fed
+
+    def _sustained_a(self, way: Way) -> float | None:
+        """The current that one generator alone holds a three-phase fault at its beginning on with [A]; None of a network, of several, or unknown."""
+        at, one = self.bus(way.near), self.faults.cases["min"] if self.faults else None
+        if at is None or not isinstance(one, IecCase) or not self._by_generators(way):
+            return None
+        top = one.net.topology
+        if one.machine_fed[int(top.island_of_node[top.node_of_bus[at]])] is None:
+            return None
+        found = 1000 * float(one.steady_ka("3ph")[at])
+        return found if math.isfinite(found) and found > 0 else None
+
+    def _sustained(self, way: Way, clearing: "Clearing | None") -> Sustained | None:
+        held = self._sustained_a(way)
+        if held is None or clearing is None or clearing.across or not math.isfinite(clearing.told.i_set_a):
+            return None
+        by = self._operates(clearing, MOST_HEAT_S)
+        told = f"least steady-state current of a three-phase fault at {self.net.name(way.near)}, which one generator feeds"
+        return Sustained(held, by.operates_a if by else None, told)
 
     def _breaking(self, device: Protective | None) -> Breaking | None:
         """What the duties of its device say of what it breaks."""
@@ -444,21 +491,58 @@ class Gathering:
 
     def _laying(self, e: Cable) -> Laying:
         others = e.circuits_beside
-        by_route = max(self.on_route.get(e.route, e.parallel) - e.parallel, 0) if e.route else None
+        by_route = sum(x.parallel for x in self.on_route.get(e.route, ()) if x.id != e.id) if e.route else None
         beside = others if others is not None else by_route
         cores = 4 if e.with_neutral and (e.harmonic_3_pct or 0) > 15 else 3
         return Laying(
             e.conductor or self.settings.conductor, e.insulation or self.settings.insulation,
             e.length_m, e.method, e.cores == "1", e.ambient_degc, e.arrangement, beside or 0, e.soil_k_m_per_w,
             (4 if e.with_neutral else 3) if self.nec else cores, e.raceway, e.wire_type, 3 * (beside or 0), e.terminal_degc, beside is None,
-            "ambient_degc" in e.assumed, "soil_k_m_per_w" in e.assumed,
+            "ambient_degc" in e.assumed, "soil_k_m_per_w" in e.assumed, self._sharing(e), e.d_outside_mm,
         )  # fmt: skip
+
+    def _sharing(self, e: Cable) -> Sharing | None:
+        """What else is in its raceway: the cables of its route, all of which must lie in one raceway of one kind."""
+        if e.raceway is None:
+            return None
+        if e.circuits_beside:
+            return Sharing((), unknown="how much the circuits beside it take up is not known: they are counted by hand")
+        others = [x for x in self.on_route.get(e.route, ()) if x.id != e.id] if e.route and e.circuits_beside is None else []
+        if not others:
+            return None
+        names = tuple(x.name for x in others)
+        several = [x.name for x in (e, *others) if x.parallel > 1]
+        if several or any(x.raceway != e.raceway for x in others):
+            why = f"{several[0]} has several sets, a raceway each" if several else "not all circuits of its route are in a raceway of its kind"
+            return Sharing(names, unknown=why)
+        areas = [(_nec_area_in2 if self.nec else _area_mm2)(x) for x in others]
+        unknown = next((x.name for x, area in zip(others, areas, strict=True) if area is None), None)
+        if unknown:
+            return Sharing(names, unknown=f"how much {unknown} takes up of the raceway is not known")
+        return Sharing(names, sum(a for a in areas if a is not None), f"{', '.join(names)}, as entered")
 
     def _entered(self, e: Cable) -> Entered:
         own = None if e.r_ohm_per_km is None or e.x_ohm_per_km is None else (e.r_ohm_per_km * HOT.get(e.insulation or "", 1.28), e.x_ohm_per_km)
         origin = e.origins.get("i_rated_a", "")
         by_hand = None if "i_rated_a" in e.assumed or origin.startswith(("catalogue", SIZED_ORIGIN)) else e.i_rated_a
         return Entered(e.area_mm2, e.parallel, e.neutral_mm2, e.pe_mm2, e.raceway_size or None, by_hand, own)
+
+
+def _nec_area_in2(e: Cable) -> float | None:
+    """Of the insulated conductors of a circuit (NEC chapter 9, table 5); a grounding conductor that is not entered as the line conductors."""
+    areas = []
+    for mm2, count in ((e.area_mm2, 3), (e.neutral_mm2 or e.area_mm2, int(e.with_neutral)), (e.pe_mm2 or e.area_mm2, 1)):
+        wire = nec_wire(mm2) if mm2 else None
+        one = wire_area_in2(e.wire_type, wire.key) if wire and e.wire_type else None
+        if one is None:
+            return None
+        areas.append(count * one)
+    return sum(areas)
+
+
+def _area_mm2(e: Cable) -> float | None:
+    """Of the cables of a circuit, by their outside diameter."""
+    return None if e.d_outside_mm is None else cables_of_set(e.cores == "1", e.with_neutral) * math.pi * e.d_outside_mm**2 / 4
 
 
 def _residual_a(one: Protective, device: Device, t_s: float) -> float | None:

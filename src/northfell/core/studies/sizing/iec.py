@@ -326,6 +326,32 @@ def loop_ohm(c: Circuit, t: Try, w: Working | None) -> float | None:
     return eq.calc(eq.LOOP, w, "Impedance of the loop", r0=c.loop.z_source_ohm.real, r=parts[0], x0=c.loop.z_source_ohm.imag, x=parts[1])
 
 
+def _not_alone(c: Circuit) -> str:
+    return "" if c.sustained else "no generator of which it is known what it holds on feeds it alone"
+
+
+def _generator_lacks(c: Circuit) -> str:
+    if c.laying.length_m is None:
+        return "its length"
+    return "" if c.device or c.clears else NO_DEVICE
+
+
+def _generator(c: Circuit, t: Try, w: Working | None) -> Held | None:
+    """What a generator holds a fault at the far end on with still opens the device: impedances added as numbers, so that it is no more than told."""
+    z, s = impedance(c, t), c.sustained
+    if z is None or s is None or c.laying.length_m is None:
+        return None
+    behind, own = c.u_v / (math.sqrt(3) * s.i_a), math.hypot(*z) * c.laying.length_m / (1000 * t.sets)
+    far = c.u_v / (math.sqrt(3) * (behind + own))
+    if w:
+        w.given("Ik", s.told, s.i_a, "A", "Faults, least case")
+        w.step("Current that is held on at the far end, at least", "Ik,far", "U/(√3·(U/(√3·Ik) + Z))", f"{f(c.u_v)}/(√3·({f(behind)} + {f(own)}))", far, "A")
+        if s.trips_a is not None:
+            opens = c.clears or c.device
+            w.given("Ia", "opens for certain within 5 s", s.trips_a, "A", opens.name if opens else "")
+    return Held(far, math.inf if s.trips_a is None else 1.2 * s.trips_a, "A")
+
+
 def _disconnect(c: Circuit, t: Try, w: Working | None) -> Held | None:
     loop = c.loop
     if loop is None:
@@ -361,18 +387,19 @@ RULES = {
         Rule("iec.start", "practice", "its voltage drop while the motor starts is within the limit", UNCERTAIN, _start,
              lambda c: "" if c.start else "no motor starts on it directly", _drop_lacks),
         Rule("iec.withstand", "4-43 434.5.2", "withstands the heat of a fault", VERIFIED, _withstand, lacks=_withstand_lacks),
+        Rule("iec.generator", "5-55 551", "what a generator holds a fault on with still opens its device", TWICE, _generator, _not_alone, _generator_lacks),
         Rule("iec.disconnect", "4-41 411.3.2, 411.4 to 411.6", "an earth fault at its end is cut off in time", TWICE, _disconnect, lacks=_loop_lacks),
     )
 }  # fmt: skip
 SEQUENCE: dict[str, tuple[str, ...]] = {
-    "motor way": ("minimum", "overload", "drop", "start", "withstand", "disconnect"),
-    "load way": ("minimum", "overload", "1_45", "harmonic", "drop", "withstand", "disconnect"),
-    "feeder": ("minimum", "overload", "1_45", "harmonic", "drop", "withstand", "disconnect"),
-    "tie": ("minimum", "overload", "1_45", "harmonic", "drop", "withstand", "disconnect"),
-    "transformer primary": ("minimum", "overload", "withstand"),
-    "transformer secondary": ("minimum", "overload", "drop", "withstand"),
-    "capacitor way": ("minimum", "overload", "1_45", "withstand"),
-    "generator cable": ("minimum", "overload", "drop", "withstand", "disconnect"),
+    "motor way": ("minimum", "overload", "drop", "start", "withstand", "generator", "disconnect"),
+    "load way": ("minimum", "overload", "1_45", "harmonic", "drop", "withstand", "generator", "disconnect"),
+    "feeder": ("minimum", "overload", "1_45", "harmonic", "drop", "withstand", "generator", "disconnect"),
+    "tie": ("minimum", "overload", "1_45", "harmonic", "drop", "withstand", "generator", "disconnect"),
+    "transformer primary": ("minimum", "overload", "withstand", "generator"),
+    "transformer secondary": ("minimum", "overload", "drop", "withstand", "generator"),
+    "capacitor way": ("minimum", "overload", "1_45", "withstand", "generator"),
+    "generator cable": ("minimum", "overload", "drop", "withstand", "generator", "disconnect"),
 }
 REDUCED_PE = ((16.0, lambda s: s), (35.0, lambda s: 16.0), (math.inf, lambda s: s / 2))  # 5-54, table 54.2
 

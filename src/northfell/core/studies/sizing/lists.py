@@ -53,16 +53,24 @@ def cables_table(net: Compiled) -> Table:
 
 
 def raceways_table(net: Compiled, circuits: Mapping[str, "Sized"]) -> Table:
-    """Raceways by circuit, one for each set, with the trade size that the fill asks for."""
+    """Raceways by circuit, one for each set, with the size that the fill asks for. One that circuits share stands once for ordering, with the longest."""
     rows = []
+    listed: set[str] = set()
     for i, one in circuits.items():
         e = net.elements[i]
         part = next((p for p in one.beside if p.quantity == "raceway"), None)
         if part is None or not isinstance(e, Cable):
             continue
         count = one.chosen.sets if one.chosen else e.parallel
-        order = e.length_m * count if e.length_m is not None else None
-        rows.append((net.state, e.name, e.raceway, count, part.entered, part.required, e.length_m, order, part.note))
+        shared = one.circuit.laying.sharing
+        along = [x for x in net.elements.values() if isinstance(x, Cable) and x.route == e.route] if shared and shared.names else [e]
+        lengths = [x.length_m for x in along]
+        whole = max(x for x in lengths if x is not None) if None not in lengths else None
+        again = any(x.id in listed for x in along)
+        listed.add(i)
+        order = None if again or whole is None else whole * count
+        told = f"the one of {next(x.name for x in along if x.id in listed)}; {part.note}" if again else part.note
+        rows.append((net.state, e.name, e.raceway, 0 if again else count, part.entered, part.required, e.length_m, order, told))
     return build("raceways", _RACEWAYS, rows)
 
 

@@ -192,6 +192,34 @@ def _secondary(c: Circuit, t: Try, w: Working | None) -> Held | None:
     return Held(usable, asked, "A")
 
 
+def _no_tap(c: Circuit) -> str:
+    return "what protects it stands at its beginning" if c.supply_a is None else ""
+
+
+def _tap(c: Circuit, t: Try, w: Working | None) -> Held | None:
+    """A conductor whose device stands at its end: a tenth of the device before it up to 10 ft, a third up to 25 ft; else it is none, and that one counts."""
+    usable = usable_a(c, t, w)
+    if usable is None or c.device is None or c.supply_a is None or c.laying.length_m is None:
+        return None
+    ft = c.laying.length_m * FT_PER_M
+    if w:
+        w.given("In", f"{c.device.name}, at its end", c.device.i_set_a, "A", c.name)
+        w.given("Is", "device at its beginning", c.supply_a, "A", "NEC 240.21(B)")
+        w.given("l", "length", ft, "ft", c.name)
+    if ft > THIRD_TO_FT:
+        allowed = greatest_device_a(usable, c.serves != "socket outlets")
+        if w:
+            w.step("Greatest device at its beginning", "In,max", "next standard rating, up to 800 A", f(usable), allowed, "A", "NEC 240.4(B), (C)",
+                   "Longer than 25 ft.")  # fmt: skip
+        return Held(c.supply_a, allowed, "A", at_most=True)
+    part = 10.0 if ft <= TENTH_TO_FT else 3.0
+    asked = max(c.device.i_set_a, c.supply_a / part)
+    if w:
+        w.step("Least ampacity", "Imin", f"max(In, Is/{part:g})", f"max({f(c.device.i_set_a)}, {f(c.supply_a)}/{part:g})", asked, "A",
+               f"NEC 240.21(B)({1 if part == 10 else 2})", "Up to 10 ft in a raceway; indoors.")  # fmt: skip
+    return Held(usable, asked, "A")
+
+
 def _small(c: Circuit, t: Try, w: Working | None) -> Held | None:
     if c.device is None:
         return None
@@ -291,6 +319,15 @@ RULES = {
         Rule(
             "nec.secondary", "240.21(C)(2), (C)(6)", "is no less than its device, and enough beside the primary one", TWICE, _secondary, lacks=_secondary_lacks
         ),
+        Rule(
+            "nec.tap",
+            "240.21(B), 430.28",
+            "is enough beside the device at its beginning",
+            TWICE,
+            _tap,
+            _no_tap,
+            lambda c: _lacks_device(c) or ("" if c.laying.length_m is not None else "its length"),
+        ),
         Rule("nec.protect", "240.4", "is protected by its device", TWICE, _protect, lacks=_lacks_device),
         Rule("nec.small", "240.4(D)", "its device suits a small conductor", TWICE, _small, lacks=_lacks_device),
         Rule("nec.drop", "notes to 210.19(A), 215.2(A)", "its voltage drop is within the limit", TWICE, _drop, lacks=_drop_lacks),
@@ -298,13 +335,13 @@ RULES = {
     )
 }
 SEQUENCE: dict[str, tuple[str, ...]] = {
-    "motor way": ("minimum", "terminal", "motor", "drop", "withstand"),
-    "load way": ("minimum", "terminal", "ampacity", "protect", "small", "drop", "withstand"),
-    "feeder": ("minimum", "terminal", "ampacity", "protect", "small", "drop", "withstand"),
-    "tie": ("minimum", "terminal", "ampacity", "protect", "drop", "withstand"),
-    "transformer primary": ("minimum", "terminal", "ampacity", "protect", "withstand"),
+    "motor way": ("minimum", "terminal", "motor", "tap", "drop", "withstand"),
+    "load way": ("minimum", "terminal", "ampacity", "protect", "tap", "small", "drop", "withstand"),
+    "feeder": ("minimum", "terminal", "ampacity", "protect", "tap", "small", "drop", "withstand"),
+    "tie": ("minimum", "terminal", "ampacity", "protect", "tap", "drop", "withstand"),
+    "transformer primary": ("minimum", "terminal", "ampacity", "protect", "tap", "withstand"),
     "transformer secondary": ("minimum", "secondary", "terminal", "ampacity", "drop", "withstand"),
-    "capacitor way": ("minimum", "cap", "terminal", "withstand"),
+    "capacitor way": ("minimum", "cap", "terminal", "tap", "withstand"),
     "generator cable": ("minimum", "gen", "terminal", "drop", "withstand"),
 }
 

@@ -1,7 +1,7 @@
 """What a code asks beside the size of the line conductors: device rating, overload setting, neutral, protective conductor, raceway, breaking capacity."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from northfell.core.catalogue import sizing_tables as tables
@@ -185,10 +185,11 @@ def _egc(c: Circuit, line: Try, entered_line: Try | None, base_mm2: float | None
     if c.device is None or not math.isfinite(c.device.i_set_a):
         return None
     metal = c.laying.conductor or "copper"
-    wire = tables.nec_egc(c.device.i_set_a, metal)
+    before_a = c.supply_a if c.supply_a is not None else c.device.i_set_a  # of a tap the device of the feeder, 250.122(G)
+    wire = tables.nec_egc(before_a, metal)
     if wire is None:
-        return Part("protective conductor", None, None, None, "", "nec.egc", "250.122(A)", None, "", f"{f(c.device.i_set_a)} A is above the table", TWICE)
-    told, area = f"device of {f(c.device.i_set_a)} A", wire.area_mm2
+        return Part("protective conductor", None, None, None, "", "nec.egc", "250.122(A)", None, "", f"{f(before_a)} A is above the table", TWICE)
+    told, area = f"device of {f(before_a)} A{', before the tap (250.122(G))' if c.supply_a is not None else ''}", wire.area_mm2
     if base_mm2 and line.size.area_mm2 > base_mm2 * 1.001:
         ratio = nec.cmil(line.size) / nec.cmil(nec.nec_size(tables.nec_wire(base_mm2) or wire))
         larger = next((w for w in tables.nec_sizes() if w.area_cmil >= wire.area_cmil * ratio * (1 - 1e-12)), None)
@@ -201,10 +202,32 @@ def _egc(c: Circuit, line: Try, entered_line: Try | None, base_mm2: float | None
     if area > line.size.area_mm2:
         wire, told = tables.nec_wire(line.size.area_mm2) or wire, f"{told}; no larger than the line conductors"
     entered = c.entered.pe_mm2
-    ok = None if entered is None else entered >= wire.area_mm2 * 0.988
     shown = None if entered is None else wire_size(entered)
-    return Part("protective conductor", shown, wire.label, shown if ok else wire.label, "", "nec.egc", "250.122(A), (B), (F)", ok,
-                f"at least {wire.label}", told, TWICE, _pct(wire.area_mm2, entered))  # fmt: skip
+    hot, about = _egc_by_heat(c, metal, wire)
+    told = f"{told}; {about}"
+    if hot is None:
+        return Part("protective conductor", shown, None, None, "", "nec.egc", "250.4(A)(5), 110.10", False, "at least as its heat asks", told, TWICE)
+    ok = None if entered is None else entered >= hot.area_mm2 * 0.988
+    clause = "250.122(A), (B), (F)" if hot == wire else "250.4(A)(5), 110.10"
+    return Part("protective conductor", shown, hot.label, shown if ok else hot.label, "", "nec.egc", clause, ok,
+                f"at least {hot.label}", told, TWICE, _pct(hot.area_mm2, entered))  # fmt: skip
+
+
+def _egc_by_heat(c: Circuit, metal: str, wire: tables.Wire) -> tuple[tables.Wire | None, str]:
+    """The size of the table is a minimum: a larger one where the heat of an earth fault asks for it; none where no size bears it."""
+    heat = c.pe_heat
+    if heat is None or c.laying.insulation is None:
+        return wire, "the heat of an earth fault is not known: not held against it"
+    if not math.isfinite(heat.a2s):
+        carries = tables.nec_capacities(metal, nec.terminal_column(c)).get(wire.key, 0.0)
+        i = heat.i_a or 0.0
+        return (wire, f"carries the {f(i)} A of an earth fault for good") if i <= carries else (None, heat.told)
+    least_kcmil = eq.ICEA.value(i=math.sqrt(heat.a2s), t=1.0, kappa=nec.icea_kappa(metal, c.laying.insulation))
+    if least_kcmil <= wire.area_cmil / 1000 * (1 + 1e-9):
+        return wire, f"the heat of an earth fault asks for {f(least_kcmil)} kcmil of its {f(wire.area_cmil / 1000)}"
+    size = next((w for w in tables.nec_sizes() if w.area_cmil >= 1000 * least_kcmil * (1 - 1e-9)), None)
+    told = f"{heat.told} asks for {f(least_kcmil)} kcmil; table 250.122 alone for {wire.label}"
+    return size, told if size else f"{told}; no size is as large"
 
 
 def neutral(c: Circuit, line: Try, entered_line: Try | None, by_nec: bool) -> Part | None:
@@ -227,17 +250,17 @@ def neutral(c: Circuit, line: Try, entered_line: Try | None, by_nec: bool) -> Pa
 
 
 def raceway(c: Circuit, line: Try, egc_mm2: float | None) -> Part | None:
-    """The trade size of the raceway of one set, by its fill (NEC chapter 9)."""
+    """The trade size of the raceway of one set, with what shares it, by its fill (NEC chapter 9)."""
     kind, wire = c.laying.raceway, c.laying.wire_type
     if kind is None:
         return None
     clause = "chapter 9, tables 1, 4, 5"
     if wire is None:
         return Part("raceway", c.entered.raceway_size, None, None, "", "nec.fill", clause, None, "", "the type of its conductors (Type by NEC) is not entered")
-    if c.laying.carrying_others:
-        return Part(
-            "raceway", c.entered.raceway_size, None, None, "", "nec.fill", clause, None, "", "shares its raceway with other circuits: not judged", TWICE
-        )
+    sharing = c.laying.sharing
+    unknown = "its raceway is none of chapter 9" if kind in tables.IEC_RACEWAYS else sharing.unknown if sharing else ""
+    if unknown:
+        return Part("raceway", c.entered.raceway_size, None, None, "", "nec.fill", clause, None, "", f"{unknown}: not judged", TWICE)
     conductors = 3 + int(c.neutral)
     line_in2 = tables.wire_area_in2(wire, line.size.key)
     ground = tables.nec_wire(egc_mm2) if egc_mm2 else None
@@ -245,18 +268,42 @@ def raceway(c: Circuit, line: Try, egc_mm2: float | None) -> Part | None:
     if line_in2 is None or egc_in2 is None:
         what = f"chapter 9 has no {wire} of {line.size.label}" if line_in2 is None else "its equipment grounding conductor is not known"
         return Part("raceway", c.entered.raceway_size, None, None, "", "nec.fill", clause, None, "", f"{what}: not judged")
-    area = conductors * line_in2 + egc_in2
-    needed = eq.FILL.value(a=area, p=40.0)
-    sizes = tables.raceway_sizes_in2(kind)
+    area = conductors * line_in2 + egc_in2 + (sharing.area if sharing else 0.0)
+    told = f"{conductors} × {line_in2:g} + {egc_in2:g}{f' + {sharing.area:.4f} ({sharing.told})' if sharing else ''} = {area:.4f} in²"
+    return _by_fill(c, area, 40.0, tables.raceway_sizes_in2(kind), ("trade size", "in²", "nec.fill", clause, VERIFIED), told)
+
+
+def _by_fill(c: Circuit, area: float, fill_pct: float, sizes: Sequence[tuple[str, float]], terms: tuple[str, str, str, str, str], told: str) -> Part:
+    """The least of the sizes of a raceway, each with its inside area, that an area of conductors fills to no more than so much."""
+    unit, squared, rule, clause, standing = terms
+    needed, kind = eq.FILL.value(a=area, p=fill_pct), c.laying.raceway
     found = next(((name, a) for name, a in sizes if a >= needed * (1 - 1e-9)), None)
     entered = c.entered.raceway_size
     inside = dict(sizes).get(entered or "")
     ok = None if inside is None else inside >= needed * (1 - 1e-9)
-    told = f"{conductors} × {line_in2:g} + {egc_in2:g} = {area:.4f} in²" + (
-        f", {100 * area / found[1]:.1f} % of {kind} {found[0]}" if found else "; none is as large"
-    )
-    return Part("raceway", entered, found[0] if found else None, entered if ok else found[0] if found else None, "trade size", "nec.fill", clause, ok,
-                f"at least {needed:.3f} in² inside", told, VERIFIED, _pct(needed, inside))  # fmt: skip
+    told += f", {100 * area / found[1]:.1f} % of {kind} {found[0]}" if found else "; none is as large"
+    return Part("raceway", entered, found[0] if found else None, entered if ok else found[0] if found else None, unit, rule, clause, ok,
+                f"at least {needed:.3f} {squared} inside", told, standing, _pct(needed, inside))  # fmt: skip
+
+
+def conduit(c: Circuit) -> Part | None:
+    """The size of the conduit or trunking of one set, with what shares it, by the outside diameters of its cables (IEC; the project's own fill)."""
+    if c.laying.raceway not in tables.IEC_RACEWAYS:
+        return None
+    clause, diameter, sharing = "5-52 522.8; project setting", c.laying.outside_mm, c.laying.sharing
+    unknown = "its outside diameter is not entered" if diameter is None else sharing.unknown if sharing else ""
+    if unknown or diameter is None:
+        return Part("raceway", c.entered.raceway_size, None, None, "", "iec.fill", clause, None, "", f"{unknown}: not judged", UNCERTAIN)
+    count = cables_of_set(c.laying.single_core, c.neutral)
+    area = count * math.pi * diameter**2 / 4 + (sharing.area if sharing else 0.0)
+    told = f"{count} × {diameter:g} mm across{f' + {sharing.area:.0f} mm² ({sharing.told})' if sharing else ''} = {area:.0f} mm²"
+    sizes = tables.iec_raceway_sizes_mm2(c.laying.raceway, c.entered.raceway_size or "")
+    return _by_fill(c, area, c.preferences.fill_pct, sizes, ("mm", "mm²", "iec.fill", clause, UNCERTAIN), told)
+
+
+def cables_of_set(single_core: bool, neutral: bool) -> int:
+    """Cables of one set: of single cores the lines, the neutral, and the protective conductor, which is taken as no thinner."""
+    return 4 + int(neutral) if single_core else 1
 
 
 def breaking(c: Circuit, by_nec: bool) -> Part | None:
@@ -313,7 +360,7 @@ def parts_of(as_entered: Circuit, c: Circuit, by_nec: bool, line: Try | None, en
         if by_nec:
             egc = tables.nec_wire(_mm2(pe.chosen)) if pe and isinstance(pe.chosen, str) and _mm2(pe.chosen) else None
             yield from (p for p in (raceway(c, chosen, egc.area_mm2 if egc else None),) if p)
-    of_code = (disconnect(c), secondary_length(c)) if by_nec else (residual_device(c),)
+    of_code = (disconnect(c), secondary_length(c)) if by_nec else (residual_device(c), conduit(c))
     yield from (p for p in of_code if p)
 
 

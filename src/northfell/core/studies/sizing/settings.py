@@ -85,6 +85,10 @@ class SizingSettings(StudySettings):
         "I2 ≤ 1.45·Iz", label="Overload by gG fuses", section="Sizing", acts_when=BY_IEC, source="IEC 60364-4-43, 433.1",
         meaning="Some national codes take the rated current of gG fuses alone.", enters="iec.1_45"
     )
+    fill_pct: float = param(
+        40.0, label="Fill of a raceway", unit="%", gt=0, le=100, section="Sizing", acts_when=BY_IEC,
+        source="usual practice, 33 to 45 % (uncertain); 60364-5-52 has no figure", meaning="Of its inside, by the cables in it.", enters="iec.fill"
+    )
     pe_by: Literal["table", "calculation"] = param(
         "table", label="Protective conductors by", section="Sizing", acts_when=BY_IEC, source="IEC 60364-5-54, 543.1",
         meaning="Table 54.2, or the heat of the fault, which may give less.", enters="iec.pe"
