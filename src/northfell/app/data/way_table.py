@@ -54,7 +54,7 @@ COLUMNS: tuple[WayColumn, ...] = (
     WayColumn("cable", "length", "Length", {"cable": "length_m"}),
     WayColumn("cable", "method", "Reference method", {"cable": "method"}),
     WayColumn("cable", "raceway", "Raceway", {"cable": "raceway"}),
-    WayColumn("cable", "trade_size", "Trade size", {"cable": "raceway_size"}),
+    WayColumn("cable", "trade_size", "Raceway size", {"cable": "raceway_size"}),
     WayColumn("consumer", "note", "Note", dict.fromkeys(CONSUMERS, "note")),
 )  # fmt: skip
 KIND_WORDS = {"motor": "induction_motor", "load": "load", "induction motor": "induction_motor", "heater": "load", "spare": "", "": "", "-": ""}
