@@ -23,6 +23,7 @@ MAY = {
     "core.finding": {"core.quantities"},
     "core.studies.record": BOTTOM | {"core.model", "core.network"},
     "core.studies.over_states": {"core.studies.record"},
+    "core.studies.line_constants": STUDIES,
     "core.studies.load_flow": STUDIES,
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
     "core.studies.short_circuit": STUDIES | {"core.studies.load_flow"},

@@ -3,16 +3,18 @@
 from collections.abc import Sequence
 from typing import Any
 
+from northfell.app.data import geometries
 from northfell.app.data.columns import cells_of, head_of, read_cell
 from northfell.app.data.edits import read_typed
-from northfell.core.catalogue.entries import Entry, set_from, shipped
+from northfell.core.catalogue.entries import set_from, shipped
+from northfell.core.catalogue.entry import Entry
 from northfell.core.errors import InputRefused, NetworkRefused, NotFound
 from northfell.core.model.changes import Change, PutEntry, Set
 from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.declare.rows import plain
-from northfell.core.model.elements import KINDS, Element
+from northfell.core.model.elements import Element, Line
 from northfell.core.model.network import Network, OwnEntry, title_of
-from northfell.core.model.own_entries import entry_breaches, entry_parameters
+from northfell.core.model.own_entries import ENTRY_KINDS, entry_breaches, entry_parameters
 from northfell.core.quantities import wire_size
 
 MOST_IMPORTED = 5000
@@ -27,7 +29,12 @@ def entries_of(network: Network, kind: str) -> list[Entry]:
 def kinds_with_entries(network: Network) -> list[str]:
     """The kinds that the catalogue holds, in the order of the kinds."""
     held = {e.kind for e in shipped().values()} | {one.kind for one in network.entries}
-    return [kind for kind in KINDS if kind in held]
+    return [kind for kind in ENTRY_KINDS if kind in held]
+
+
+def kind_for(element: Element) -> str:
+    """The kind of entry that an element takes its data from: of an overhead line its geometry."""
+    return "geometry" if isinstance(element, Line) else element.kind
 
 
 def entry_named(network: Network, name: str) -> Entry:
@@ -58,9 +65,11 @@ def followers(network: Network, name: str) -> list[Element]:
 def use(network: Network, element_id: str, name: str) -> Change:
     """Give an element the values of an entry; each says that it is from there, and what is only typical stays marked."""
     element, one = network.element(element_id), entry_named(network, name)
+    if isinstance(element, Line) and one.kind == "geometry":
+        return geometries.used(network, element, one)
     if element.kind != one.kind:
         accepted = f"an entry for a {element.TITLE.lower()}"
-        raise NetworkRefused([InputRefused("catalogue", one.name, accepted, f"It is one for a {KINDS[one.kind].TITLE.lower()}.", title_of(element))])
+        raise NetworkRefused([InputRefused("catalogue", one.name, accepted, f"It is one for a {ENTRY_KINDS[one.kind].TITLE.lower()}.", title_of(element))])
     return Change(f"{element.name} from the catalogue: {one.name}", (set_from(one, element.id, network.settings.frequency_hz),))
 
 
@@ -105,8 +114,8 @@ def own_entry(network: Network, name: str) -> OwnEntry:
 def change_own(network: Network, name: str, field: str, typed: str, follow: bool) -> Change:
     """Change a value of an own entry; with `follow`, the elements that follow it get the value too."""
     one = own_entry(network, name)
-    p = parameter(KINDS[one.kind], field)
-    if p is None or p not in entry_parameters(KINDS[one.kind]):
+    p = parameter(ENTRY_KINDS[one.kind], field)
+    if p is None or p not in entry_parameters(ENTRY_KINDS[one.kind]):
         raise NotFound(f"An entry of this kind has no field “{field}”.")
     value = read_typed(network, p, typed, f"Catalogue entry {name}")
     if value == one.values.get(field):
@@ -134,13 +143,13 @@ def imported(network: Network, kind: str, text: str) -> tuple[Change, list[str]]
     -------
     The change with every row that could be read, and for each other row why it was refused.
     """
-    if kind not in KINDS:
+    if kind not in ENTRY_KINDS:
         raise NotFound(f"There is no kind “{kind}”.")
     try:
         block = cells_of(text)
     except InputRefused as error:
         raise NetworkRefused([error]) from None
-    allowed = entry_parameters(KINDS[kind])
+    allowed = entry_parameters(ENTRY_KINDS[kind])
     refused: list[str] = []
     heads = []
     for cell in block[0] if block else ():

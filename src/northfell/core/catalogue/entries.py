@@ -1,14 +1,15 @@
 """The catalogue that ships with Northfell: generic equipment made from the standards' tables, under invented family names.
 
-Shipped entries stay as they are. An entry is a set of parameter values of one kind of element, with what it is found by.
+Shipped entries stay as they are. An entry is a set of parameter values of one kind of element, or of what lines are made of, with what it is found by.
 """
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
 
+from northfell.core.catalogue import wires
+from northfell.core.catalogue.entry import Entry
 from northfell.core.catalogue.tables import KELVIN_AT_ZERO, OHM_PER_KM, rows
 from northfell.core.model.changes import Set
 from northfell.core.quantities import wire_size
@@ -20,21 +21,6 @@ LAID = {
 }  # fmt: skip
 
 NOT_FOR = {"single": ("B2", "E"), "multicore": ("B1",)}  # reference methods of IEC 60364-5-52 are for the one or the other
-
-
-@dataclass(frozen=True)
-class Entry:
-    """One entry: a name, the kind it is for, the values it gives, and what it is found by."""
-
-    name: str
-    kind: str
-    family: str
-    values: Mapping[str, Any]
-    found_by: Mapping[str, str]  # what it is found by beside its values, such as how a cable is laid
-    source: str
-    assumed: Mapping[str, str] = field(default_factory=dict)  # values that are only typical, with their source
-    x_at_hz: int | None = None  # frequency of a reactance per length
-    own: bool = False
 
 
 @cache
@@ -52,6 +38,9 @@ def shipped() -> Mapping[str, Entry]:
         _breakers,
         _boards,
         _relays,
+        wires.bare,
+        wires.concentric,
+        wires.poles,
     )
     found: dict[str, Entry] = {}
     for one in (entry for maker in makers for entry in maker()):

@@ -5,9 +5,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from northfell.core.catalogue.entries import Entry
+from northfell.core.catalogue.entry import Entry
 from northfell.core.model.declare.parameters import parameter
-from northfell.core.model.elements import KINDS
+from northfell.core.model.own_entries import ENTRY_KINDS
 from northfell.core.quantities import entry as number_text
 from northfell.core.quantities import parse_wire_size, wire_size
 
@@ -43,7 +43,7 @@ def answer_of(one: Entry, key: str) -> str:
         return ""
     if key == "area_mm2" and one.found_by.get("sizes", "mm²") != "mm²":
         return wire_size(value)
-    p = parameter(KINDS[one.kind], key)
+    p = parameter(ENTRY_KINDS[one.kind], key)
     return f"{number_text(value)} {p.unit if p else ''}".strip() if isinstance(value, float | int) and not isinstance(value, bool) else str(value)
 
 
@@ -64,7 +64,7 @@ def questions(entries: Sequence[Entry], kind: str, chosen: Mapping[str, str], wo
         others = narrowed(entries, {k: v for k, v in chosen.items() if k != key}, words)
         counts = Counter(answer for e in others if (answer := answer_of(e, key)))
         if len(counts) > 1 or chosen.get(key):
-            p = parameter(KINDS[kind], key)
+            p = parameter(ENTRY_KINDS[kind], key)
             found.append(Question(key, p.label if p else key.capitalize(), sorted(counts.items(), key=lambda c: _sorted_by(c[0])), chosen.get(key, "")))
     return found
 

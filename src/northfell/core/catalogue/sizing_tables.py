@@ -261,7 +261,7 @@ def raceway_sizes_in2(kind: str) -> tuple[tuple[str, float], ...]:
 
 
 IEC_RACEWAYS = ("plastic conduit", "trunking")
-TRUNKING = re.compile(r"^(\d+(?:[.,]\d+)?) ?[x×] ?(\d+(?:[.,]\d+)?)$")
+TRUNKING = re.compile(r"^(\d{1,4}(?:[.,]\d{1,2})?) ?[x×] ?(\d{1,4}(?:[.,]\d{1,2})?)$")
 
 
 @cache

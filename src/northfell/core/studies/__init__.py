@@ -6,6 +6,7 @@ from northfell.core.model.settings import enter
 from northfell.core.studies.arc_flash import ARC_FLASH
 from northfell.core.studies.coordination import COORDINATION
 from northfell.core.studies.duty import DUTY
+from northfell.core.studies.line_constants import LINE_CONSTANTS
 from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.studies.over_states import OverStates
 from northfell.core.studies.record import Asked, Compared, OnRequest, Study
@@ -13,7 +14,7 @@ from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.core.studies.sizing import SIZING
 from northfell.core.studies.trip_order import TRIP_ORDER
 
-STUDIES: tuple[Study[Any], ...] = (LOAD_FLOW, SHORT_CIRCUIT, DUTY, COORDINATION, ARC_FLASH, TRIP_ORDER, SIZING)
+STUDIES: tuple[Study[Any], ...] = (LOAD_FLOW, SHORT_CIRCUIT, DUTY, COORDINATION, ARC_FLASH, TRIP_ORDER, SIZING, LINE_CONSTANTS)
 for _study in STUDIES:
     enter(_study.settings)
 

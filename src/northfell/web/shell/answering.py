@@ -15,6 +15,7 @@ from northfell.app.project.projects import Project
 from northfell.core.model.declare.parameters import Parameter, parameters_of
 from northfell.core.model.elements import KINDS
 from northfell.core.model.network import Network
+from northfell.core.model.own_entries import ENTRY_KINDS
 from northfell.core.quantities import entry, figure, fixed
 from northfell.web.shell.addresses import at
 from northfell.web.shell.wording import worded
@@ -44,6 +45,7 @@ templates.env.filters["worded"] = worded
 templates.env.filters["at"] = at
 templates.env.globals["settings_parameters"] = settings_parameters
 templates.env.globals["kinds"] = KINDS
+templates.env.globals["entry_kinds"] = ENTRY_KINDS
 templates.env.globals["names_of"] = names_of
 templates.env.auto_reload = False  # they come with the application
 templates.env.trim_blocks = templates.env.lstrip_blocks = True

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from northfell.app.data.catalogue import kinds_with_entries
+from northfell.app.data.catalogue import kind_for, kinds_with_entries
 from northfell.core.errors import NorthfellError
 from northfell.core.model.base_voltage import CARRIED, carried_voltages
 from northfell.core.model.declare.parameters import SECTIONS, Parameter, parameter, parameters_of
@@ -104,7 +104,7 @@ def card_of(look: Look, findings: list[Finding]) -> Card | None:
         operable=_operable(element),
         references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
         energised=results.at(view.state).energised.get(element.id, True),
-        in_catalogue=element.kind in kinds_with_entries(network),
+        in_catalogue=kind_for(element) in kinds_with_entries(network),
         **_drawn(network, view, element),
     )
 

@@ -10,7 +10,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from northfell.core.catalogue.entries import Entry, set_from, shipped
+from northfell.core.catalogue.entries import set_from, shipped
+from northfell.core.catalogue.entry import Entry
 from northfell.core.errors import NorthfellError
 from northfell.core.finding import BREACH
 from northfell.core.model.changes import Add, Change, Set, Switch, apply_completed

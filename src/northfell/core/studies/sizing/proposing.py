@@ -9,7 +9,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from northfell.core.catalogue.entries import Entry, shipped, values_for
+from northfell.core.catalogue.entries import shipped, values_for
+from northfell.core.catalogue.entry import Entry
 from northfell.core.errors import NorthfellError
 from northfell.core.model.changes import Change, Set, apply_completed
 from northfell.core.model.elements import Breaker, Cable, Contactor, Element, Fuse

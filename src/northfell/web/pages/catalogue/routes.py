@@ -1,25 +1,30 @@
 """The catalogue: found by filters, given to an element, made one's own, imported."""
 
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 
-from northfell.app.data import catalogue
+from northfell.app.data import catalogue, geometries
 from northfell.app.project.projects import change_project, open_project
-from northfell.core.catalogue.entries import Entry
+from northfell.app.results import results_file
+from northfell.core.catalogue.entry import Entry
 from northfell.core.catalogue.finding import answer_of, narrowed, questions
-from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError
+from northfell.core.errors import InputRefused, NetworkRefused, NorthfellError, NotFound
 from northfell.core.model.changes import Change
-from northfell.core.model.elements import KINDS, Element
-from northfell.core.model.network import Network
-from northfell.core.model.own_entries import entry_parameters
+from northfell.core.model.elements import Element
+from northfell.core.model.network import NORMAL, Network
+from northfell.core.model.own_entries import ENTRY_KINDS, entry_parameters
 from northfell.core.model.showing import text_shown, unit_shown
 from northfell.core.rules.consistency import HIGHEST
+from northfell.core.studies.line_constants import explain, tables_of
+from northfell.core.working import given_text, value_text
+from northfell.drawing.pole import WireMark, pole
+from northfell.formats import results
 from northfell.web.shell.addresses import at
-from northfell.web.shell.answering import Db, Id, project_page
+from northfell.web.shell.answering import Db, Id, file_answer, project_page, slug
 from northfell.web.shell.edits import Typed, Version
 
 router = APIRouter(prefix="/projects/{project_id}")
@@ -39,13 +44,13 @@ def _page(request: Request, db: Db, project_id: Id, kind: str = "", status: int 
     asked = {k: v[:200] for k, v in request.query_params.items()}
     element = network.elements.get(asked.get("for", ""))
     kinds = catalogue.kinds_with_entries(network)
-    kind = element.kind if element else kind if kind in kinds else kinds[0]
+    kind = catalogue.kind_for(element) if element else kind if kind in kinds else kinds[0]
     chosen = {k.removeprefix("f."): v for k, v in asked.items() if k.startswith("f.") and v}
     if element and not any(k.startswith(("f.", "q")) for k in asked):
         chosen = _of_element(network, element, kind)
     entries = catalogue.entries_of(network, kind)
     found = narrowed(entries, chosen, asked.get("q", ""))
-    shown = [p for p in entry_parameters(KINDS[kind]) if any(p.name in e.values for e in found[:MOST_LISTED])]
+    shown = [p for p in entry_parameters(ENTRY_KINDS[kind]) if any(p.name in e.values for e in found[:MOST_LISTED])]
 
     seen = {
         "kind": kind, "held": kinds, "questions": questions(entries, kind, chosen, asked.get("q", "")), "found": found, "most": MOST_LISTED, "shown": shown,
@@ -108,10 +113,37 @@ def _entry(request: Request, db: Db, project_id: Id, name: str, status: int = 20
     opened = open_project(db, project_id)
     one = catalogue.entry_named(opened.network, name)
     seen = {
-        "one": one, "parameters": entry_parameters(KINDS[one.kind]), "followers": catalogue.followers(opened.network, name), "refused": refused or [],
+        **(_geometry(opened.network, one, request.query_params.get("of", "")) if one.kind == "geometry" else {"geometry": None}),
+        "one": one, "parameters": entry_parameters(ENTRY_KINDS[one.kind]), "followers": catalogue.followers(opened.network, name), "refused": refused or [],
         "text_shown": text_shown, "unit_shown": unit_shown, "element": opened.network.elements.get(request.query_params.get("for", "")),
     }  # fmt: skip
     return project_page(request, opened, "pages/catalogue/entry.html", one.name, status, **seen)
+
+
+def _geometry(network: Network, one: Entry, of: str) -> dict[str, Any]:
+    """What the page of a geometry shows beside its data: its picture, its matrices, and how one figure came about."""
+    found = geometries.shown(network, one)
+    picture = pole([WireMark(c.name, c.x_m, c.y_m, c.fate) for c in found.geometry.conductors])
+    working = None
+    if found.constants and of:
+        row, column, stage = [*of[:300].split("|"), "", ""][:3]
+        working = explain(found.constants, row, column, stage)
+    matrices = geometries.matrices(found.constants) if found.constants else []
+    return {"geometry": found, "picture": picture, "working": working, "matrix_tables": matrices, "value_text": value_text, "given_text": given_text}
+
+
+@router.get("/constants/{name:path}.{form}")
+def constants(db: Db, project_id: Id, name: str, form: Literal["csv", "xlsx"]) -> Response:
+    """All matrices of a geometry as a file."""
+    opened = open_project(db, project_id)
+    found = geometries.shown(opened.network, catalogue.entry_named(opened.network, name)).constants
+    if found is None:
+        raise NotFound(f"The geometry “{name}” has no constants.")
+    tables = tables_of([found], NORMAL)
+    file = f"{slug(opened.title)}-{slug(name)}"
+    if form == "csv":
+        return file_answer(results.to_csv(tables).encode("utf-8-sig"), "text/csv; charset=utf-8", f"{file}.csv")
+    return file_answer(results.to_workbook(tables), results_file.MEDIA_TYPES["xlsx"], f"{file}.xlsx")
 
 
 def _then(request: Request, db: Any, project_id: Id, version: int, name: str, make: Callable[[Network], Change], to: str) -> Response:
