@@ -157,6 +157,28 @@ def test_an_entry_goes_from_the_catalogue_to_an_element_and_its_own_version_foll
     assert client.get("/projects/1/catalogue/nothing").status_code == 404
 
 
+def test_the_page_of_a_geometry_draws_it_and_opens_each_figure(client, database):  # noqa: F811
+    pole = "Pole with a cross-arm, four wires"
+    page = client.get(f"/projects/1/catalogue/{pole}").text
+    assert 'aria-label="Places of a, b, c, n, to scale"' in page
+    figure, address = re.search(r'href="([^"]*of=a%7Cb%7Cafter[^"]*)"[^>]*>([^<]*)<', page).group(2, 1)
+    told = client.get(unescape(address)).text
+    assert "After elimination" in told
+    assert figure == "0.1095 + j0.2793"
+    assert "0.10946 + j0.27931" in told
+    assert client.get(f"/projects/1/catalogue/{pole}?of=a|nothing|before").status_code == 404
+    assert client.get(f"/projects/1/constants/{pole}.csv").text.startswith("\ufeff# z_ohm_per_km")
+    assert client.get(f"/projects/1/constants/{pole}.xlsx").content[:2] == b"PK"
+    assert post(client, f"catalogue/{pole}/own", 1, value="Ours").status_code == 303
+    rows = f"{HOSTILE[:20]} | 0 | 9 | {HOSTILE[:20]} | kept | 1 |"
+    assert post(client, "catalogue/Ours/set/conductors", 2, value=rows).status_code == 303
+    ours = client.get("/projects/1/catalogue/Ours").text
+    assert "It has no constants." in ours
+    assert HOSTILE[:20] not in ours
+    assert client.get("/projects/1/constants/Ours.csv").status_code == 404
+    assert "y_m is “high”" in post(client, "catalogue/Ours/set/conductors", 3, value="a | 0 | high | x | kept | 1 |").text
+
+
 def attach(client, name, content, version=1):  # noqa: F811
     return client.post("/projects/1/elements/T1/documents?selected=T1&stage=network", data={"version": version}, files={"file": (name, content)}, headers=PART)
 

@@ -8,7 +8,7 @@ from northfell.drawing.metrics import width
 from northfell.drawing.shapes import Circle, Line, Shape, Style, Text, number
 
 SIDE, EDGE, LETTER = 260.0, 24.0, 12.0
-CLS = {"kept": "wire kept", "earthed": "wire earthed", "open": "wire open"}
+CLS = {"kept": "hung", "earthed": "hung earthed", "open": "hung open"}
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ def pole(marks: Sequence[WireMark]) -> str:
     for m in marks:
         x, y = at(m.x_m, m.y_m)
         shapes.append(Circle(x, y, 4.0, Style(CLS[m.fate])))
-        shapes.append(Text(x + 8, _free(taken, x, y + 4, m.name), m.name, Style("wire-name"), LETTER))
+        shapes.append(Text(x + 8, _free(taken, x, y + 4, m.name), m.name, Style("hung-name"), LETTER))
     shapes += _scale(per_m, h)
     told = f"Places of {', '.join(m.name for m in marks)}, to scale"
     return (
@@ -55,7 +55,7 @@ def _scale(per_m: float, h: float) -> list[Shape]:
     metres = next(m for m in (10.0, 5.0, 2.0, 1.0, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01, 0.001) if m * per_m <= 110)
     y = h - 8
     bar = Line(((EDGE, y - 4), (EDGE, y), (EDGE + metres * per_m, y), (EDGE + metres * per_m, y - 4)), Style("scale"))
-    return [bar, Text(EDGE + metres * per_m + 6, y, f"{metres:g} m", Style("wire-name"), LETTER)]
+    return [bar, Text(EDGE + metres * per_m + 6, y, f"{metres:g} m", Style("hung-name"), LETTER)]
 
 
 def _free(taken: list[tuple[float, float, float]], x: float, y: float, name: str) -> float:

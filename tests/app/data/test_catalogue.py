@@ -135,3 +135,31 @@ def test_a_curve_by_points_is_kept_as_an_entry_changed_and_used_again():
     assert used.elements["F2"].link == "own points"
     with pytest.raises(NetworkRefused, match="currents that rise"):
         do(used, catalogue.change_own(used, "Test link", "points", "1 kA | 0.1 | 0.4; 100 | 50 | 300", follow=True))
+
+
+POLE = "Pole with a cross-arm, four wires"
+BUSES = [{"kind": "bus", "name": "A", "v_nominal_kv": 11.0}, {"kind": "bus", "name": "B", "v_nominal_kv": 11.0}]
+
+
+def test_a_line_takes_its_data_from_a_geometry_and_follows_its_changes():
+    network = network_of([*BUSES, {"kind": "line", "name": "L", "from_bus": "A", "to_bus": "B", "length_m": 900.0}])
+    line = do(network, catalogue.use(network, "L", POLE)).elements["L"]
+    shown = catalogue.geometries.shown(network, catalogue.entry_named(network, POLE)).constants
+    z = shown.constants.in_sequences(shown.z_ohm_per_m) * 1e3
+    assert line.x_ohm_per_km == pytest.approx(z[1, 1].imag, rel=1e-5)
+    assert line.r_ohm_per_km == pytest.approx(z[1, 1].real / 1.12, rel=1e-3)  # at 20 °C; the wires' is stated at 50 °C
+    assert line.r0_ohm_per_km > line.r_ohm_per_km
+    assert (line.i_rated_a, line.catalogue) == (299.0, POLE)
+    assert line.origins["x0_ohm_per_km"] == f"catalogue: {POLE}, ρ 100 ohm·m, series"
+    network = do(network, catalogue.make_own(network, POLE, "Mine"))
+    network = do(network, catalogue.use(network, "L", "Mine"))
+    before = network.elements["L"].x0_ohm_per_km
+    network = do(network, catalogue.change_own(network, "Mine", "rho_ohm_m", "1000", follow=True))
+    assert network.elements["L"].x0_ohm_per_km > before  # a deeper return
+    rows = "a | 0 | 9 | Fell AAC 4/0 AWG 7 | kept | 1 |; b | 0.001 | 9 | Fell AAC 4/0 AWG 7 | kept | 1 |"
+    with pytest.raises(NetworkRefused, match="more than"):
+        catalogue.change_own(network, "Mine", "conductors", rows, follow=True)
+    with pytest.raises(NetworkRefused, match="three conductors a, b, c"):
+        catalogue.use(network, "L", "Pole with one wire and its neutral")
+    with pytest.raises(NetworkRefused, match="an entry for a bus"):
+        catalogue.use(network, "A", POLE)

@@ -121,12 +121,23 @@ def change_own(network: Network, name: str, field: str, typed: str, follow: bool
     if value == one.values.get(field):
         return Change("", ())
     values = {k: v for k, v in one.values.items() if k != field} | ({field: value} if value is not None else {})
-    acts: list[Any] = [PutEntry(name=name, to=one.model_copy(update={"values": values}))]
+    changed_entry = one.model_copy(update={"values": values})
+    acts: list[Any] = [PutEntry(name=name, to=changed_entry)]
     for e in followers(network, name) if follow else ():
-        acts.append(Set(id=e.id, values={field: value}, origins={field: f"catalogue: {name}"} if value is not None else {}))
+        if isinstance(e, Line):
+            acts += _of_geometry(network, e, changed_entry)
+        else:
+            acts.append(Set(id=e.id, values={field: value}, origins={field: f"catalogue: {name}"} if value is not None else {}))
     changed = len(acts) - 1
     told = f", and {changed} element{'s' if changed != 1 else ''} that follow{'s' if changed == 1 else ''} it" if changed else ""
     return Change(f"Catalogue: {name}, {p.label.lower()} changed{told}", tuple(acts))
+
+
+def _of_geometry(network: Network, line: Line, one: OwnEntry) -> tuple[Any, ...]:
+    """What a line takes anew from its geometry, which must be one first."""
+    if breaches := entry_breaches(one):
+        raise NetworkRefused(breaches)
+    return geometries.used(network, line, _as_entry(one)).acts
 
 
 def remove_own(network: Network, name: str) -> Change:

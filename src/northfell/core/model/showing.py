@@ -45,7 +45,7 @@ def read_number(p: Parameter, typed: str, units: UnitSettings) -> float:
 
 def rows_shown(p: Parameter, rows: list[Any], units: UnitSettings) -> str:
     """The rows of a table in one line, as they can be typed."""
-    return "; ".join(" | ".join(text_shown(c, row[c.name], units) for c in p.columns) for row in plain(rows))
+    return "; ".join(" | ".join(text_shown(c, row.get(c.name, c.default), units) for c in p.columns) for row in plain(rows))
 
 
 def text_shown(p: Parameter, value: Any, units: UnitSettings) -> str:

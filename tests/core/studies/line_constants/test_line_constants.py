@@ -256,8 +256,13 @@ def test_places_that_cannot_be_are_refused_with_the_place(change, told):
 
 
 def test_wires_that_cannot_be_are_refused():
-    for wire, told in ((Wire(r_ohm_per_km=0.1), "d_mm"), (Wire(d_mm=10.0), "r_ohm_per_km"), (Wire(d_mm=10.0, r_ohm_per_km=0.1, gmr_mm=6.0), "at most the radius"),
-                       (Wire(build="tape shield", d_mm=10.0, r_ohm_per_km=0.1, d_shield_mm=9.0, t_tape_mm=0.1), "more than the conductor with the tape")):  # fmt: skip
+    cases = {
+        "d_mm": Wire(r_ohm_per_km=0.1),
+        "r_ohm_per_km": Wire(d_mm=10.0),
+        "at most the radius": Wire(d_mm=10.0, r_ohm_per_km=0.1, gmr_mm=6.0),
+        "more than the conductor with the tape": Wire(build="tape shield", d_mm=10.0, r_ohm_per_km=0.1, d_shield_mm=9.0, t_tape_mm=0.1),
+    }
+    for told, wire in cases.items():
         with pytest.raises(NetworkRefused, match=told):
             made([("a", 0.0, 9.0, "w")], {"w": wire})
     wrong = OwnEntry(name="W", kind="geometry", values={"conductors": [{"name": "a", "x_m": 0.0, "y_m": "high", "wire": "w"}]})

@@ -23,7 +23,7 @@ def explain(one: ConstantsOf, row: str, column: str, stage: str = BEFORE) -> Wor
     names = c.names if stage == BEFORE else c.kept
     for name in (row, column):
         if name not in names:
-            raise NotFound(f"{one.name} has no conductor “{name}” {'' if stage == BEFORE else 'after elimination'}. Accepted are {', '.join(names)}.")
+            raise NotFound(f"{one.name} has no conductor “{name}”{'' if stage == BEFORE else ' after elimination'}. Accepted are {', '.join(names)}.")
     i, j = c.names.index(row), c.names.index(column)
     own = i == j
     w = Working(f"{one.name}: Z of {row}{'' if own else f' and {column}'}", unit="ohm/km")
