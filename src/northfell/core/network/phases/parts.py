@@ -1,0 +1,124 @@
+"""Primitive admittances over the conductors that an element joins. Earth is the reference and no node: places that are earth hold -1."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Complexes = NDArray[np.complex128]
+Ints = NDArray[np.intp]
+EARTH = -1
+
+
+@dataclass(frozen=True)
+class Primitive:
+    """I = Y·V of one element: currents into it at its places."""
+
+    element: str
+    nodes: Ints  # (places,), EARTH where a place is earth
+    y_s: Complexes  # (places, places)
+    side: Ints  # (places,) number of the terminal of each place
+    galvanic: bool = True  # its terminals are joined by metal: of a transformer they are not, and one side may float apart from the other
+
+
+def primitive(element: str, nodes: Sequence[int], y_s: Complexes, side: Sequence[int], galvanic: bool = True) -> Primitive:
+    return Primitive(element, np.asarray(nodes, np.intp), np.asarray(y_s, complex), np.asarray(side, np.intp), galvanic)
+
+
+def line(element: str, near: Sequence[int], far: Sequence[int], z_ohm: Complexes, y_shunt_s: Complexes | None = None) -> Primitive:
+    """A line: [[Z⁻¹ + Ys/2, −Z⁻¹], [−Z⁻¹, Z⁻¹ + Ys/2]] of its whole length.
+
+    Parameters
+    ----------
+    near, far
+        Nodes of its conductors at both ends, in the order of the matrices.
+    z_ohm, y_shunt_s
+        Series impedance and shunt admittance of the whole line (conductors, conductors).
+    """
+    yi = np.linalg.inv(np.asarray(z_ohm, complex))
+    half = np.zeros_like(yi) if y_shunt_s is None else np.asarray(y_shunt_s, complex) / 2
+    return primitive(element, [*near, *far], np.block([[yi + half, -yi], [-yi, yi + half]]), [0] * len(near) + [1] * len(far))
+
+
+def from_sequences(z1: complex, z0: complex) -> Complexes:
+    """The matrix of a transposed line, or of anything alike in all phases: (Z0 + 2Z1)/3 on the diagonal, (Z0 − Z1)/3 beside it."""
+    return np.asarray(np.full((3, 3), (z0 - z1) / 3) + np.eye(3) * z1)
+
+
+# --- transformers as pairs of windings
+
+Ends = tuple[str, str, str, str]  # high side from and to, low side from and to: conductors, "N" and "n" the star points
+LIMB = {
+    ("Y", "y", 0): ("A", "N", "a", "n"), ("Y", "y", 6): ("A", "N", "n", "a"), ("D", "d", 0): ("A", "B", "a", "b"), ("D", "d", 6): ("A", "B", "b", "a"),
+    ("D", "y", 1): ("A", "C", "a", "n"), ("D", "y", 11): ("A", "B", "a", "n"), ("D", "y", 5): ("A", "B", "n", "a"), ("D", "y", 7): ("A", "C", "n", "a"),
+    ("Y", "d", 1): ("A", "N", "a", "b"), ("Y", "d", 11): ("A", "N", "a", "c"), ("Y", "d", 5): ("A", "N", "c", "a"), ("Y", "d", 7): ("A", "N", "b", "a"),
+}  # fmt: skip
+NEXT = str.maketrans("ABCabc", "BCAbca")
+BACK = str.maketrans("abc", "bca")  # names of the low side moved on by one: the clock falls by four hours
+GROUP = re.compile(r"^(D|YN?)(d|yn?)(\d+)$")
+
+
+def pairs_of(vector_group: str) -> tuple[Ends, ...] | None:
+    """The winding pairs of a vector group: each secondary in phase with its primary; None of what is not made of stars and deltas of equal parity."""
+    found = GROUP.match(vector_group)
+    if not found:
+        return None
+    high, low, hour = found[1][0], found[2][0], int(found[3]) % 12
+    for moved in range(3):
+        limb = LIMB.get((high, low, (hour + 4 * moved) % 12))
+        if limb is not None:
+            ends = [limb]
+            for _ in range(2):
+                ends.append(tuple(e.translate(NEXT) for e in ends[-1]))  # type: ignore[arg-type]
+            for _ in range(moved):
+                ends = [(h1, h2, l1.translate(BACK), l2.translate(BACK)) for h1, h2, l1, l2 in ends]
+            return tuple(ends)
+    return None
+
+
+@dataclass(frozen=True)
+class Pair:
+    """One pair of coupled windings between nodes, high side then low side."""
+
+    nodes: tuple[int, int, int, int]
+    v_high_v: float  # rated voltage of the winding, with its tap
+    v_low_v: float
+    z_ohm: complex  # at the low side
+    y_magnetising_s: complex = 0j  # across the low winding
+
+
+def bank(element: str, pairs: Sequence[Pair]) -> Primitive:
+    """A transformer, or a bank of units, as its pairs: Bᵀ·(1/z)·[[1/n², −1/n], [−1/n, 1]]·B, n = Vhigh/Vlow."""
+    b = np.array([[1, -1, 0, 0], [0, 0, 1, -1]], float)
+    places = [n for pair in pairs for n in pair.nodes]
+    y = np.zeros((len(places), len(places)), complex)
+    for k, pair in enumerate(pairs):
+        n = pair.v_high_v / pair.v_low_v
+        own = np.array([[1 / n**2, -1 / n], [-1 / n, 1]]) / pair.z_ohm
+        own[1, 1] += pair.y_magnetising_s
+        y[4 * k : 4 * k + 4, 4 * k : 4 * k + 4] = b.T @ own @ b
+    return primitive(element, places, y, [0, 0, 1, 1] * len(pairs), galvanic=False)
+
+
+def shunt(element: str, nodes: Sequence[int], y_s: Complexes) -> Primitive:
+    """An admittance matrix from nodes to earth."""
+    return primitive(element, nodes, y_s, [0] * len(nodes))
+
+
+def between(element: str, ends: Sequence[tuple[int, int]], y_s: Sequence[complex]) -> Primitive:
+    """Admittances between pairs of nodes, such as a capacitor by phase."""
+    places = [n for pair in ends for n in pair]
+    y = np.zeros((len(places), len(places)), complex)
+    for k, one in enumerate(y_s):
+        y[2 * k : 2 * k + 2, 2 * k : 2 * k + 2] = np.array([[one, -one], [-one, one]])
+    return primitive(element, places, y, [0] * len(places))
+
+
+STEP = 0.00625  # of a step-voltage regulator, 5/8 %
+
+
+def regulator_ratio(tap: int, step: float = STEP) -> float:
+    """Output over input voltage of a step-voltage regulator, the ideal ratio of published feeders: 1 + step·tap."""
+    return 1 + step * tap
