@@ -303,7 +303,8 @@ def _run(options: argparse.Namespace) -> int:
     tables: list[Table] = []
     try:
         network, answer["messages"] = read_network(options.file)
-        network = _with_settings(network, options.study, options.set)
+        by_phase = options.study == "load_flow" and "phases=abc" in options.set  # another way of solving, not a setting that a project keeps
+        network = _with_settings(network, options.study, [pair for pair in options.set if not (by_phase and pair == "phases=abc")])
         answer["settings"] = results_file.settings_of(network, options.study)
         states = network.state_names if options.all_states else [options.state]
         answer["state"] = states if options.all_states else options.state
@@ -311,6 +312,8 @@ def _run(options: argparse.Namespace) -> int:
         for state in states:
             network.state(state)  # refuses an unknown one
         asked = {what.key: given for what in study_of(options.study).on_request if (given := getattr(options, f"request_{what.key}")) is not None}
+        if by_phase:
+            asked["by_phase"] = ""
         if options.beside or options.scheduler:
             apart.use(Scheduler(options.scheduler) if options.scheduler else None)
             run = run_apart(options.study, network, states, asked, options.bus)

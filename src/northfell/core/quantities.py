@@ -25,8 +25,9 @@ UNITS: dict[str, dict[str, float]] = {
     "apparent power": {"VA": 1.0, "kVA": 1e3, "MVA": 1e6},
     "length": {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "km": 1e3, "in": 0.0254, "ft": 0.3048, "mi": 1609.344},
     "resistance": {"ohm": 1.0, "mohm": 1e-3},
-    "impedance per length": {"ohm/km": 1.0, "mohm/m": 1.0, "ohm/m": 1e3, "mohm/km": 1e-3, "ohm/kft": 3.280839895},
+    "impedance per length": {"ohm/km": 1.0, "mohm/m": 1.0, "ohm/m": 1e3, "mohm/km": 1e-3, "ohm/kft": 3.280839895, "ohm/mi": 0.621371192},
     "capacitance per length": {"µF/km": 1.0, "nF/km": 1e-3, "nF/m": 1.0},
+    "susceptance per length": {"µS/km": 1.0, "nS/km": 1e-3, "µS/mi": 0.621371192},
     "time": {"s": 1.0, "ms": 1e-3},
     "area": {"mm²": 1.0, "kcmil": 0.506707},
     "angle": {"deg": 1.0},
@@ -37,6 +38,7 @@ UNITS: dict[str, dict[str, float]] = {
     "energy": {"cal/cm²": 1.0, "J/cm²": 1 / 4.184},
     "let-through": {"kA²s": 1.0, "A²s": 1e-6},
     "thermal resistivity": {"K·m/W": 1.0, "K·cm/W": 0.01},
+    "resistivity": {"ohm·m": 1.0, "ohm·cm": 0.01},
 }
 # what people type for the same unit
 ALIASES = {

@@ -38,7 +38,7 @@ def test_parameter_says_what_it_is(owner, p):
             "m": "m",
             "ohm": "ohm",
         }
-        assert told.get(suffix, p.unit) == p.unit
+        assert told.get(suffix, p.unit) == p.unit or p.name.endswith("ohm_m")  # of a resistivity
     if p.form == "number":
         assert p.gt is not None or p.ge is not None or p.choices
         assert p.lt is not None or p.le is not None or p.choices

@@ -2,10 +2,13 @@
 
 from northfell.core.errors import CannotRun, Message, code_of
 from northfell.core.model.elements import Element
+from northfell.core.model.network import title_of
 from northfell.core.network.compile import Compiled
+from northfell.core.rules.by_phase import only_by_phase
 from northfell.core.rules.completeness import Missing, missing
 from northfell.core.rules.typical import help_for
 
+ALIKE = "this study takes networks of three phases alike: Flow by phase takes it."
 NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
 
 
@@ -21,6 +24,10 @@ def with_data(net: Compiled, study: str) -> Compiled:
     reasons = {told(net, one): (bus, one) for one in lacking if (bus := _bus_of(net, one)) is not None}
     if reasons:
         net = net.holding_back([(bus, line) for line, (bus, _) in reasons.items()], lacking={line: one for line, (_, one) in reasons.items()})
+    uneven = [(bus, Message(f"{title_of(e)}: {why}; {ALIKE}", "by phase", e.id)) for e, why in only_by_phase(net.taking_part.values())
+              if (bus := _bus_at(net, e)) is not None]  # fmt: skip
+    if uneven:
+        net = net.holding_back(uneven)
     return fed(net, study)
 
 
@@ -45,7 +52,12 @@ def fed(net: Compiled, study: str) -> Compiled:
 
 def _bus_of(net: Compiled, one: Missing) -> int | None:
     """A fed bus at which an element stands: its own, or that of what it stands at."""
-    e: Element | None = one.element
+    return _bus_at(net, one.element)
+
+
+def _bus_at(net: Compiled, at: Element) -> int | None:
+    """The first fed bus of an element, or of what it stands at."""
+    e: Element | None = at
     while e is not None and e.holder is not None:
         e = net.elements.get(e.holder)
     buses = [net.topology.bus_index[b] for b in (() if e is None else (e.id,) if e.kind == "bus" else e.buses)]

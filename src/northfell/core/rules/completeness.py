@@ -47,7 +47,7 @@ def _is_needed(elements: Mapping[str, Element], element: Element, p: Parameter, 
 def _acts(element: Element, p: Parameter) -> bool:
     """Whether a parameter takes part beside the other values of its element."""
     values = element.__dict__
-    return p.acts(values) and not (p.replaced_by and values.get(p.replaced_by) is not None)
+    return p.acts(values) and not (p.replaced_by and p.replaced(values))
 
 
 def _is_ordered(elements: Mapping[str, Element], element: Element, p: Parameter, ordered: frozenset[str] | None = None) -> bool:

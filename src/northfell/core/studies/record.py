@@ -62,6 +62,7 @@ class OnRequest:
     findings: Callable[[Any, Limits], list[Finding]] = lambda made, limits: []
     share: Callable[[Compiled, str, Told | None, int, int], list[Any]] | None = None  # as `run`: one part of so many, which join by turns
     at_once: bool = False  # quick enough to be done when it is looked at
+    alone: bool = False  # without the result of the study itself, which may have none where this has one
 
 
 @dataclass(frozen=True)

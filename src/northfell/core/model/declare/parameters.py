@@ -64,7 +64,7 @@ class Parameter:
     needed_for: tuple[str, ...]
     acts_when: tuple[When, ...]  # all of them must hold
     when_ordered: bool  # needed only where something in service gives its element orders
-    replaced_by: str  # the field that makes this one unnecessary
+    replaced_by: str  # the fields, parted by spaces, each of which makes this one unnecessary
     typical: str  # key of the rule in catalogue.typical, empty if there is none
     wanted_for: tuple[str, ...]  # studies that run without it, but leave something untold: filled with the others
     in_state: bool  # may differ between operating states
@@ -111,6 +111,10 @@ class Parameter:
     def acts(self, values: Mapping[str, Any]) -> bool:
         """Whether the parameter has an effect beside these other values."""
         return not self.acts_when or self.idle(values) is None  # most have no condition, and this is asked very often
+
+    def replaced(self, values: Mapping[str, Any]) -> str:
+        """The field that makes this one unnecessary beside these other values; empty if none does."""
+        return next((f for f in self.replaced_by.split() if values.get(f) not in (None, "", [])), "")
 
     def idle(self, values: Mapping[str, Any]) -> "When | None":
         """The first condition that keeps the parameter from acting beside these other values; None if it acts."""

@@ -7,6 +7,7 @@ from pydantic import AfterValidator
 
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Row, Rows
+from northfell.core.model.elements import by_phase
 from northfell.core.model.elements import tap_changer as tap
 from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Neutral, Phrase, Reference, neutral, neutral_ohm, terminal
 
@@ -202,6 +203,11 @@ class Conductor(Element):
     length_m: float | None = param(
         None, label="Length", symbol="l", unit="m", gt=0, le=1e6, needed_for=(LF, SC, AF), meaning="Route length.", enters="Z = Z′·l/n; B = B′·l·n"
     )
+    conductors: by_phase.Conductors | None = by_phase.conductors_joined()
+    matrix: Rows[by_phase.MatrixCell] = by_phase.matrix_of_a_line()
+    geometry: Phrase = param(
+        "", label="Geometry", section="Impedance", meaning="Name of a geometry of the catalogue.", enters="load flow by phase: Z and B of its conductors"
+    )
     parallel: int = param(
         1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.", enters="Z = Z of one / n; ratings times n"
     )
@@ -222,11 +228,13 @@ class Conductor(Element):
     )
     r_ohm_per_km: float | None = param(
         None, label="Resistance at 20 °C", symbol="R′L", unit="ohm/km", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF),
+        replaced_by="matrix geometry",
         typical="conductor_r", meaning="Positive sequence, per conductor at 20 °C.",
         enters="RL = R′·l/n·(1 + α·(θ − 20 °C)), α = 0.004/K"
     )
     x_ohm_per_km: float | None = param(
-        None, label="Reactance", symbol="X′L", unit="ohm/km", ge=0, le=10, section="Impedance", needed_for=(LF, SC, AF), typical="conductor_x",
+        None, label="Reactance", symbol="X′L", unit="ohm/km", ge=0, le=10, section="Impedance", needed_for=(LF, SC, AF),
+        replaced_by="matrix geometry", typical="conductor_x",
         meaning="Positive sequence, at the frequency of the network.",
         enters="XL = X′·l/n"
     )

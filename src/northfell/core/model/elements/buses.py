@@ -3,6 +3,7 @@
 from typing import Literal
 
 from northfell.core.model.declare.parameters import When, param
+from northfell.core.model.elements import by_phase
 from northfell.core.model.elements.base import AF, SC, About, Element, Phrase, Reference, peak_ka, short_time_ka, short_time_s
 
 # Declarations read as a table.
@@ -59,6 +60,7 @@ class Bus(Element):
     i_peak_ka: float | None = peak_ka(
         "Peak current", "Crest that the bars withstand. Empty: not assessed; IEEE: by the standard's factor.", "duty: ip, or the first-cycle crest, against it"
     )
+    conductors: by_phase.Conductors = by_phase.conductors_of_a_bus()
     simultaneity: float = param(
         1.0, label="Simultaneity", symbol="ks", gt=0, le=1, section="Circuit", source="IEC 60364-1, 311; NEC 220",
         meaning="Highest demand of all that the board feeds, over the sum of its demands. 1: all at once.",

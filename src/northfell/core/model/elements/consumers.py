@@ -3,7 +3,9 @@
 from typing import Any, Literal
 
 from northfell.core.model.declare.parameters import When, param
+from northfell.core.model.declare.rows import Rows
 from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, terminal
+from northfell.core.model.elements.by_phase import PhasePower, connection, loads_by_phase, lower_voltage
 from northfell.core.model.elements.direct import DirectSide
 
 # Declarations read as a table.
@@ -199,14 +201,17 @@ class StaticLoad(Consumer):
     TERMINALS, LETTER = ("bus",), "E"
     bus: Reference = terminal("Bus", "Where the load is connected.")
     p_mw: float | None = param(
-        None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, needed_for=(LF,), meaning="Drawn at nominal voltage.",
+        None, label="Active power", symbol="P", unit="MW", ge=-1e5, le=1e5, needed_for=(LF,), replaced_by="by_phase", meaning="Drawn at nominal voltage.",
         enters="P at its bus in load flow"
     )
     q_mvar: float | None = param(
-        None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), typical="load_q",
+        None, label="Reactive power", symbol="Q", unit="Mvar", ge=-1e5, le=1e5, needed_for=(LF,), replaced_by="by_phase", typical="load_q",
         meaning="Drawn at nominal voltage, inductive positive.",
         enters="Q at its bus in load flow"
     )
+    by_phase: Rows[PhasePower] = loads_by_phase()
+    connection: Literal["wye", "delta"] | None = connection()
+    v_impedance_pu: float | None = lower_voltage()
     serves: Literal["fixed equipment", "socket outlets", "lighting"] = param(
         "fixed equipment", label="Serves", section="Circuit", source="IEC 60364-4-41, 411.3.2; NEC 240.4(B)",
         meaning="What a circuit that ends here feeds. Socket outlets must be cut off sooner up to 63 A; lighting is given less voltage drop.",

@@ -6,7 +6,9 @@ from pydantic import ValidationInfo, field_validator
 
 from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
+from northfell.core.model.declare.rows import Rows
 from northfell.core.model.elements.base import LF, SC, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
+from northfell.core.model.elements.by_phase import PhaseReactive, reactive_by_phase
 
 # Declarations read as a table.
 # fmt: off
@@ -61,6 +63,7 @@ class CapacitorBank(Compensation):
         label="Reactive power of a step", symbol="Q1", unit="Mvar", gt=0, le=1e4, meaning="Delivered by one step at nominal voltage.",
         enters="B = steps in·Q1/Un²"
     )
+    step_by_phase: Rows[PhaseReactive] = reactive_by_phase()
     steps: int = param(1, label="Steps", symbol="n", ge=1, le=100, meaning="Equal steps of the bank.", enters="Q = n·Q1 where all are in")
     steps_in: int | None = param(
         None, label="Steps switched in", section="Operation", ge=0, le=100, in_state=True, meaning="Differs between operating states. Empty: all of them.",

@@ -9,6 +9,7 @@ from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Row, Rows
 from northfell.core.model.elements.base import AF, CO, About, Element, Reference, peak_ka, short_time_ka, short_time_s, terminal
+from northfell.core.model.elements.by_phase import Conductors, OpenPoles, conductors_joined, open_poles
 
 # Declarations read as a table.
 # fmt: off
@@ -67,6 +68,8 @@ class Switching(Element):
     TERMINALS, LETTER = ("from_bus", "to_bus"), "Q"
     from_bus: Reference = terminal("From", "Bus at the first terminal.")
     to_bus: Reference = terminal("To", "Bus at the second terminal.")
+    conductors: Conductors | None = conductors_joined()
+    open_poles: OpenPoles = open_poles()
     closed: bool = param(True, label="Closed", section="Operation", in_state=True, meaning="Position; differs between operating states.")
 
     @property

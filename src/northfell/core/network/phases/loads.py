@@ -13,7 +13,6 @@ from northfell.core.network.phases.parts import EARTH, Complexes, Ints
 Floats = NDArray[np.float64]
 Sparse = Any  # matrices of SciPy, whose types say less than they hold
 POWER, CURRENT, IMPEDANCE = ((0.0, 1.0),), ((1.0, 1.0),), ((2.0, 1.0),)  # (exponent, share)
-V_LOW = 0.87  # below which a load is taken as an impedance, of its nominal voltage
 
 
 @dataclass(frozen=True)
@@ -27,7 +26,7 @@ class Load:
     v_nominal_v: float
     active: tuple[tuple[float, float], ...] = POWER
     reactive: tuple[tuple[float, float], ...] = POWER
-    v_low: float = V_LOW
+    v_low: float = 0.0  # of its nominal voltage, below which it is taken as an impedance
     v_high: float = 1e9
 
 

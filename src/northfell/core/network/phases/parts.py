@@ -86,7 +86,7 @@ class Pair:
     v_high_v: float  # rated voltage of the winding, with its tap
     v_low_v: float
     z_ohm: complex  # at the low side
-    y_magnetising_s: complex = 0j  # across the low winding
+    y_magnetising_s: complex = 0j  # as at the low winding; half stands at each
 
 
 def bank(element: str, pairs: Sequence[Pair]) -> Primitive:
@@ -97,7 +97,7 @@ def bank(element: str, pairs: Sequence[Pair]) -> Primitive:
     for k, pair in enumerate(pairs):
         n = pair.v_high_v / pair.v_low_v
         own = np.array([[1 / n**2, -1 / n], [-1 / n, 1]]) / pair.z_ohm
-        own[1, 1] += pair.y_magnetising_s
+        own += np.diag([1 / n**2, 1]) * pair.y_magnetising_s / 2
         y[4 * k : 4 * k + 4, 4 * k : 4 * k + 4] = b.T @ own @ b
     return primitive(element, places, y, [0, 0, 1, 1] * len(pairs), galvanic=False)
 

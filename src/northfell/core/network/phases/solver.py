@@ -114,7 +114,7 @@ def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool 
     m = loads.incidence(n)
     y = assembled(network.primitives, n)
     fed = _fed(network, dependence, known)
-    lost = _floating(network, fed, known, dependence)
+    lost, part = _floating(network, fed, known, dependence)
     diagonal = np.abs(y.diagonal())
     ties = sp.diags(np.where(lost, SMALL * np.where(diagonal > 0, diagonal, 1.0), 0.0))
     ur = sp.csr_matrix(t.T @ (y + ties + m.T @ sp.diags(loads.y_s) @ m) @ t)
@@ -126,7 +126,7 @@ def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool 
     v = np.zeros(len(dependence.free), complex)
     v[s] = list(known.values())
     base = network.v_base_v[dependence.free]
-    problem = _Problem(ur, mr, loads, u_at, s, v, base)
+    problem = _Problem(ur, mr, loads, u_at, s, v, base, np.where(lost, part, -1)[dependence.free][u_at])
     found = None if newton else problem.by_currents(start_v[dependence.free] if start_v is not None else None)
     found = found or problem.by_newton()
     if found is None:
@@ -138,10 +138,10 @@ def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool 
 
 
 class _Problem:
-    """The reduced network, of which the voltages `u_at` are looked for."""
+    """The reduced network, of which the voltages `u_at` are looked for. Those that float have the number of their part in `floats`, others -1."""
 
-    def __init__(self, y: Sparse, m: Sparse, loads: Loads, u_at: Ints, s: Ints, v: Complexes, base: Floats) -> None:
-        self.y, self.m, self.loads, self.u_at, self.v0, self.base = y, m, loads, u_at, v, base
+    def __init__(self, y: Sparse, m: Sparse, loads: Loads, u_at: Ints, s: Ints, v: Complexes, base: Floats, floats: Ints) -> None:
+        self.y, self.m, self.loads, self.u_at, self.v0, self.base, self.floats = y, m, loads, u_at, v, base, floats
         self.mu: Sparse = sp.csr_matrix(m[:, u_at])
         self.yuu: Sparse = sp.csc_matrix(y[u_at][:, u_at])
         self.of_sources = np.asarray(y[u_at][:, s] @ v[s])
@@ -172,7 +172,7 @@ class _Problem:
         for step in range(1, MOST_STEPS + 1):
             new = v.copy()
             new[self.u_at] = self.factor.solve(-self.of_sources - self.drawn(v))
-            change = float(np.max(np.abs(new - v)[self.u_at] / self.base[self.u_at], initial=0.0))
+            change = self.size((new - v)[self.u_at])
             v = new
             if not np.isfinite(change) or (step > 25 and change > 0.95 * before):
                 return None
@@ -200,7 +200,7 @@ class _Problem:
                 return None
             n = len(self.u_at)
             change = d[:n] + 1j * d[n:]
-            size = float(np.max(np.abs(change) / self.base[self.u_at], initial=0.0))
+            size = self.size(change)
             if not np.isfinite(size):
                 return None
             v = v.copy()
@@ -208,6 +208,14 @@ class _Problem:
             if size < SETTLED:
                 return (v, NEWTON, step) if self.missing_pct(v) < 100 * MISMATCH else None
         return None
+
+    def size(self, change: Complexes) -> float:
+        """The greatest change of a voltage, of its base; of parts that float by what their voltages change against each other."""
+        changed = np.array(change)
+        for one in np.unique(self.floats[self.floats >= 0]):
+            here = self.floats == one
+            changed[here] -= changed[here].mean()
+        return float(np.max(np.abs(changed) / self.base[self.u_at], initial=0.0))
 
     def missing(self, v: Complexes) -> Complexes:
         """Current that is missing at each free node [A]."""
@@ -241,8 +249,8 @@ def _fed(network: PhaseNetwork, dependence: Dependence, known: Mapping[int, comp
     return np.isin(part, list({part[k] for k in known}))
 
 
-def _floating(network: PhaseNetwork, fed: Flags, known: Mapping[int, complex], dependence: Dependence) -> Flags:
-    """Nodes of parts without a galvanic path to earth or a source: only voltages between their conductors are determined."""
+def _floating(network: PhaseNetwork, fed: Flags, known: Mapping[int, complex], dependence: Dependence) -> tuple[Flags, Ints]:
+    """Nodes of parts without a galvanic path to earth or a source, where only voltages between conductors are determined; and the part of each node."""
     joined: list[tuple[int, int]] = []
     for one in network.primitives:
         for side in (None,) if one.galvanic else range(int(one.side.max(initial=0)) + 1):
@@ -254,7 +262,7 @@ def _floating(network: PhaseNetwork, fed: Flags, known: Mapping[int, complex], d
     earthed |= {part[x] for one in network.loads if EARTH in (one.p, one.q) for x in (one.p, one.q) if x != EARTH}
     for one in network.primitives:
         earthed |= _tied(one, part)
-    return np.asarray(fed & ~np.isin(part, list(earthed)))
+    return np.asarray(fed & ~np.isin(part, list(earthed))), part
 
 
 def _joined_beside(network: PhaseNetwork, dependence: Dependence) -> list[tuple[int, int]]:

@@ -1,0 +1,189 @@
+"""Load flow by phase from a network's own declarations: as the balanced one where that holds, a published feeder, neutrals, open poles, and refusals."""
+
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import network_of
+
+from northfell.core.errors import CannotRun
+from northfell.core.network import compile_network
+from northfell.core.studies import load_flow, short_circuit
+from northfell.core.studies.load_flow import run_by_phase
+from northfell.demo import bracken_quay, skerrow_water
+from northfell.formats import northfell_json
+
+FOUR = json.loads((Path(__file__).parents[3] / "published" / "data" / "ieee4_node.json").read_text(encoding="utf-8"))
+PER_KM, M_PER_FT = 1 / 1.609344, 0.3048
+
+
+def by_phase(network, state="Normal"):
+    return run_by_phase(compile_network(network, state))
+
+
+def rows(made, table: str) -> list[dict]:
+    return list(next(t for t in made.tables() if t.name == table).records())
+
+
+@pytest.mark.parametrize(("make", "states"), [(skerrow_water, ("Normal", "Night filling")),
+                                              (lambda: northfell_json.read(bracken_quay()), ("Normal",))])  # fmt: skip
+def test_on_networks_of_three_phases_alike_it_is_the_balanced_load_flow(make, states):
+    network = make()
+    for state in states:
+        net = compile_network(network, state)
+        balanced = load_flow.run(net)
+        made = run_by_phase(net)
+        for row in rows(made, "buses"):
+            at = net.topology.bus_index[network.id_of_name[row["name"]]]
+            if row["energised"]:
+                assert row["v_ll_pu"] == pytest.approx(abs(balanced.v[at]), abs=1e-7)
+        assert made.summary["losses_mw"] == pytest.approx(balanced.summary["losses_mw"], rel=1e-5)
+        assert made.summary["load_mw"] == pytest.approx(balanced.summary["load_mw"], rel=1e-7)
+        for row in rows(made, "sequence"):
+            assert row["v2_over_v1_pct"] < 1e-5
+        three = {}
+        for row in rows(made, "terminals"):
+            key = row["element"], row["terminal"]
+            three[key] = three.get(key, 0) + complex(row["p_mw"] or 0, row["q_mvar"] or 0)
+        for e in network.elements.values():
+            s = balanced.terminal_power.get(e.id)
+            for k, value in enumerate(s or ()):
+                if (e.name, k) in three and np.isfinite(abs(value)) and e.kind in ("cable", "line", "transformer"):
+                    assert three[e.name, k] == pytest.approx(value, abs=1e-5)
+
+
+def cells(z, b=None) -> list[dict]:
+    return [{"row": "abc"[i], "column": "abc"[j], "r_ohm_per_km": z[i][j][0] * PER_KM, "x_ohm_per_km": z[i][j][1] * PER_KM,
+             **({"b_us_per_km": b[i][j] * PER_KM} if b else {})} for i in range(3) for j in range(i + 1)]  # fmt: skip
+
+
+@pytest.mark.parametrize("case", FOUR["cases"], ids=lambda c: f"{c['connection']} {c['load']}")
+def test_the_four_node_feeder_from_a_network(case):
+    star = case["connection"] == "GrY-GrY"
+    z = FOUR["lines"]["z_ohm_per_mile"]
+    kw = FOUR["loads"]["kw_and_lagging_power_factor_abc"][case["load"]]
+    network = network_of([
+        *({"kind": "bus", "name": n, "v_nominal_kv": kv, "bus_kind": "junction"} for n, kv in (("1", 12.47), ("2", 12.47), ("3", 4.16), ("4", 4.16))),
+        {"kind": "infeed", "name": "G", "bus": "1", "ik_max_ka": 10.0, "ik_min_ka": 8.0, "r_over_x": 0.1},
+        {"kind": "line", "name": "L12", "from_bus": "1", "to_bus": "2", "length_m": 2000 * M_PER_FT, "t_end_degc": 80.0,
+         "matrix": cells(z["four_wire" if star else "three_wire"])},
+        {"kind": "transformer", "name": "T", "hv_bus": "2", "lv_bus": "3", "s_rated_mva": 6.0, "v_hv_kv": 12.47, "v_lv_kv": 4.16,
+         "vector_group": "YNyn0" if star else "Dyn1", "uk_pct": 100 * math.hypot(0.01, 0.06), "ur_pct": 1.0, "neutral_hv": "solid", "neutral_lv": "solid"},
+        {"kind": "line", "name": "L34", "from_bus": "3", "to_bus": "4", "length_m": 2500 * M_PER_FT, "t_end_degc": 80.0, "matrix": cells(z["four_wire"])},
+        {"kind": "load", "name": "E", "bus": "4",
+         "by_phase": [{"between": p, "p_mw": one / 1000, "q_mvar": one / 1000 * math.tan(math.acos(pf))} for p, (one, pf) in zip("abc", kw, strict=True)]},
+    ], frequency_hz=60)  # fmt: skip
+    made = by_phase(network)
+    found = {(r["name"], r["phase"]): r for r in rows(made, "buses")}
+    limit = FOUR["tolerance"]
+    for bus in ("3", "4"):
+        for p, (size, angle) in zip("abc", case["printed"][f"V{bus}"], strict=True):
+            assert 1000 * found[bus, p]["v_kv"] == pytest.approx(size, rel=limit["relative"])
+            assert abs((found[bus, p]["angle_deg"] - angle + 180) % 360 - 180) < limit["deg"]
+    currents = {(r["element"], r["terminal"], r["phase"]): r for r in rows(made, "terminals")}
+    for name, line in (("I12", "L12"), ("I34", "L34")):
+        for p, (size, _) in zip("abc", case["printed"].get(name, ()), strict=False):
+            assert currents[line, 0, p]["i_a"] == pytest.approx(size, rel=limit["relative"])
+    windings = next(r for r in rows(made, "branches") if r["name"] == "T")
+    assert windings["rating"] == 2.0
+    if case["load"] == "unbalanced" and not star:
+        assert windings["loading_pct"] > 100 * 2.5 / 2 * 0.95
+    with pytest.raises(CannotRun, match="Load E: it is given by phase; this study takes networks of three phases alike"):
+        load_flow.run(compile_network(network, "Normal"))
+    with pytest.raises(CannotRun, match="by phase"):
+        short_circuit.run(compile_network(network, "Normal", "short_circuit"))
+
+
+SOURCE = [{"kind": "bus", "name": "A", "v_nominal_kv": 0.4, "conductors": "abcn"}, {"kind": "infeed", "name": "G", "bus": "A"}]
+NEUTRAL = [{"row": r, "column": c, "r_ohm_per_km": 0.3 if r == c else 0.05, "x_ohm_per_km": 0.3 if r == c else 0.2} for r, c in
+           ("aa", "ba", "bb", "ca", "cb", "cc", "na", "nb", "nc", "nn")]  # fmt: skip
+
+
+def service(load, **more):
+    """A four-wire line of 200 m with a load at its end; the neutral is earthed at the source by a transformer's star point."""
+    hv = [{"kind": "bus", "name": "H", "v_nominal_kv": 10.0}, {"kind": "infeed", "name": "G", "bus": "H"},
+          {"kind": "transformer", "name": "T", "hv_bus": "H", "lv_bus": "A", "s_rated_mva": 0.4, "v_hv_kv": 10.0, "v_lv_kv": 0.4, "vector_group": "Dyn5",
+           "uk_pct": 4.0, "ur_pct": 1.0, "neutral_lv": "solid"}]  # fmt: skip
+    end = {"kind": "bus", "name": "B", "v_nominal_kv": 0.4, "conductors": "abcn"}
+    wires = {"kind": "line", "name": "L", "from_bus": "A", "to_bus": "B", "length_m": 200.0, "matrix": NEUTRAL, **more}
+    return network_of([SOURCE[0], *hv, end, wires, {"kind": "load", "name": "E", "bus": "B", **load}])
+
+
+def test_a_neutral_that_is_carried_rises_and_its_current_is_told():
+    made = by_phase(service({"by_phase": [{"between": "a", "p_mw": 0.02, "q_mvar": 0.0}]}))
+    at = {(r["name"], r["phase"]): r for r in rows(made, "buses")}
+    i = next(r["i_a"] for r in rows(made, "loads"))
+    assert at["B", "n"]["v_kv"] * 1000 == pytest.approx(i * abs(0.25 + 0.1j) * 0.2, rel=0.01)  # (Znn − Zna)·I, the source's earthing aside
+    assert at["B", "a"]["v_ln_pu"] < at["B", "a"]["v_pu"]
+    earth = next(r for r in rows(made, "residuals") if (r["element"], r["terminal"]) == ("L", 1))
+    assert earth["i_neutral_a"] == pytest.approx(i, rel=1e-6)
+    assert earth["i_earth_a"] == pytest.approx(0, abs=1e-6)
+    even = by_phase(service({"p_mw": 0.06, "q_mvar": 0.01}))
+    assert {(r["name"], r["phase"]): r for r in rows(even, "buses")}["B", "n"]["v_kv"] == pytest.approx(0, abs=1e-9)
+
+
+def test_one_and_two_phase_parts_have_no_row_for_what_is_not_there_and_open_poles_feed_nothing():
+    elements = [{"kind": "bus", "name": "A", "v_nominal_kv": 11.0}, {"kind": "infeed", "name": "G", "bus": "A"},
+                {"kind": "bus", "name": "B", "v_nominal_kv": 11.0, "conductors": "ab"}, {"kind": "bus", "name": "C", "v_nominal_kv": 11.0, "conductors": "b"},
+                {"kind": "bus", "name": "D", "v_nominal_kv": 11.0},
+                {"kind": "line", "name": "L1", "from_bus": "A", "to_bus": "B", "length_m": 500.0, "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.35,
+                 "r0_ohm_per_km": 0.6, "x0_ohm_per_km": 1.2},
+                {"kind": "line", "name": "L2", "from_bus": "B", "to_bus": "C", "length_m": 500.0, "geometry": "Pole with one wire and its neutral"},
+                {"kind": "switch", "name": "Q", "from_bus": "A", "to_bus": "D", "open_poles": "c"},
+                {"kind": "load", "name": "E", "bus": "C", "p_mw": 0.1, "q_mvar": 0.02},
+                {"kind": "load", "name": "F", "bus": "D", "p_mw": 0.3, "q_mvar": 0.0, "connection": "wye"}]  # fmt: skip
+    with pytest.raises(CannotRun, match="geometry is “Pole with one wire and its neutral with a”, accepted is one with the conductors that it joins, b"):
+        by_phase(network_of(elements))
+    elements[6] = {**elements[5], "name": "L2", "from_bus": "B", "to_bus": "C"}
+    made = by_phase(network_of(elements))
+    found = [(r["name"], r["phase"]) for r in rows(made, "buses") if r["energised"]]
+    assert [p for n, p in found if n == "B"] == ["a", "b"]
+    assert [p for n, p in found if n == "C"] == ["b"]
+    assert {r["bus"] for r in rows(made, "sequence")} == {"A"} | ({"D"} if ("D", "c") in found else set())
+    at = {(r["element"], r["terminal"], r["phase"]): r["i_a"] for r in rows(made, "terminals")}
+    assert ("L2", 0, "a") not in at
+    assert at["L1", 0, "b"] == pytest.approx(at["L2", 1, "b"], rel=1e-6)
+    assert ("Q", 0, "c") not in at
+    assert at["Q", 0, "a"] > 5
+    self_z = (2 * complex(0.3, 0.35) + complex(0.6, 1.2)) / 3  # of one phase of a transposed line
+    v = {(r["name"], r["phase"]): r["v_kv"] * np.exp(1j * np.radians(r["angle_deg"])) for r in rows(made, "buses") if r["energised"]}
+    i = np.conj(complex(0.1, 0.02) / v["C", "b"])
+    assert v["A", "b"] - v["C", "b"] == pytest.approx(self_z * i, rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        ({"by_phase": [{"between": "c", "p_mw": 0.1, "q_mvar": 0.0}]}, "Load E: conductors is “c”, accepted is of what bus C has, a."),
+        ({"connection": "delta", "p_mw": 0.1, "q_mvar": 0.0}, "Load E: connection is “delta”, accepted is wye on a bus of one phase."),
+        ({"p_mw": None, "q_mvar": 0.0}, "Load E: p_mw is empty, accepted is a value."),
+    ],
+)
+def test_what_a_bus_does_not_have_is_refused_with_the_place(change, told):
+    elements = [{"kind": "bus", "name": "A", "v_nominal_kv": 11.0}, {"kind": "infeed", "name": "G", "bus": "A"},
+                {"kind": "bus", "name": "C", "v_nominal_kv": 11.0, "conductors": "a"},
+                {"kind": "line", "name": "L", "from_bus": "A", "to_bus": "C", "length_m": 500.0,
+                 "matrix": [{"row": "a", "column": "a", "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.35}]},
+                {"kind": "load", "name": "E", "bus": "C", **change}]  # fmt: skip
+    with pytest.raises(CannotRun) as refused:
+        by_phase(network_of(elements))
+    assert told in str(refused.value)
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ({"matrix": NEUTRAL[:-1]}, "matrix is “without nn”"),
+        ({"matrix": [*NEUTRAL, {"row": "a", "column": "b", "r_ohm_per_km": 9.0, "x_ohm_per_km": 0.0}]}, "one figure for each pair"),
+        ({"matrix": [], "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.3, "r0_ohm_per_km": 1.0, "x0_ohm_per_km": 1.0}, "sequence values do not hold it"),
+        ({"matrix": [], "geometry": "Nothing"}, "the name of a geometry of the catalogue"),
+        ({"conductors": "abc", "matrix": NEUTRAL}, "pairs of the conductors that it joins, abc"),
+    ],
+)
+def test_lines_whose_data_do_not_fit_their_conductors_are_refused(more, told):
+    with pytest.raises(CannotRun) as refused:
+        by_phase(service({"p_mw": 0.01, "q_mvar": 0.0}, **more))
+    assert told in str(refused.value)
+    assert "L" in str(refused.value)
