@@ -29,6 +29,7 @@ from northfell.core.model.elements import (
     SeriesReactor,
     Shunt,
     ShuntReactor,
+    StepRegulator,
     Switch,
     SynchronousGenerator,
     SynchronousMotor,
@@ -236,6 +237,11 @@ def _reactor_rest() -> tuple[Shape, ...]:
     return (Arc((0, -10), (10, 0), 10, DRAWN), line((10, 0), (0, 0), (0, 20)))
 
 
+def _step_regulator(e: StepRegulator) -> Symbol:
+    arrow = (line((-13, 11), (13, -11)), line((13, -11), (7, -10)), line((13, -11), (11, -5)))
+    return through((line((0, -20), (0, -9)), Circle(0, 0, 9, PAPER), line((0, 9), (0, 20)), *arrow), 20, 14)
+
+
 def _equivalent(e: EquivalentBranch) -> Symbol:
     return through((Rect(-5, -12, 10, 24, PAPER), line((0, -20), (0, -12)), line((0, 12), (0, 20))), 20, 6)
 
@@ -351,7 +357,7 @@ def _voltage_transformer(e: VoltageTransformer) -> Symbol:
 IEC_60617: dict[type[Element], Callable[..., Symbol]] = {
     Breaker: _breaker, Switch: _switch, Contactor: _contactor, Fuse: _fuse, Changeover: _changeover, Transformer: _transformer,
     Autotransformer: _autotransformer, ThreeWindingTransformer: _three_winding, EarthingTransformer: _earthing_transformer, Cable: _cable,
-    OverheadLine: _line, Trunking: _trunking, SeriesReactor: _series_reactor, EquivalentBranch: _equivalent, Infeed: _infeed,
+    OverheadLine: _line, Trunking: _trunking, SeriesReactor: _series_reactor, StepRegulator: _step_regulator, EquivalentBranch: _equivalent, Infeed: _infeed,
     SynchronousGenerator: _generator, Inverter: _inverter, InductionMotor: _motor, SynchronousMotor: _synchronous_motor, Load: _load,
     Rectifier: _rectifier, CapacitorBank: _bank, ShuntReactor: _shunt_reactor, Shunt: _shunt, Relay: _relay, ZoneRelay: _zone_relay,
     ProtectionSignal: _protection_signal, CurrentTransformer: _current_transformer, VoltageTransformer: _voltage_transformer,

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 
-from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Element, StaticLoad, Switching
+from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Element, StaticLoad, StepRegulator, Switching
 
 PHASES = "abc"
 
 
 def conductors_of(e: Element, elements: Mapping[str, Element]) -> str:
     """The conductors that an element joins: its own, or all that its buses have."""
-    own = e.conductors if isinstance(e, Bus | Conductor | Switching) else None
+    own = e.conductors if isinstance(e, Bus | Conductor | StepRegulator | Switching) else None
     if own:
         return own
     shared = [b.conductors for i in e.buses if isinstance(b := elements.get(i), Bus)]
@@ -27,6 +27,8 @@ def only_by_phase(taking_part: Iterable[Element]) -> Iterator[tuple[Element, str
                 yield e, f"it joins {e.conductors} alone"
             elif (e.matrix or e.geometry) and (e.r_ohm_per_km is None or e.x_ohm_per_km is None):
                 yield e, "its impedance is given by phase alone"
+        elif isinstance(e, StepRegulator):
+            yield e, "its taps stand by phase"
         elif isinstance(e, Switching):
             if e.open_poles or (e.conductors and not e.conductors.startswith(PHASES)):
                 yield e, f"pole {e.open_poles} stands open" if e.open_poles else f"it joins {e.conductors} alone"

@@ -210,8 +210,8 @@ def _cells(network: Network, p: Parameter, row: Row) -> list[CellShown]:
 
 def _because(element: Element, p: Parameter) -> str:
     """Why a parameter does not act in the present mode, in the words of the card; empty if it acts."""
-    if p.replaced_by and (other := p.replaced(element.__dict__)):
-        instead = parameter(type(element), other)
+    if p.replaced_by and (by := p.replaced(element.__dict__)):
+        instead = parameter(type(element), by)
         return f"not used: {instead.label.lower()} are given" if instead else ""
     when = p.idle(element.__dict__)
     other = parameter(type(element), when.field) if when else None

@@ -187,3 +187,101 @@ def test_lines_whose_data_do_not_fit_their_conductors_are_refused(more, told):
         by_phase(service({"p_mw": 0.01, "q_mvar": 0.0}, **more))
     assert told in str(refused.value)
     assert "L" in str(refused.value)
+
+
+THIRTEEN = json.loads((Path(__file__).parents[3] / "published" / "data" / "ieee13_node.json").read_text(encoding="utf-8"))
+
+
+def thirteen(**regulator) -> list[dict]:
+    """The published feeder as a network's elements: matrices, a regulator, loads and capacitors by phase."""
+    d = THIRTEEN
+    elements = [{"kind": "bus", "name": n, "v_nominal_kv": 0.48 if n == "634" else 4.16, "bus_kind": "junction", "conductors": "".join(p)}
+                for n, p in d["printed_v_pu_deg"].items()]  # fmt: skip
+    elements.append({"kind": "infeed", "name": "G", "bus": "650"})
+    reg = d["regulator"]
+    units = [{"phase": p, "tap": t, "v_set_v": 122.0, "drop_r_v": 3.0, "drop_x_v": 9.0} for p, t in reg["taps"].items()]
+    elements.append(
+        {"kind": "step_regulator", "name": "R", "from_bus": "650", "to_bus": "RG60", "units": units, "pt_ratio": 20.0, "ct_primary_a": 700.0, **regulator}
+    )
+    for n, s in enumerate(d["segments"]):
+        c = d["configurations"][s["configuration"]]
+        matrix = [{"row": a, "column": b, "r_ohm_per_km": c["z_ohm_per_mile"][i][j][0] * PER_KM, "x_ohm_per_km": c["z_ohm_per_mile"][i][j][1] * PER_KM,
+                   "b_us_per_km": c["b_us_per_mile"][i][j] * PER_KM} for i, a in enumerate(c["phases"]) for j, b in enumerate(c["phases"])]  # fmt: skip
+        elements.append({"kind": "line", "name": f"L{n}", "from_bus": s["f"], "to_bus": s["t"], "length_m": s["length_ft"] * M_PER_FT, "matrix": matrix})
+    elements.append({"kind": "switch", "name": "Q", "from_bus": "671", "to_bus": "692"})
+    elements.append({"kind": "transformer", "name": "T", "hv_bus": "633", "lv_bus": "634", "s_rated_mva": 0.5, "v_hv_kv": 4.16,
+                     "v_lv_kv": 0.48, "vector_group": "YNyn0", "uk_pct": 100 * math.hypot(0.011, 0.02), "ur_pct": 1.1, "neutral_hv": "solid",
+                     "neutral_lv": "solid"})  # fmt: skip
+    for n, one in enumerate([*d["spot_loads"], *({**d["distributed_load"], "node": b, "half": True} for b in d["distributed_load"]["along"])]):
+        names = "abc" if one["connection"] == "wye" else ("ab", "bc", "ca")
+        part = 2000 if one.get("half") else 1000
+        parts = [{"between": p, "p_mw": kw / part, "q_mvar": kvar / part} for p, (kw, kvar) in zip(names, one["kw_kvar"], strict=True) if kw or kvar]
+        elements.append({"kind": "load", "name": f"E{n}", "bus": one["node"], "characteristic": one["model"].removeprefix("constant "), "by_phase": parts})
+    for bus, kvar in d["capacitors_kvar_per_phase"].items():
+        if bus != "note":
+            rows_ = [{"between": p, "q_mvar": q / 1000} for p, q in kvar.items()]
+            elements.append({"kind": "capacitor_bank", "name": f"C{bus}", "bus": bus, "q_step_mvar": sum(kvar.values()) / 1000, "step_by_phase": rows_})
+    return elements
+
+
+def test_the_thirteen_node_feeder_from_a_network():
+    made = by_phase(network_of(thirteen(), frequency_hz=60))
+    limit, count = THIRTEEN["tolerance"], 0
+    found = {(r["name"], r["phase"]): r for r in rows(made, "buses")}
+    for bus, phases in THIRTEEN["printed_v_pu_deg"].items():
+        for p, (size, angle) in phases.items():
+            assert found[bus, p]["v_pu"] == pytest.approx(size, abs=limit["v_pu"])
+            assert abs((found[bus, p]["angle_deg"] - angle + 180) % 360 - 180) < limit["deg"]
+            count += 1
+    assert count == len(found) == 35  # a phase that a bus does not have has no row
+    for r, kw, kvar in zip(rows(made, "sources"), THIRTEEN["printed_source"]["kw"], THIRTEEN["printed_source"]["kvar"], strict=True):
+        assert 1000 * r["p_mw"] == pytest.approx(kw, abs=limit["kw"])
+        assert 1000 * r["q_mvar"] == pytest.approx(kvar, abs=limit["kvar"])
+    regulators = rows(made, "regulators")
+    assert [r["tap"] for r in regulators] == [10, 8, 11]
+    assert [r["v_relay_v"] for r in regulators] == pytest.approx([122.17, 122.60, 122.87], abs=0.01)
+    ends = {(r["element"], r["terminal"], r["phase"]): r for r in rows(made, "terminals")}
+    assert ends["R", 0, "a"]["i_a"] == pytest.approx(1.0625 * ends["R", 1, "a"]["i_a"], rel=1e-9)
+    assert ends["R", 0, "a"]["p_mw"] == pytest.approx(-ends["R", 1, "a"]["p_mw"], rel=1e-9)
+    sums = {}
+    for r in rows(made, "terminals"):
+        if r["bus"] == "671":
+            sums[r["phase"]] = sums.get(r["phase"], 0) + r["i_a"] * np.exp(1j * np.radians(r["i_angle_deg"]))
+    loads = dict.fromkeys("abc", 0j)
+    for one, i in zip(made.flow.loads.parts, made.flow.load_currents, strict=True):
+        for n, sign in ((one.p, 1), (one.q, -1)):
+            name = list(made.gathered.index)[n] if n >= 0 else ("", "")
+            if name[0] == "671":
+                loads[name[1]] += sign * i
+    for p in "abc":
+        assert sums[p] + loads[p] == pytest.approx(0, abs=1e-6)  # Kirchhoff at a bus
+
+
+def test_controls_bring_each_phase_within_its_band_from_below_and_ganged_ones_move_together():
+    def from_taps(taps, **more):
+        elements = thirteen(control="each phase", **more)
+        units = next(e for e in elements if e["name"] == "R")["units"]
+        for unit, tap in zip(units, taps, strict=True):
+            unit["tap"] = tap
+        return rows(by_phase(network_of(elements, frequency_hz=60)), "regulators")
+
+    for taps in ((0, 0, 0), (16, 16, 16)):
+        found = from_taps(taps)
+        assert all(r["target"] == "held" for r in found)
+        assert all(121 <= r["v_relay_v"] <= 123 for r in found)
+    assert [r["tap"] for r in from_taps((10, 8, 11))] == [10, 8, 11]  # within the band they rest
+    short = from_taps((0, 0, 0), most_taps=4)
+    assert [r["tap"] for r in short] == [4, 4, 4]
+    assert all(r["target"] == "missed" for r in short)
+
+
+def test_regulators_that_fight_or_lack_their_transformers_are_told():
+    elements = thirteen(control="each phase", band_v=0.1)
+    with pytest.raises(CannotRun, match="hunt: the same taps come again"):
+        by_phase(network_of(elements, frequency_hz=60))
+    with pytest.raises(CannotRun, match="pt_ratio is empty"):
+        by_phase(network_of(thirteen(control="ganged", pt_ratio=None), frequency_hz=60))
+    units = [{"phase": p, "tap": 0, "v_set_v": 122.0} for p in "abc"]
+    moved = rows(by_phase(network_of(thirteen(control="ganged", sensed="b", units=units), frequency_hz=60)), "regulators")
+    assert len({r["tap"] for r in moved}) == 1
+    assert abs(next(r["v_relay_v"] for r in moved if r["phase"] == "b") - 122) <= 1

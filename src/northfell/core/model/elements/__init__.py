@@ -15,6 +15,7 @@ from northfell.core.model.elements.branches import Autotransformer, Cable, Condu
 from northfell.core.model.elements.buses import Bus
 from northfell.core.model.elements.consumers import Consumer, InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor, motor_mva
 from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
+from northfell.core.model.elements.regulator import RegulatorUnit, StepRegulator
 from northfell.core.model.elements.shunts import CapacitorBank, Compensation, EarthingTransformer, Shunt, ShuntReactor
 from northfell.core.model.elements.signalling import ProtectionSignal, ZoneRelay
 from northfell.core.model.elements.sources import Dispatched, Infeed, Inverter, SynchronousGenerator
@@ -26,6 +27,7 @@ CLASSES: tuple[type[Element], ...] = (
     SeriesReactor, EquivalentBranch, Breaker, Switch, Fuse, Contactor, Changeover, CurrentTransformer, VoltageTransformer, Relay, ZoneRelay,
     ProtectionSignal, InductionMotor,
     SynchronousMotor, Load, Rectifier, CapacitorBank, ShuntReactor, Shunt,
+    StepRegulator,
 )  # fmt: skip
 KINDS: dict[str, type[Element]] = {cls.model_fields["kind"].default: cls for cls in CLASSES}
 AnyElement: Any = Annotated[reduce(or_, CLASSES), Field(discriminator="kind")]
@@ -39,7 +41,7 @@ __all__ = [
     "DELIVERING", "Dispatched", "Document", "ELEMENT",
     "BandPoint", "OWN", "EarthingTransformer", "Element", "EquivalentBranch", "Fuse", "GG_RATINGS_A", "IEC", "LINK_SIZES_A", "InductionMotor", "Infeed",
     "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "PROTECTION",
-    "ProtectionSignal", "Rectifier", "Reference", "Relay", "SeriesReactor",
+    "ProtectionSignal", "Rectifier", "Reference", "RegulatorUnit", "Relay", "SeriesReactor", "StepRegulator",
     "Shunt",
     "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
     "motor_mva",

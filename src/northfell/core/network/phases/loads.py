@@ -57,6 +57,7 @@ class Loads:
     def power(self, u_v: Any) -> tuple[Complexes, Complexes]:
         """Power at voltages across the loads [VA], and its derivative by their magnitude [VA/V]."""
         v = np.abs(u_v) / self.v_nominal_v
+        v = np.where(v > 0, v, 1.0)  # what is dead draws nothing, whatever stands here
         held = np.clip(v, self.v_low, self.v_high)
         s = self._at(held)
         outside = v != held

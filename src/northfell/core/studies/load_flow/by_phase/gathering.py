@@ -23,6 +23,7 @@ from northfell.core.model.elements import (  # fmt: skip
     Load,
     SeriesReactor,
     StaticLoad,
+    StepRegulator,
     Switching,
     SynchronousGenerator,
     SynchronousMotor,
@@ -71,6 +72,7 @@ class Gathering:
     known: dict[int, complex] = field(default_factory=dict)
     refused: list[str] = field(default_factory=list)
     told: dict[str, None] = field(default_factory=dict)
+    taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # of regulators, where their controls have moved them
 
     def all(self) -> Gathered:
         """Everything under voltage.
@@ -133,7 +135,7 @@ class Gathering:
             self._closed(e)
             return
         makers: tuple[tuple[type[Element] | tuple[type[Element], ...], Callable[[Element], None]], ...] = (
-            (Conductor, self._line), (SeriesReactor, self._reactor), (Transformer, self._transformer), (Infeed, self._infeed),
+            (Conductor, self._line), (StepRegulator, self._regulator), (SeriesReactor, self._reactor), (Transformer, self._transformer), (Infeed, self._infeed),
             ((SynchronousGenerator, Inverter), self._machine), ((InductionMotor, SynchronousMotor), self._motor), (StaticLoad, self._load),
             (Compensation, self._shunt),
         )  # fmt: skip
@@ -158,6 +160,32 @@ class Gathering:
         if own:
             return str(own)
         return "".join(c for c in "abcn" if (near, c) in self.index and (far, c) in self.index)
+
+    def _regulator(self, e: Element) -> None:
+        """Its outputs by its inputs: in wye about the neutral, in open delta about phase b, in closed delta by the next phase."""
+        assert isinstance(e, StepRegulator)
+        conductors = conductors_of(e, self.net.elements)
+        near, far = (dict(zip(conductors, self.nodes(e, bus, conductors), strict=True)) for bus in e.buses)
+        taps = self.taps.get(e.id) or {u.phase: u.tap for u in e.units}
+        ratio = {p: ratio_of(e, taps.get(p, 0)) for p in PHASES}
+        if wrong := [u.phase for u in e.units if u.phase not in conductors or abs(taps[u.phase]) > e.most_taps]:
+            raise InputRefused("units", wrong[0], f"units of {conductors}, at most {e.most_taps} steps each way")
+        if e.connection != "wye" and not conductors.startswith(PHASES):
+            raise InputRefused("connection", e.connection, "wye where not all three phases are joined")
+        if e.connection != "wye" and e.control != "locked":
+            raise InputRefused("control", e.control, "locked: controls of units in delta are not taken yet")
+        for c in conductors:
+            m, k = ratio.get(c, 1.0), PHASES.find(c)
+            of: tuple[tuple[int, float], ...] = ((near[c], m),)
+            if c != "n" and e.connection == "wye" and "n" in near and m != 1:
+                of = ((near[c], m), (near["n"], 1 - m))
+            elif c in "ac" and e.connection == "open delta":
+                of = ((near[c], m), (near["b"], 1 - m))
+            elif c in PHASES and e.connection == "closed delta":
+                of = ((near[c], m), (near[PHASES[(k + 1) % 3]], 1 - m))
+            elif e.connection == "open delta":
+                of = ((near[c], 1.0),)
+            self.follows.append(Follows(e.id, far[c], of))
 
     # --- lines
 
@@ -437,9 +465,15 @@ def _terms(e: StaticLoad) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[
     return found[0], found[1]
 
 
-def gathered(net: Compiled) -> Gathered:
-    """The network of a state by its conductors."""
-    return Gathering(net).all()
+def gathered(net: Compiled, taps: Mapping[str, Mapping[str, int]] | None = None) -> Gathered:
+    """The network of a state by its conductors, regulators at some taps."""
+    return Gathering(net, taps=taps or {}).all()
+
+
+def ratio_of(e: StepRegulator, tap: int) -> float:
+    """Output over input voltage of a unit at a tap (IEEE C57.15): 1 + step·t, or 1/(1 − step·t) of type B."""
+    part = e.step_pct / 100 * tap
+    return 1 + part if e.design == "A" else 1 / (1 - part)
 
 
 def conductors_at(index: Mapping[tuple[str, str], int], bus: str) -> Iterator[tuple[str, int]]:

@@ -2,16 +2,16 @@
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, Conductor, Consumer, Element, Transformer
+from northfell.core.model.elements import Bus, Conductor, Consumer, Element, RegulatorUnit, StepRegulator, Transformer
 from northfell.core.network import Compiled
 from northfell.core.network.lines.constants import FORTESCUE
-from northfell.core.network.phases import EARTH, PhaseFlow, Primitive
+from northfell.core.network.phases import EARTH, Follows, PhaseFlow, Primitive
 from northfell.core.studies.load_flow.by_phase.gathering import Gathered, conductors_at
 from northfell.core.tables import Cell, Table, build
 
@@ -49,12 +49,20 @@ _SOURCES = (
 )  # fmt: skip
 
 
+_REGULATORS = (
+    ("state", "", "State"), ("name", "", "Regulator"), ("phase", "", "Phase"), ("tap", "", "Tap"), ("v_regulated_pu", "p.u.", "U"),
+    ("v_relay_v", "V", "At the relay"), ("v_set_v", "V", "Set"), ("control", "", "Control"), ("target", "", "Target"),
+)  # fmt: skip
+
+
 @dataclass(frozen=True)
 class ByPhase:
     """A load flow by phase."""
 
     gathered: Gathered
     flow: PhaseFlow
+    taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # of regulators whose controls moved them
+    told: tuple[str, ...] = ()
 
     @property
     def net(self) -> Compiled:
@@ -83,7 +91,7 @@ class ByPhase:
 
     @property
     def messages(self) -> tuple[str, ...]:
-        return self.gathered.messages
+        return (*self.gathered.messages, *self.told)
 
     @property
     def summary(self) -> Mapping[str, Any]:
@@ -105,7 +113,7 @@ class ByPhase:
         return [
             build("buses", _BUSES, self._buses()), build("sequence", _SEQUENCE, self._sequence()), build("terminals", _TERMINALS, self._terminals()),
             build("residuals", _RESIDUALS, self._residuals()), build("branches", _BRANCHES, self._branches()), build("loads", _LOADS, self._loads()),
-            build("sources", _SOURCES, self._sources()),
+            build("sources", _SOURCES, self._sources()), build("regulators", _REGULATORS, self._regulators()),
         ]  # fmt: skip
 
     def _buses(self) -> Iterator[tuple[Cell, ...]]:
@@ -169,16 +177,37 @@ class ByPhase:
 
     def _switched(self, e: Element) -> Iterator[tuple[Cell, ...]]:
         names = list(self.gathered.index)
-        for f in self.flow.dependence.order:
-            if f.element != e.id:
-                continue
-            i = self.flow.through[f.node]
-            ends = {names[f.node][0]: (f.node, -i), names[f.of[0][0]][0]: (f.of[0][0], i * f.of[0][1])}
-            for k, bus in enumerate(e.buses):
-                if bus in ends and self.flow.fed[ends[bus][0]]:
-                    n, current = ends[bus]
+        found: dict[int, complex] = {}
+        for f in self._follows_of.get(e.id, ()):
+            found[f.node] = found.get(f.node, 0j) - self.flow.through[f.node]
+            for n, factor in f.of:
+                found[n] = found.get(n, 0j) + factor * self.flow.through[f.node]
+        for k, bus in enumerate(e.buses):
+            for n, current in found.items():
+                if names[n][0] == bus and self.flow.fed[n]:
                     s = complex(self.flow.v_v[n] * np.conj(current))
                     yield (self.net.state, e.name, e.kind, k, self.net.name(bus), names[n][1], *_power(s), *_polar(current))
+
+    @cached_property
+    def _follows_of(self) -> Mapping[str, list[Follows]]:
+        """What an element lets follow, by its id."""
+        made: dict[str, list[Follows]] = {}
+        for f in self.flow.dependence.order:
+            made.setdefault(f.element, []).append(f)
+        return made
+
+    def _regulators(self) -> Iterator[tuple[Cell, ...]]:
+        for e in self.net.elements.values():
+            if isinstance(e, StepRegulator):
+                for u in e.units:
+                    n = self.gathered.index.get((e.to_bus, u.phase))
+                    if n is None or not self.flow.fed[n]:
+                        continue
+                    tap, volts = self.taps.get(e.id, {}).get(u.phase, u.tap), relay_v(self, e, u)
+                    v = self.v(n)
+                    told = "" if e.control == "locked" or u.v_set_v is None or volts is None else "held" if abs(volts - u.v_set_v) <= e.band_v / 2 else "missed"
+                    yield (self.net.state, e.name, u.phase, tap, None if v is None else abs(v) / float(self.flow.network.v_base_v[n]), volts, u.v_set_v,
+                           e.control, told)  # fmt: skip
 
     def _residuals(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
@@ -247,6 +276,16 @@ class ByPhase:
             if not isinstance(self.net.elements[one.element], Consumer):
                 bus, c = names[one.p]
                 yield self.net.state, self.net.name(one.element), self.net.name(bus), c, -float(s.real) / 1e6, -float(s.imag) / 1e6, *_polar(-complex(i))
+
+
+def relay_v(made: ByPhase, e: StepRegulator, u: RegulatorUnit) -> float | None:
+    """Voltage at the relay of a unit in wye: |V/PT − (R + jX)·I/CT|, I leaving; None where its transformers are not entered."""
+    n, index = made.gathered.index.get((e.to_bus, u.phase)), made.gathered.index
+    if n is None or e.pt_ratio is None or e.connection != "wye" or not made.flow.fed[n]:
+        return None
+    v = complex(made.flow.v_v[n]) - (complex(made.flow.v_v[index[e.to_bus, "n"]]) if (e.to_bus, "n") in index else 0)
+    dropped = complex(u.drop_r_v, u.drop_x_v) * made.flow.through[n] / e.ct_primary_a if e.ct_primary_a else 0
+    return abs(v / e.pt_ratio - dropped)
 
 
 def _pu(v: complex | None, base: float) -> tuple[Cell, Cell]:
