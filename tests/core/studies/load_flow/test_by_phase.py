@@ -201,7 +201,16 @@ def thirteen(**regulator) -> list[dict]:
     reg = d["regulator"]
     units = [{"phase": p, "tap": t, "v_set_v": 122.0, "drop_r_v": 3.0, "drop_x_v": 9.0} for p, t in reg["taps"].items()]
     elements.append(
-        {"kind": "step_regulator", "name": "R", "from_bus": "650", "to_bus": "RG60", "units": units, "pt_ratio": 20.0, "ct_primary_a": 700.0, **regulator}
+        {
+            "kind": "step_regulator",
+            "name": "R",
+            "from_bus": "650",
+            "to_bus": "RG60",
+            "regulator_units": units,
+            "pt_ratio": 20.0,
+            "ct_primary_a": 700.0,
+            **regulator,
+        }
     )
     for n, s in enumerate(d["segments"]):
         c = d["configurations"][s["configuration"]]
@@ -260,7 +269,7 @@ def test_the_thirteen_node_feeder_from_a_network():
 def test_controls_bring_each_phase_within_its_band_from_below_and_ganged_ones_move_together():
     def from_taps(taps, **more):
         elements = thirteen(control="each phase", **more)
-        units = next(e for e in elements if e["name"] == "R")["units"]
+        units = next(e for e in elements if e["name"] == "R")["regulator_units"]
         for unit, tap in zip(units, taps, strict=True):
             unit["tap"] = tap
         return rows(by_phase(network_of(elements, frequency_hz=60)), "regulators")
@@ -282,6 +291,6 @@ def test_regulators_that_fight_or_lack_their_transformers_are_told():
     with pytest.raises(CannotRun, match="pt_ratio is empty"):
         by_phase(network_of(thirteen(control="ganged", pt_ratio=None), frequency_hz=60))
     units = [{"phase": p, "tap": 0, "v_set_v": 122.0} for p in "abc"]
-    moved = rows(by_phase(network_of(thirteen(control="ganged", sensed="b", units=units), frequency_hz=60)), "regulators")
+    moved = rows(by_phase(network_of(thirteen(control="ganged", sensed="b", regulator_units=units), frequency_hz=60)), "regulators")
     assert len({r["tap"] for r in moved}) == 1
     assert abs(next(r["v_relay_v"] for r in moved if r["phase"] == "b") - 122) <= 1

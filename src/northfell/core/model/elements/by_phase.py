@@ -91,9 +91,9 @@ def lower_voltage() -> Any:
 
 def open_poles() -> Any:
     return param(
-        "", label="Open poles", section="Operation", in_state=True, meaning="Poles that stand open while the others are closed.",
+        None, label="Open poles", section="Operation", in_state=True, meaning="Poles that stand open while the others are closed. Empty: none.",
         enters=f"{BY_PHASE}: which conductors it joins; other studies leave such parts out, and say so"
     )
 
 
-OpenPoles = Literal["", "a", "b", "c", "ab", "bc", "ac"]
+OpenPoles = Literal["a", "b", "c", "ab", "bc", "ac"]

@@ -40,7 +40,7 @@ class StepRegulator(Element):
     connection: Literal["wye", "open delta", "closed delta"] = param(
         "wye", label="Connected in", section="Connection", meaning="Of its units.", enters=f"{BY_PHASE}: V of each output by those of the inputs"
     )
-    units: Rows[RegulatorUnit] = param(
+    regulator_units: Rows[RegulatorUnit] = param(
         [], label="Units", section="Tap changer", meaning="A row for each; a phase without one passes as it is.", enters=f"{BY_PHASE}: ratio of each phase"
     )
     step_pct: float = param(

@@ -69,7 +69,7 @@ class Switching(Element):
     from_bus: Reference = terminal("From", "Bus at the first terminal.")
     to_bus: Reference = terminal("To", "Bus at the second terminal.")
     conductors: Conductors | None = conductors_joined()
-    open_poles: OpenPoles = open_poles()
+    open_poles: OpenPoles | None = open_poles()
     closed: bool = param(True, label="Closed", section="Operation", in_state=True, meaning="Position; differs between operating states.")
 
     @property

@@ -22,18 +22,18 @@ def controlled(net: Compiled, solved: Callable[[Compiled, Taps], ByPhase]) -> By
     CannotRun
         If a control lacks its settings, or controls hunt: then no taps are final.
     """
-    acting = [e for e in net.taking_part.values() if isinstance(e, StepRegulator) and e.control != "locked" and e.units]
+    acting = [e for e in net.taking_part.values() if isinstance(e, StepRegulator) and e.control != "locked" and e.regulator_units]
     lacking = [f"Step-voltage regulator {e.name}: pt_ratio is empty; its control needs it." for e in acting if e.pt_ratio is None]
     if lacking:
         raise CannotRun("load_flow", lacking)
-    taps: dict[str, dict[str, int]] = {e.id: {u.phase: u.tap for u in e.units} for e in acting}
+    taps: dict[str, dict[str, int]] = {e.id: {u.phase: u.tap for u in e.regulator_units} for e in acting}
     made = solved(net, taps)
     seen = {_key(taps)}
     order = sorted(acting, key=lambda e: e.delay_s)
     for _ in range(MOST_MOVES):
         moved = next(((e, by) for e in order if (by := _moves(made, e, taps[e.id]))), None)
         if moved is None:
-            missed = [f"{e.name}, phase {u.phase}: at the end of its range, its target is missed." for e in acting for u in e.units
+            missed = [f"{e.name}, phase {u.phase}: at the end of its range, its target is missed." for e in acting for u in e.regulator_units
                       if u.v_set_v is not None and _wanted(made, e, u)]  # fmt: skip
             return replace(made, told=tuple(missed)) if missed else made
         e, by = moved
@@ -61,9 +61,9 @@ def _wanted(made: ByPhase, e: StepRegulator, u: RegulatorUnit) -> int:
 def _moves(made: ByPhase, e: StepRegulator, taps: Mapping[str, int]) -> dict[str, int]:
     """By phase, the step that each unit takes now; those at the end of their range take none."""
     if e.control == "ganged":
-        sensed = next((u for u in e.units if u.phase == e.sensed), None)
+        sensed = next((u for u in e.regulator_units if u.phase == e.sensed), None)
         way = _wanted(made, e, sensed) if sensed else 0
-        found = {u.phase: way for u in e.units}
+        found = {u.phase: way for u in e.regulator_units}
     else:
-        found = {u.phase: _wanted(made, e, u) for u in e.units}
+        found = {u.phase: _wanted(made, e, u) for u in e.regulator_units}
     return {p: way for p, way in found.items() if way and abs(taps[p] + way) <= e.most_taps}

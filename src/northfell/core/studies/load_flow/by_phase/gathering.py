@@ -150,7 +150,7 @@ class Gathering:
 
     def _closed(self, e: Element) -> None:
         near, far = (e.buses[k] for k in e.joined or (0, 1))
-        shut = getattr(e, "open_poles", "")
+        shut = getattr(e, "open_poles", None) or ""
         conductors = "".join(c for c in self._joined(e, near, far) if c not in shut)
         for a, b in zip(self.nodes(e, near, conductors), self.nodes(e, far, conductors), strict=True):
             self.follows.append(Follows(e.id, b, ((a, 1.0),)))
@@ -166,10 +166,10 @@ class Gathering:
         assert isinstance(e, StepRegulator)
         conductors = conductors_of(e, self.net.elements)
         near, far = (dict(zip(conductors, self.nodes(e, bus, conductors), strict=True)) for bus in e.buses)
-        taps = self.taps.get(e.id) or {u.phase: u.tap for u in e.units}
+        taps = self.taps.get(e.id) or {u.phase: u.tap for u in e.regulator_units}
         ratio = {p: ratio_of(e, taps.get(p, 0)) for p in PHASES}
-        if wrong := [u.phase for u in e.units if u.phase not in conductors or abs(taps[u.phase]) > e.most_taps]:
-            raise InputRefused("units", wrong[0], f"units of {conductors}, at most {e.most_taps} steps each way")
+        if wrong := [u.phase for u in e.regulator_units if u.phase not in conductors or abs(taps[u.phase]) > e.most_taps]:
+            raise InputRefused("regulator_units", wrong[0], f"units of {conductors}, at most {e.most_taps} steps each way")
         if e.connection != "wye" and not conductors.startswith(PHASES):
             raise InputRefused("connection", e.connection, "wye where not all three phases are joined")
         if e.connection != "wye" and e.control != "locked":

@@ -199,7 +199,7 @@ class ByPhase:
     def _regulators(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
             if isinstance(e, StepRegulator):
-                for u in e.units:
+                for u in e.regulator_units:
                     n = self.gathered.index.get((e.to_bus, u.phase))
                     if n is None or not self.flow.fed[n]:
                         continue
