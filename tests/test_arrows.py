@@ -24,7 +24,7 @@ MAY = {
     "core.studies.record": BOTTOM | {"core.model", "core.network"},
     "core.studies.over_states": {"core.studies.record"},
     "core.studies.line_constants": STUDIES,
-    "core.studies.load_flow": STUDIES,
+    "core.studies.load_flow": STUDIES | {"core.studies.line_constants"},
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
     "core.studies.short_circuit": STUDIES | {"core.studies.load_flow"},
     "core.studies.duty": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},

@@ -15,7 +15,7 @@ from northfell.core.model.validation import element_from, refusals_from
 ENTRY_KINDS: Mapping[str, type[Any]] = {**KINDS, **LINE_DATA}  # of what there are catalogue entries
 
 OF_THE_PLACE = ("length_m", "parallel", "count", "t_operating_degc")  # though they stand beside the nameplate
-NOT_IN_ENTRIES = (*OF_CONTROL, "Identity", "Connection", "Notes")  # sections that belong to the place, not to the equipment
+NOT_IN_ENTRIES = (*OF_CONTROL, "Identity", "Connection", "By phase", "Notes")  # sections that belong to the place, not to the equipment
 
 
 class OwnEntry(BaseModel):

@@ -203,11 +203,6 @@ class Conductor(Element):
     length_m: float | None = param(
         None, label="Length", symbol="l", unit="m", gt=0, le=1e6, needed_for=(LF, SC, AF), meaning="Route length.", enters="Z = Z′·l/n; B = B′·l·n"
     )
-    conductors: by_phase.Conductors | None = by_phase.conductors_joined()
-    matrix: Rows[by_phase.MatrixCell] = by_phase.matrix_of_a_line()
-    geometry: Phrase = param(
-        "", label="Geometry", section="Impedance", meaning="Name of a geometry of the catalogue.", enters="load flow by phase: Z and B of its conductors"
-    )
     parallel: int = param(
         1, label="Parallel per phase", symbol="n", ge=1, le=50, meaning="Identical cables or lines in parallel.", enters="Z = Z of one / n; ratings times n"
     )
@@ -275,6 +270,11 @@ class Conductor(Element):
         None, label="Cross-section", symbol="S", unit="mm²", gt=0, le=3000, section="Construction",
         meaning="Nominal cross-section; finds typical resistance and reactance.",
         enters="R′ by IEC 60228 and typical reactance, where they are filled in"
+    )
+    conductors: by_phase.Conductors | None = by_phase.conductors_joined()
+    matrix: Rows[by_phase.MatrixCell] = by_phase.matrix_of_a_line()
+    geometry: Phrase = param(
+        "", label="Geometry", section="Impedance", meaning="Name of a geometry of the catalogue.", enters="load flow by phase: Z and B of its conductors"
     )
 
 

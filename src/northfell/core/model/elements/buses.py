@@ -60,12 +60,12 @@ class Bus(Element):
     i_peak_ka: float | None = peak_ka(
         "Peak current", "Crest that the bars withstand. Empty: not assessed; IEEE: by the standard's factor.", "duty: ip, or the first-cycle crest, against it"
     )
-    conductors: by_phase.Conductors = by_phase.conductors_of_a_bus()
     simultaneity: float = param(
         1.0, label="Simultaneity", symbol="ks", gt=0, le=1, section="Circuit", source="IEC 60364-1, 311; NEC 220",
         meaning="Highest demand of all that the board feeds, over the sum of its demands. 1: all at once.",
         enters="sizing: demand of what feeds the board; not less than the load flow finds"
     )
+    conductors: by_phase.Conductors = by_phase.conductors_of_a_bus()
     watched: bool = param(
         False, label="Watched", section="Identity",
         meaning="Voltage and current here are listed for faults elsewhere.", enters="list of watched buses in Faults"

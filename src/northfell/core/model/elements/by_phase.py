@@ -42,14 +42,14 @@ class MatrixCell(Row):
 
 def conductors_of_a_bus() -> Any:
     return param(
-        "abc", label="Conductors", section="Connection", meaning="Phases that it has, and whether a neutral is carried.",
+        "abc", label="Conductors", section="By phase", meaning="Phases that it has, and whether a neutral is carried.",
         enters=f"{BY_PHASE}: a conductor that is not there has no voltage; other studies leave such parts out, and say so"
     )
 
 
 def conductors_joined() -> Any:
     return param(
-        None, label="Conductors joined", section="Connection", meaning="Empty: all that both its buses have.", enters=f"{BY_PHASE}: its matrix, or its poles"
+        None, label="Conductors joined", section="By phase", meaning="Empty: all that both its buses have.", enters=f"{BY_PHASE}: its matrix, or its poles"
     )
 
 
@@ -62,21 +62,21 @@ def matrix_of_a_line() -> Any:
 
 def loads_by_phase() -> Any:
     return param(
-        [], label="By phase", section="Connection", meaning="Its parts between conductors. Empty: its power in equal parts on all phases of its bus.",
+        [], label="By phase", section="By phase", meaning="Its parts between conductors. Empty: its power in equal parts on all phases of its bus.",
         enters=f"{BY_PHASE}: P and Q of each part"
     )
 
 
 def reactive_by_phase() -> Any:
     return param(
-        [], label="By phase", section="Connection", meaning="One step, by phase. Empty: the step in equal parts on all phases of its bus.",
+        [], label="By phase", section="By phase", meaning="One step, by phase. Empty: the step in equal parts on all phases of its bus.",
         enters=f"{BY_PHASE}: B of each part"
     )
 
 
 def connection() -> Any:
     return param(
-        None, label="Connected in", section="Connection",
+        None, label="Connected in", section="By phase",
         meaning="Of a load on three phases without parts by phase. Empty: to the neutral, where its bus carries one, else between phases.",
         enters=f"{BY_PHASE}: between phases and neutral, or between phases"
     )

@@ -209,9 +209,6 @@ class StaticLoad(Consumer):
         meaning="Drawn at nominal voltage, inductive positive.",
         enters="Q at its bus in load flow"
     )
-    by_phase: Rows[PhasePower] = loads_by_phase()
-    connection: Literal["wye", "delta"] | None = connection()
-    v_impedance_pu: float | None = lower_voltage()
     serves: Literal["fixed equipment", "socket outlets", "lighting"] = param(
         "fixed equipment", label="Serves", section="Circuit", source="IEC 60364-4-41, 411.3.2; NEC 240.4(B)",
         meaning="What a circuit that ends here feeds. Socket outlets must be cut off sooner up to 63 A; lighting is given less voltage drop.",
@@ -225,6 +222,9 @@ class StaticLoad(Consumer):
         1.0, label="Load factor", ge=0, le=10, section="Operation", in_state=True, meaning="Part of the load that is drawn.",
         enters="P, Q = rated power · load factor · demand factor / diversity factor"
     )
+    by_phase: Rows[PhasePower] = loads_by_phase()
+    connection: Literal["wye", "delta"] | None = connection()
+    v_impedance_pu: float | None = lower_voltage()
 
     @property
     def shares(self) -> tuple[tuple[float, float, float], tuple[float, float, float]]:

@@ -68,9 +68,9 @@ class Switching(Element):
     TERMINALS, LETTER = ("from_bus", "to_bus"), "Q"
     from_bus: Reference = terminal("From", "Bus at the first terminal.")
     to_bus: Reference = terminal("To", "Bus at the second terminal.")
+    closed: bool = param(True, label="Closed", section="Operation", in_state=True, meaning="Position; differs between operating states.")
     conductors: Conductors | None = conductors_joined()
     open_poles: OpenPoles | None = open_poles()
-    closed: bool = param(True, label="Closed", section="Operation", in_state=True, meaning="Position; differs between operating states.")
 
     @property
     def joined(self) -> tuple[int, int] | None:
