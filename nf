@@ -69,6 +69,7 @@ case "${1:-}" in
     .venv/bin/python -m benchmarks.arc_flash
     .venv/bin/python -m benchmarks.coordination
     .venv/bin/python -m benchmarks.sizing
+    .venv/bin/python -m benchmarks.by_phase
     .venv/bin/python -m benchmarks.sheet
     .venv/bin/python -m benchmarks.tables
     if command -v chromium > /dev/null; then .venv/bin/python -m benchmarks.browser; fi

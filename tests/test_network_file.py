@@ -12,7 +12,7 @@ DOCUMENT = Path(__file__).parent.parent / "docs" / "network-file.md"
 
 
 def test_the_example_of_line_constants_runs(tmp_path, capsys):
-    (example,) = re.findall(r"```json\n(.*?)```", DOCUMENT.read_text(encoding="utf-8"), re.DOTALL)
+    example, _ = re.findall(r"```json\n(.*?)```", DOCUMENT.read_text(encoding="utf-8"), re.DOTALL)
     file = tmp_path / "line.northfell.json"
     file.write_text(example, encoding="utf-8")
     assert main(["run", "line_constants", str(file), "--out", str(tmp_path / "out.csv")]) == 0
@@ -32,7 +32,7 @@ def test_the_example_of_line_constants_runs(tmp_path, capsys):
 
 
 def test_a_file_with_a_wrong_wire_says_where_and_keeps_the_rest(tmp_path, capsys):
-    (example,) = re.findall(r"```json\n(.*?)```", DOCUMENT.read_text(encoding="utf-8"), re.DOTALL)
+    example, _ = re.findall(r"```json\n(.*?)```", DOCUMENT.read_text(encoding="utf-8"), re.DOTALL)
     data = json.loads(example)
     data["catalogue"][3]["values"]["conductors"][1]["wire"] = "No such wire"
     file = tmp_path / "line.northfell.json"
@@ -41,3 +41,34 @@ def test_a_file_with_a_wrong_wire_says_where_and_keeps_the_rest(tmp_path, capsys
     answer = json.loads(capsys.readouterr().out)
     assert any("Geometry Pole, conductor b: wire is “No such wire”" in m for m in answer["messages"])
     assert {row[1] for row in answer["tables"]["sequence"]["rows"]} == {"Trench"}
+
+
+def test_the_example_of_a_feeder_by_phase_runs_and_balanced_studies_say_that_they_leave_it_out(tmp_path, capsys):
+    _, example = re.findall(r"```json\n(.*?)```", DOCUMENT.read_text(encoding="utf-8"), re.DOTALL)
+    file = tmp_path / "feeder.northfell.json"
+    file.write_text(example, encoding="utf-8")
+    assert main(["run", "load_flow", str(file), "--set", "phases=abc", "--out", str(tmp_path / "out.xlsx")]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["summary"]["phases"] == "abc"
+    for table in answer["tables"]:
+        assert f"`{table}`" in DOCUMENT.read_text(encoding="utf-8")
+
+    def rows(name: str) -> list[dict]:
+        heads = [c["name"] for c in answer["tables"][name]["columns"]]
+        return [dict(zip(heads, row, strict=True)) for row in answer["tables"][name]["rows"]]
+
+    assert [(r["name"], r["phase"]) for r in rows("buses")][-1] == ("Spur", "c")
+    assert all(r["target"] == "held" for r in rows("regulators"))
+    branch = {r["terminal"]: r for r in rows("terminals") if r["element"] == "Branch"}
+    assert branch[0]["i_a"] == pytest.approx(branch[1]["i_a"], rel=1e-3)
+    taken = answer["summary"]["load_mw"] + answer["summary"]["losses_mw"]
+    assert answer["summary"]["generation_mw"] == pytest.approx(taken, rel=1e-9)
+    assert main(["run", "load_flow", str(file), "--by-phase"]) == 0
+    assert json.loads(capsys.readouterr().out)["tables"]["buses"] == answer["tables"]["buses"]
+    assert main(["run", "load_flow", str(file)]) == 1
+    assert "Flow by phase takes it" in capsys.readouterr().out
+    data = json.loads(example)
+    data["elements"][9]["by_phase"][0]["between"] = "a"
+    file.write_text(json.dumps(data), encoding="utf-8")
+    assert main(["run", "load_flow", str(file), "--set", "phases=abc"]) == 1
+    assert "Load Farm: conductors is “a”, accepted is of what bus Spur has, c." in capsys.readouterr().out
