@@ -71,8 +71,10 @@ def table(request: Request, db: Db, view: Looking, table: str) -> Response:
     if study is None:
         raise NotFound("This stage has no result tables.")
     results = request.app.state.results.of(opened)
-    result = STAGES[view.stage].listed(results.at(view.state).result(study), view)
-    found = next((t for t in _tables(result, study, view) if t.name == table), None) or _on_request(results, view, table)
+    found = _on_request(results, view, table, of=view.shown_tab)
+    if found is None:
+        result = STAGES[view.stage].listed(results.at(view.state).result(study), view)
+        found = next((t for t in _tables(result, study, view) if t.name == table), None) or _on_request(results, view, table)
     if found is None:
         raise NotFound(f"There is no table “{table}”.")
     return file_answer(found.to_csv().encode("utf-8-sig"), "text/csv; charset=utf-8", _table_name(opened, view, table))
@@ -88,10 +90,10 @@ def _tables(result: Any, study: Study[Any], view: View) -> list[Table]:
     )
 
 
-def _on_request(results: Results, view: View, table: str) -> Table | None:
-    """A table of what was run on request for a tab of the stage."""
+def _on_request(results: Results, view: View, table: str, of: str = "") -> Table | None:
+    """A table of what was run on request for a tab of the stage, or for one of them."""
     for tab in STAGES[view.stage].tabs:
-        if tab.request and (made := had(results, view.state, tab.request, tab.to(results.network, view))) is not None:
+        if tab.request and (not of or tab.key == of) and (made := had(results, view.state, tab.request, tab.to(results.network, view))) is not None:
             found = next((t for t in tab.request.tables(view.state, made) if t.name == table), None)
             if found is not None:
                 return found
