@@ -228,9 +228,10 @@ def test_by_phase_is_solved_on_request_also_where_the_balanced_studies_leave_the
     assert "Filter hall" in page
     csv = client.get(f"/projects/{project}/tables/buses.csv?stage=flow&tab=by_phase")
     assert csv.text.splitlines()[0].lstrip("\ufeff").startswith("state,name,phase,v_pu")
-    terminals = client.get(f"/projects/{project}/tables/terminals.csv?stage=flow&tab=phase_terminals").text
+    terminals = client.get(f"/projects/{project}/tables/terminals.csv?stage=flow&tab=by_phase").text
     assert ",i_angle_deg [deg]" in terminals.splitlines()[0]
-    assert "Solves every conductor" not in client.get(f"/projects/{project}/flow?tab=phase_terminals", headers=PART).text
+    assert "Current, a, at W25 near" in client.get(f"/projects/{project}/flow?tab=by_phase&selected=W25", headers=PART).text
+    assert "Voltage, b" in client.get(f"/projects/{project}/flow?tab=by_phase&selected=Filter hall", headers=PART).text
 
 
 def test_a_run_that_ends_while_the_page_is_made_is_looked_at_again(client, monkeypatch):  # noqa: F811

@@ -232,23 +232,7 @@ def by_phase(look: Look) -> Ledger:
     told = "; ".join(made.messages)
     summary = made.summary
     note = f"Every conductor by itself: load {figure(summary['load_mw'])} MW, losses {figure(1000 * summary['losses_mw'])} kW. {told}"
-    return Ledger([], heads, rows, export="buses", note=note.strip())
-
-
-def phase_terminals(look: Look) -> Ledger:
-    """Currents of every conductor at each terminal, and the taps of regulators."""
-    made = _by_phase(look)
-    if made is None:
-        return Ledger([], [], [], empty=BY_PHASE_WAITS.format(look.view.state), run="by_phase")
-    network = look.network
-    rows = []
-    for r in _records(made, "terminals"):
-        cells = [text(r["element"]), text(r["bus"]), text(r["phase"]), num(r["p_mw"], digits=4), num(r["q_mvar"], digits=4),
-                 num(r["i_a"], digits=4), num(r["i_angle_deg"], 1)]  # fmt: skip
-        rows.append(RowShown(network.id_of_name[r["element"]], cells))
-    heads = [Head("Element"), Head("At"), Head("Conductor"), Head("P", "MW", True), Head("Q", "Mvar", True), Head("I", "A", True), Head("Angle", "deg", True)]
-    taps = ", ".join(f"{r['name']} {r['phase']} {r['tap']:+d}" for r in _records(made, "regulators"))
-    return Ledger([], heads, rows, export="terminals", note=f"Taps: {taps}." if taps else "")
+    return Ledger([], heads, rows, export="buses", note=f"{note.strip()} Currents and taps stand on the card of each element.")
 
 
 BY_PHASE_WAITS = "Solves every conductor of the network by itself in {}: phases that are not alike, neutrals, loads and regulators by phase."

@@ -116,6 +116,11 @@ class ByPhase:
             build("sources", _SOURCES, self._sources()), build("regulators", _REGULATORS, self._regulators()),
         ]  # fmt: skip
 
+    def of_element(self, e: Element) -> list[dict[str, Any]]:
+        """The rows of the tables that are of one element: voltages of a bus, else currents at its terminals and taps."""
+        wanted = {"buses": "name"} if isinstance(e, Bus) else {"regulators": "name", "terminals": "element"}
+        return [r for t in self.tables() if t.name in wanted for r in t.records() if r[wanted[t.name]] == e.name]
+
     def _buses(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
             if not isinstance(e, Bus):
