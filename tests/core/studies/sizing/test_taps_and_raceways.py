@@ -6,7 +6,7 @@ import pytest
 from tests.core.studies.sizing import test_by_hand as iec
 from tests.core.studies.sizing.test_nec_by_hand import SOURCE, breaker, conductor, end, load, motor, parts, sizing, way
 
-from northfell.core.studies.sizing import raceways_table
+from northfell.core.studies.sizing import loads_table, panels_table, raceways_table
 from northfell.core.studies.sizing.nec import icea_kappa
 
 SQRT3 = math.sqrt(3)
@@ -122,3 +122,22 @@ def test_what_a_generator_holds_a_fault_on_with_must_still_open_the_device():
     unknown = of(200.0, xd_pct=None)
     assert unknown.decision.of("iec.generator").idle
     assert any("goes by the initial current" in n for n in unknown.circuit.notes)
+
+
+def test_what_is_not_of_three_phases_is_left_out_and_stands_in_the_panel_by_phase():
+    one = {"kind": "bus", "name": "f3", "v_nominal_kv": 0.48, "bus_kind": "junction", "conductors": "c"}
+    ways = [*way(1, "Main", 60.0, 21.2, 50.0, load("E1", 20.0, 0.0)),
+            *way(2, "Main", 60.0, 21.2, 50.0, {**load("E2", 0.0, 0.0), "p_mw": None, "q_mvar": None,
+                                                "by_phase": [{"between": "a", "p_mw": 0.004, "q_mvar": 0.0}, {"between": "bc", "p_mw": 0.003, "q_mvar": 0.0}]}),
+            *(x for x in way(3, "Main", 60.0, 21.2, 50.0, load("E3", 2.0, 0.0)) if x["name"] != "f3"), one]  # fmt: skip
+    found = sizing([*SOURCE, *ways])
+    assert [(x.element_id, x.why.split(":")[0]) for x in found.left] == [("C3", "it is not of three phases")]
+    assert any("it is given by phase" in w for w in found.of["C2"].circuit.waits)
+    demands = {r["element"]: r for r in loads_table(found.net).records()}
+    assert (demands["E2"]["p_kw"], demands["Total"]["p_kw"]) == (pytest.approx(7.0), pytest.approx(29.0))
+    rows = {r["feeds"]: r for r in panels_table(found.net, found.of).records()}
+    even = 20e3 / (SQRT3 * 480)
+    assert [rows["E1"][f"il{k}_a"] for k in (1, 2, 3)] == pytest.approx([even] * 3)
+    assert [rows["E2"][f"il{k}_a"] for k in (1, 2, 3)] == pytest.approx([4e3 / (480 / SQRT3), 3e3 / 480, 3e3 / 480])
+    assert [rows["E3"][f"il{k}_a"] for k in (1, 2, 3)] == pytest.approx([0, 0, 2e3 / (480 / SQRT3)])
+    assert rows["Total"]["il1_a"] == pytest.approx(even + 4e3 / (480 / SQRT3))

@@ -65,6 +65,8 @@ def of_element(e: Element, u_v: float | None = None, nec: bool = False) -> Deman
         part = at_nameplate(e, u_v) if u_v else 1.0
         return Demand(s * part, f"{e.name}, rated current{_times(e.count)}") if s is not None else _lacks(e, "its rated power, efficiency and power factor")
     if isinstance(e, StaticLoad):
+        if e.by_phase:
+            return _lacks(e, "a power of three phases alike: it is given by phase")
         if e.p_mw is None or e.q_mvar is None:
             return _lacks(e, "its power")
         return Demand(complex(e.p_mw, e.q_mvar) * e.demand_factor, f"{e.name}, power at nominal voltage, demand factor {e.demand_factor:g}")

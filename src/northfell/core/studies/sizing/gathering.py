@@ -24,6 +24,7 @@ from northfell.core.model.elements import (  # fmt: skip
     Transformer,
 )
 from northfell.core.network import Compiled
+from northfell.core.rules.by_phase import PHASES, conductors_of
 from northfell.core.studies.coordination import CoordinationSettings
 from northfell.core.studies.duty import AT_ONCE_S, Duties
 from northfell.core.studies.load_flow import LoadFlow
@@ -133,6 +134,8 @@ class Gathering:
     def _circuit(self, e: Cable, ways: dict[str, Way]) -> Circuit | str:
         if not e.in_service:
             return "out of service in this state"
+        if not conductors_of(e, self.net.elements).startswith(PHASES):
+            return "it is not of three phases: such circuits are not sized yet"
         kv = self._kv(e)
         if kv is None:
             return "the nominal voltage of its buses is not known"

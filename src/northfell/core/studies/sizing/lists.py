@@ -4,9 +4,12 @@ import math
 from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from northfell.core.model.elements import Bus, Cable, Element, InductionMotor, StaticLoad, Switching, SynchronousMotor
 from northfell.core.network import Compiled
 from northfell.core.quantities import wire_size
+from northfell.core.rules.by_phase import PHASES
 from northfell.core.rules.ways import Connections, ways_of
 from northfell.core.studies.sizing.demands import of_element
 from northfell.core.studies.sizing.ways import Ways
@@ -98,6 +101,8 @@ def _demand_mva(e: Load) -> complex | None:
     """What it draws at most, its demand and diversity factor counted; nothing of what stands by."""
     if not e.runs:
         return 0j
+    if isinstance(e, StaticLoad) and e.by_phase:
+        return sum((complex(row.p_mw, row.q_mvar) for row in e.by_phase), 0j) * e.demand_factor / e.diversity_factor
     one = of_element(e)
     if one is None or one.lacks:
         return None
@@ -106,12 +111,14 @@ def _demand_mva(e: Load) -> complex | None:
 
 def _installed_kw(e: Load) -> float | None:
     if isinstance(e, StaticLoad):
+        if e.by_phase:
+            return 1000 * sum(row.p_mw for row in e.by_phase)
         return None if e.p_mw is None else 1000 * e.p_mw
     return None if e.p_rated_kw is None else e.p_rated_kw * e.count
 
 
 def panels_table(net: Compiled, circuits: Mapping[str, "Sized"]) -> Table:
-    """The ways of each board with what they carry in each phase. All are of three phases alike."""
+    """The ways of each board with what they carry in each phase: of what is given by phase, or stands at fewer phases, each its own."""
     connections = Connections(net.elements, net.network.adjacency)
     rows: list[tuple[Any, ...]] = []
     for board in net.elements.values():
@@ -121,12 +128,12 @@ def panels_table(net: Compiled, circuits: Mapping[str, "Sized"]) -> Table:
 
 
 def _of_board(net: Compiled, board: Bus, connections: Connections, circuits: Mapping[str, "Sized"]) -> Iterator[tuple[Any, ...]]:
-    total, any_ways = 0.0, False
+    total, any_ways = np.zeros(3), False
     for n, way in enumerate(ways_of(net.elements, board.id, connections), 1):
         inner = [net.elements[i] for i in way.elements]
         fed = [e for e in inner if isinstance(e, StaticLoad | InductionMotor | SynchronousMotor)]
         one = next((circuits[e.id] for e in inner if e.id in circuits), None)
-        i_a = _carried_a(fed, board)
+        i_a = _carried_a(net, fed, board)
         device = one.circuit.device if one else None
         size = (
             None if one is None or one.entered is None else f"{one.entered.sets} × {one.entered.size.label}" if one.entered.sets > 1 else one.entered.size.label
@@ -134,15 +141,38 @@ def _of_board(net: Compiled, board: Bus, connections: Connections, circuits: Map
         first = net.elements[way.first]
         feeds = ", ".join(e.name for e in fed) or None
         at = first.name if isinstance(first, Switching) else None
-        yield net.state, board.name, n, feeds, at, device.i_set_a if device and math.isfinite(device.i_set_a) else None, size, i_a, i_a, i_a
-        total, any_ways = total + (i_a or 0.0), True
+        yield net.state, board.name, n, feeds, at, device.i_set_a if device and math.isfinite(device.i_set_a) else None, size, *i_a
+        total, any_ways = total + [i or 0.0 for i in i_a], True
     if any_ways:
-        yield net.state, board.name, None, TOTAL, None, None, None, total, total, total
+        yield net.state, board.name, None, TOTAL, None, None, None, *total.tolist()
 
 
-def _carried_a(fed: list[Any], board: Element) -> float | None:
+def _carried_a(net: Compiled, fed: list[Load], board: Element) -> tuple[float | None, float | None, float | None]:
+    """Current of each phase [A]: the powers of what is alike in all added, and beside it the currents of what is not, as numbers."""
     kv = board.v_nominal_kv if isinstance(board, Bus) else None
     if not kv:
-        return None
-    s = sum((_demand_mva(e) or 0j for e in fed), 0j)
-    return abs(s) * 1000 / (math.sqrt(3) * kv)
+        return None, None, None
+    alike = [e for e in fed if not (isinstance(e, StaticLoad) and e.by_phase) and _phases_at(net, e) == PHASES]
+    even = abs(sum((_demand_mva(e) or 0j for e in alike), 0j)) * 1000 / (math.sqrt(3) * kv)
+    i = dict.fromkeys(PHASES, even)
+    for e in fed:
+        if e in alike or not e.runs:
+            continue
+        for where, s in _parts_of(net, e):
+            for p in where:
+                i[p] += abs(s) * 1000 / (kv if len(where) == 2 else kv / math.sqrt(3))
+    return i["a"], i["b"], i["c"]
+
+
+def _phases_at(net: Compiled, e: Load) -> str:
+    bus = net.elements[e.buses[0]]
+    return "".join(p for p in PHASES if not isinstance(bus, Bus) or p in bus.conductors)
+
+
+def _parts_of(net: Compiled, e: Load) -> Iterator[tuple[str, complex]]:
+    """Where the parts of a load stand that is not alike in all phases, with their demand [MVA]."""
+    if isinstance(e, StaticLoad) and e.by_phase:
+        yield from ((row.between, complex(row.p_mw, row.q_mvar) * e.demand_factor / e.diversity_factor) for row in e.by_phase)
+        return
+    phases, whole = _phases_at(net, e), _demand_mva(e) or 0j
+    yield from ((p, whole / len(phases)) for p in phases)
