@@ -294,3 +294,49 @@ def test_regulators_that_fight_or_lack_their_transformers_are_told():
     moved = rows(by_phase(network_of(thirteen(control="ganged", sensed="b", regulator_units=units), frequency_hz=60)), "regulators")
     assert len({r["tap"] for r in moved}) == 1
     assert abs(next(r["v_relay_v"] for r in moved if r["phase"] == "b") - 122) <= 1
+
+
+def regulated(connection: str, taps: dict[str, int], conductors="abc", **more):
+    at = {"kind": "bus", "v_nominal_kv": 4.16, "bus_kind": "junction", "conductors": conductors}
+    made = by_phase(network_of([
+        {**at, "name": "A"}, {**at, "name": "B"}, {"kind": "infeed", "name": "G", "bus": "A"},
+        {"kind": "step_regulator", "name": "R", "from_bus": "A", "to_bus": "B", "connection": connection,
+         "regulator_units": [{"phase": p, "tap": t} for p, t in taps.items()], **more},
+        {"kind": "load", "name": "E", "bus": "B", "p_mw": 0.5, "q_mvar": 0.1, "connection": "delta"},
+    ]))  # fmt: skip
+    v = {(r["name"], r["phase"]): r["v_kv"] * np.exp(1j * np.radians(r["angle_deg"])) for r in rows(made, "buses") if r["v_kv"]}
+    return made, lambda bus, p, q: v[bus, p] - v.get((bus, q), 0)
+
+
+def test_units_in_wye_and_in_delta_turn_voltages_as_their_windings_do():
+    _, u = regulated("wye", {"a": 8, "c": -4})
+    assert u("B", "a", "") == pytest.approx(1.05 * u("A", "a", ""))
+    assert u("B", "b", "") == pytest.approx(u("A", "b", ""))
+    _, u = regulated("wye", {"a": 8}, design="B")
+    assert u("B", "a", "") == pytest.approx(u("A", "a", "") / 0.95)
+    made, u = regulated("open delta", {"a": 8, "c": -4})
+    assert u("B", "a", "b") == pytest.approx(1.05 * u("A", "a", "b"))
+    assert u("B", "c", "b") == pytest.approx(0.975 * u("A", "c", "b"))
+    assert u("B", "b", "") == pytest.approx(u("A", "b", ""))
+    ends = {(r["terminal"], r["phase"]): r["i_a"] * np.exp(1j * np.radians(r["i_angle_deg"])) for r in rows(made, "terminals") if r["element"] == "R"}
+    assert ends[0, "a"] == pytest.approx(-1.05 * ends[1, "a"], rel=1e-9)
+    assert sum(i for (k, _), i in ends.items() if k == 0) == pytest.approx(0, abs=1e-6)
+    lost = sum(r["p_mw"] for r in rows(made, "terminals") if r["element"] == "R")
+    assert lost == pytest.approx(0, abs=1e-9)  # ideal
+    _, u = regulated("closed delta", {"a": 16, "b": 16, "c": 16})
+    assert abs(u("B", "a", "b") / u("A", "a", "b")) == pytest.approx(1.153, abs=5e-4)
+    assert math.degrees(np.angle(u("B", "a", "b") / u("A", "a", "b"))) == pytest.approx(4.3, abs=0.05)
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        ({"connection": "open delta", "control": "each phase", "pt_ratio": 20.0}, "controls of units in delta are not taken yet"),
+        ({"connection": "open delta", "taps": {"b": 1}}, "units a and c in open delta"),
+        ({"connection": "wye", "taps": {"a": 17}}, "at most 16 steps each way"),
+        ({"connection": "closed delta", "conductors": "ab"}, "wye where not all three phases are joined"),
+    ],
+)
+def test_regulators_that_cannot_be_are_refused(change, told):
+    with pytest.raises(CannotRun, match=told):
+        regulated(change.pop("connection"), change.pop("taps", {"a": 1}), **change)

@@ -170,6 +170,8 @@ class Gathering:
         ratio = {p: ratio_of(e, taps.get(p, 0)) for p in PHASES}
         if wrong := [u.phase for u in e.regulator_units if u.phase not in conductors or abs(taps[u.phase]) > e.most_taps]:
             raise InputRefused("regulator_units", wrong[0], f"units of {conductors}, at most {e.most_taps} steps each way")
+        if e.connection == "open delta" and "b" in taps:
+            raise InputRefused("regulator_units", "b", "units a and c in open delta: they stand between a and b, c and b")
         if e.connection != "wye" and not conductors.startswith(PHASES):
             raise InputRefused("connection", e.connection, "wye where not all three phases are joined")
         if e.connection != "wye" and e.control != "locked":
