@@ -340,3 +340,29 @@ def test_units_in_wye_and_in_delta_turn_voltages_as_their_windings_do():
 def test_regulators_that_cannot_be_are_refused(change, told):
     with pytest.raises(CannotRun, match=told):
         regulated(change.pop("connection"), change.pop("taps", {"a": 1}), **change)
+
+
+def test_behind_an_open_pole_a_conductor_is_dead_and_the_others_carry_on():
+    elements = [{"kind": "bus", "name": n, "v_nominal_kv": 11.0, "bus_kind": "junction"} for n in "ABC"]
+    elements += [{"kind": "infeed", "name": "G", "bus": "A"}, {"kind": "switch", "name": "Q", "from_bus": "A", "to_bus": "B", "open_poles": "c"},
+                 {"kind": "line", "name": "L", "from_bus": "B", "to_bus": "C", "length_m": 2000.0, "geometry": "Pole with a cross-arm, four wires"},
+                 {"kind": "load", "name": "E", "bus": "C", "by_phase": [{"between": p, "p_mw": 0.4, "q_mvar": 0.1} for p in ("a", "b")]}]  # fmt: skip
+    made = by_phase(network_of(elements))
+    at = {(r["name"], r["phase"]): r for r in rows(made, "buses")}
+    assert [at["C", p]["energised"] for p in "abc"] == [True, True, False]
+    assert at["C", "c"]["v_pu"] is None
+    assert 0.95 < at["C", "a"]["v_pu"] < 1.0
+    currents = {(r["terminal"], r["phase"]): r["i_a"] for r in rows(made, "terminals") if r["element"] == "L"}
+    assert set(currents) == {(k, p) for k in (0, 1) for p in "ab"}
+    two = [dict(e) for e in elements]
+    two[1]["conductors"] = two[2]["conductors"] = "ab"
+    two[4].pop("open_poles")
+    whole = made.flow.solved_v[made.gathered.index["C", "a"]]
+    line = next(p for p in made.flow.network.primitives if p.element == "L")
+    full = np.linalg.inv(line.y_s[:3, :3])  # with half of its capacitance, which is small; c carries no current
+    cells = [
+        {"row": "ab"[i], "column": "ab"[j], "r_ohm_per_km": full[i, j].real / 2, "x_ohm_per_km": full[i, j].imag / 2} for i in range(2) for j in range(i + 1)
+    ]
+    two[5] = {**two[5], "geometry": "", "matrix": cells}
+    alone = by_phase(network_of(two))
+    assert alone.flow.v_v[alone.gathered.index["C", "a"]] == pytest.approx(whole, rel=1e-4)

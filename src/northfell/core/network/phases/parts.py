@@ -20,11 +20,18 @@ class Primitive:
     nodes: Ints  # (places,), EARTH where a place is earth
     y_s: Complexes  # (places, places)
     side: Ints  # (places,) number of the terminal of each place
-    galvanic: bool = True  # its terminals are joined by metal: of a transformer they are not, and one side may float apart from the other
+    metal: Ints  # (pairs, 2) places that are joined by metal: the ends of a conductor, or of a winding
+    coupled: Ints  # (pairs, 2) places of which one feeds the other though no metal joins them: windings of a pair
 
 
-def primitive(element: str, nodes: Sequence[int], y_s: Complexes, side: Sequence[int], galvanic: bool = True) -> Primitive:
-    return Primitive(element, np.asarray(nodes, np.intp), np.asarray(y_s, complex), np.asarray(side, np.intp), galvanic)
+NO_PAIRS = np.zeros((0, 2), np.intp)
+Pairs = Sequence[tuple[int, int]]
+
+
+def primitive(element: str, nodes: Sequence[int], y_s: Complexes, side: Sequence[int], metal: Pairs = (), coupled: Pairs = ()) -> Primitive:
+    """From plain sequences."""
+    pairs = [np.asarray(one, np.intp).reshape(-1, 2) if len(one) else NO_PAIRS for one in (metal, coupled)]
+    return Primitive(element, np.asarray(nodes, np.intp), np.asarray(y_s, complex), np.asarray(side, np.intp), pairs[0], pairs[1])
 
 
 def line(element: str, near: Sequence[int], far: Sequence[int], z_ohm: Complexes, y_shunt_s: Complexes | None = None) -> Primitive:
@@ -39,7 +46,13 @@ def line(element: str, near: Sequence[int], far: Sequence[int], z_ohm: Complexes
     """
     yi = np.linalg.inv(np.asarray(z_ohm, complex))
     half = np.zeros_like(yi) if y_shunt_s is None else np.asarray(y_shunt_s, complex) / 2
-    return primitive(element, [*near, *far], np.block([[yi + half, -yi], [-yi, yi + half]]), [0] * len(near) + [1] * len(far))
+    return through(element, near, far, np.block([[yi + half, -yi], [-yi, yi + half]]))
+
+
+def through(element: str, near: Sequence[int], far: Sequence[int], y_s: Complexes) -> Primitive:
+    """What joins conductors at one end to as many at the other."""
+    n = len(near)
+    return primitive(element, [*near, *far], y_s, [0] * n + [1] * n, [(k, n + k) for k in range(n)])
 
 
 def from_sequences(z1: complex, z0: complex) -> Complexes:
@@ -99,7 +112,9 @@ def bank(element: str, pairs: Sequence[Pair]) -> Primitive:
         own = np.array([[1 / n**2, -1 / n], [-1 / n, 1]]) / pair.z_ohm
         own += np.diag([1 / n**2, 1]) * pair.y_magnetising_s / 2
         y[4 * k : 4 * k + 4, 4 * k : 4 * k + 4] = b.T @ own @ b
-    return primitive(element, places, y, [0, 0, 1, 1] * len(pairs), galvanic=False)
+    starts = range(0, 4 * len(pairs), 4)
+    metal = [(k + at, k + at + 1) for k in starts for at in (0, 2)]
+    return primitive(element, places, y, [0, 0, 1, 1] * len(pairs), metal, [(k + a, k + b) for k in starts for a in (0, 1) for b in (2, 3)])
 
 
 def shunt(element: str, nodes: Sequence[int], y_s: Complexes) -> Primitive:
@@ -113,7 +128,7 @@ def between(element: str, ends: Sequence[tuple[int, int]], y_s: Sequence[complex
     y = np.zeros((len(places), len(places)), complex)
     for k, one in enumerate(y_s):
         y[2 * k : 2 * k + 2, 2 * k : 2 * k + 2] = np.array([[one, -one], [-one, one]])
-    return primitive(element, places, y, [0] * len(places))
+    return primitive(element, places, y, [0] * len(places), [(2 * k, 2 * k + 1) for k in range(len(y_s))])
 
 
 STEP = 0.00625  # of a step-voltage regulator, 5/8 %

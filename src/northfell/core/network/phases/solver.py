@@ -43,6 +43,7 @@ class PhaseFlow:
 
     network: PhaseNetwork
     v_v: Complexes
+    solved_v: Complexes  # the same with what the others' fields leave on conductors that nothing feeds; 0 where nothing reaches
     method: str
     steps: int
     fed: Flags  # (node,)
@@ -53,24 +54,23 @@ class PhaseFlow:
 
     def currents(self, one: Primitive) -> Complexes:
         """Currents into an element at its places [A]."""
-        v = np.where(one.nodes == EARTH, 0, self.v_v[one.nodes])
+        v = np.where(one.nodes == EARTH, 0, self.solved_v[one.nodes])
         return np.asarray(one.y_s @ v)
 
     def power(self, one: Primitive) -> Complexes:
         """Power into an element at its places [VA]."""
-        v = np.where(one.nodes == EARTH, 0, self.v_v[one.nodes])
+        v = np.where(one.nodes == EARTH, 0, self.solved_v[one.nodes])
         return np.asarray(v * np.conj(one.y_s @ v))
 
     @cached_property
     def load_currents(self) -> Complexes:
         """Current of each load [A]."""
-        across = self.loads.incidence(len(self.v_v)) @ np.nan_to_num(self.v_v)
-        return self.loads.current(np.asarray(across))
+        return self.loads.current(np.asarray(self.loads.incidence(len(self.v_v)) @ self.solved_v))
 
     @cached_property
     def load_power(self) -> Complexes:
         """Power of each load [VA]."""
-        across = np.asarray(self.loads.incidence(len(self.v_v)) @ np.nan_to_num(self.v_v))
+        across = np.asarray(self.loads.incidence(len(self.v_v)) @ self.solved_v)
         return np.asarray(across * np.conj(self.load_currents))
 
     @cached_property
@@ -79,7 +79,7 @@ class PhaseFlow:
         taken = np.zeros(len(self.v_v), complex)
         for one in self.network.primitives:
             at = one.nodes != EARTH
-            np.add.at(taken, one.nodes[at], np.nan_to_num(self.currents(one)[at]))
+            np.add.at(taken, one.nodes[at], self.currents(one)[at])
         drawn: Complexes = np.asarray(self.loads.incidence(len(self.v_v)).T @ self.load_currents)
         return taken + drawn
 
@@ -113,15 +113,15 @@ def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool 
     t: Sparse = dependence.t
     m = loads.incidence(n)
     y = assembled(network.primitives, n)
-    fed = _fed(network, dependence, known)
-    lost, part = _floating(network, fed, known, dependence)
+    fed, reached = _fed(network, dependence, known), _reached(network, dependence, known)
+    lost, part = _floating(network, reached, known, dependence)
     diagonal = np.abs(y.diagonal())
     ties = sp.diags(np.where(lost, SMALL * np.where(diagonal > 0, diagonal, 1.0), 0.0))
     ur = sp.csr_matrix(t.T @ (y + ties + m.T @ sp.diags(loads.y_s) @ m) @ t)
     mr = sp.csr_matrix(m @ t)
     at = {int(k): i for i, k in enumerate(dependence.free)}
     s = np.array([at[k] for k in known], np.intp)
-    live = np.array([fed[k] for k in dependence.free], bool)
+    live = reached[dependence.free]
     u_at = np.flatnonzero(live & ~np.isin(np.arange(len(dependence.free)), s))
     v = np.zeros(len(dependence.free), complex)
     v[s] = list(known.values())
@@ -133,8 +133,7 @@ def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool 
         return None
     v, method, steps = found
     whole: Complexes = np.asarray(t @ v)
-    whole[~fed] = np.nan
-    return PhaseFlow(network, whole, method, steps, fed, lost, loads, dependence, problem.missing_pct(v))
+    return PhaseFlow(network, np.where(fed, whole, np.nan), whole, method, steps, fed, lost, loads, dependence, problem.missing_pct(v))
 
 
 class _Problem:
@@ -237,32 +236,39 @@ def assembled(primitives: Sequence[Primitive], n: int) -> Sparse:
     return sp.csr_matrix((values[kept], (rows[kept], columns[kept])), shape=(n, n))
 
 
-def _fed(network: PhaseNetwork, dependence: Dependence, known: Mapping[int, complex]) -> Flags:
-    """Nodes that some way joins to a source, across transformers too. An open conductor of a live bus that nothing else reaches is not."""
+def _reached(network: PhaseNetwork, dependence: Dependence, known: Mapping[int, complex]) -> Flags:
+    """Nodes whose voltage something sets: also the conductor that is dead beside others, in their field."""
     joined: list[tuple[int, int]] = []
     for one in network.primitives:
-        at = one.nodes[one.nodes != EARTH]
-        coupled = np.abs(one.y_s).sum(0)[one.nodes != EARTH] > 0
-        at = at[coupled]
-        joined += [(int(at[0]), int(n)) for n in at[1:]]
-    part = _parts(joined + _joined_beside(network, dependence), len(network.names))
+        at = one.nodes[one.nodes != EARTH][np.abs(one.y_s).sum(0)[one.nodes != EARTH] > 0].tolist()
+        joined += [(at[0], n) for n in at[1:]]
+    return _with_sources(joined + _joined_beside(network, dependence), network, known)
+
+
+def _fed(network: PhaseNetwork, dependence: Dependence, known: Mapping[int, complex]) -> Flags:
+    """Nodes that metal joins to a source, or windings do; a conductor that is open at its source is not, whatever the others induce in it."""
+    joined = [pair for one in network.primitives for pairs in (one.metal, one.coupled) for pair in _not_earth(one.nodes[pairs])]
+    return _with_sources(joined + _joined_beside(network, dependence), network, known)
+
+
+def _with_sources(joined: Sequence[tuple[int, int]], network: PhaseNetwork, known: Mapping[int, complex]) -> Flags:
+    part = _parts(joined, len(network.names))
     return np.isin(part, list({part[k] for k in known}))
 
 
-def _floating(network: PhaseNetwork, fed: Flags, known: Mapping[int, complex], dependence: Dependence) -> tuple[Flags, Ints]:
-    """Nodes of parts without a galvanic path to earth or a source, where only voltages between conductors are determined; and the part of each node."""
-    joined: list[tuple[int, int]] = []
-    for one in network.primitives:
-        for side in (None,) if one.galvanic else range(int(one.side.max(initial=0)) + 1):
-            at = one.nodes[(one.nodes != EARTH) & (True if side is None else one.side == side)].tolist()
-            joined += [(at[0], x) for x in at[1:]]
-    joined += _joined_beside(network, dependence)
-    part = _parts(joined, len(network.names))
+def _not_earth(pairs: Ints) -> list[tuple[int, int]]:
+    return [(a, b) for a, b in pairs.tolist() if EARTH not in (a, b)]
+
+
+def _floating(network: PhaseNetwork, reached: Flags, known: Mapping[int, complex], dependence: Dependence) -> tuple[Flags, Ints]:
+    """Nodes of parts without a path of metal to earth or a source, where only voltages between conductors are determined; and the part of each node."""
+    joined = [pair for one in network.primitives for pair in _not_earth(one.nodes[one.metal])]
+    part = _parts(joined + _joined_beside(network, dependence), len(network.names))
     earthed = {part[k] for k in known}
     earthed |= {part[x] for one in network.loads if EARTH in (one.p, one.q) for x in (one.p, one.q) if x != EARTH}
     for one in network.primitives:
         earthed |= _tied(one, part)
-    return np.asarray(fed & ~np.isin(part, list(earthed))), part
+    return np.asarray(reached & ~np.isin(part, list(earthed))), part
 
 
 def _joined_beside(network: PhaseNetwork, dependence: Dependence) -> list[tuple[int, int]]:

@@ -36,9 +36,9 @@ from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance, reactor_ohm, transformer_per_unit
 from northfell.core.network.lines import built, constants_of
-from northfell.core.network.phases import EARTH, POWER, Follows, Pair, PhaseNetwork, Primitive, bank, between, from_sequences, line, pairs_of
+from northfell.core.network.phases import EARTH, POWER, Follows, Pair, PhaseNetwork, Primitive, bank, between, from_sequences, line, pairs_of, shunt
 from northfell.core.network.phases import Load as PhaseLoad
-from northfell.core.network.phases.parts import Complexes
+from northfell.core.network.phases.parts import Complexes, through
 from northfell.core.rules.by_phase import PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
 from northfell.core.studies.load_flow.injections import asked_mvar, one_motor
@@ -292,7 +292,7 @@ class Gathering:
         node = self.index.get((bus, "n")) if led_out else None
         if led_out and neutral == "solid":
             if node is not None:
-                self.parts.append(Primitive(f"{e.id}", np.array([node], np.intp), np.array([[1e3 + 0j]]), np.zeros(1, np.intp)))
+                self.parts.append(shunt(e.id, [node], np.array([[1e3 + 0j]])))
                 self.told[f"{e.name}: its star point stands at the neutral of its bus, earthed through 1 mohm."] = None
                 return node
             return EARTH
@@ -302,7 +302,7 @@ class Gathering:
             z = complex(ohm or 0.0) if neutral == "resistor" else 1j * (ohm or 0.0)
             if not z:
                 raise InputRefused("neutral_ohm", ohm, "its earthing impedance")
-            self.parts.append(Primitive(f"{e.id}", np.array([node], np.intp), np.array([[1 / z]]), np.zeros(1, np.intp)))
+            self.parts.append(shunt(e.id, [node], np.array([[1 / z]])))
         return node
 
     def _magnetising(self, e: Transformer, s_mva: float, v_low: float) -> complex:
@@ -330,7 +330,7 @@ class Gathering:
             raise InputRefused("neutral", None, "solid or isolated: its zero sequence counts by phase")
         y = np.eye(3) / z1 + (y0 - 1 / z1) / 3
         inner = [self._node((e.id, p), self.base[nodes[0]]) for p in PHASES]
-        self.parts.append(Primitive(e.id, np.array([*inner, *nodes], np.intp), np.block([[y, -y], [-y, y]]), np.array([0] * 3 + [1] * 3, np.intp)))
+        self.parts.append(through(e.id, inner, nodes, np.block([[y, -y], [-y, y]])))
         self.known.update(zip(inner, emf, strict=True))
 
     def _hold(self, e: Element, nodes: Sequence[int], emf: Sequence[complex]) -> None:

@@ -162,7 +162,7 @@ class ByPhase:
             for one in parts:
                 i, s = self.flow.currents(one), self.flow.power(one)
                 for place, n in enumerate(one.nodes.tolist()):
-                    if n != EARTH and names[n][0] == bus and (len(e.buses) == 1 or one.side[place] == k):
+                    if n != EARTH and self.flow.fed[n] and names[n][0] == bus and (len(e.buses) == 1 or one.side[place] == k):
                         c = names[n][1]
                         had = found.get(c, (0j, 0j))
                         found[c] = had[0] + complex(i[place]), had[1] + complex(s[place])
