@@ -40,7 +40,7 @@ FLOW_STAGE = Stage(
         Tab("branches", "Branches", ledger.branches), Tab("buses", "Buses", ledger.buses), Tab("sources", "Sources", ledger.sources),
         Tab("loads", "Loads", ledger.loads), Tab("controls", "Controls", ledger.controls), Tab("totals", "Totals", ledger.totals),
         Tab("areas", "Areas", ledger.areas), Tab("reactive", "Reactive", ledger.reactive), Tab("outages", "Each out", ledger.outages, OUTAGES),
-        Tab("by_phase", "By phase", ledger.by_phase, BY_PHASE),
+        Tab("by_phase", "Phases", ledger.by_phase, BY_PHASE),
         Tab("start", "Start", ledger.starts, START, lambda network, view: view.selected),
         Tab("maximum", "Maximum", ledger.maximum, MAXIMUM, ledger.raised),
     ),
