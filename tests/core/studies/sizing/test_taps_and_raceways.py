@@ -3,10 +3,11 @@
 import math
 
 import pytest
+from tests.conftest import network_of
 from tests.core.studies.sizing import test_by_hand as iec
 from tests.core.studies.sizing.test_nec_by_hand import SOURCE, breaker, conductor, end, load, motor, parts, sizing, way
 
-from northfell.core.studies.sizing import loads_table, panels_table, raceways_table
+from northfell.core.studies.sizing import in_all_states, loads_table, panels_table, raceways_table
 from northfell.core.studies.sizing.nec import icea_kappa
 
 SQRT3 = math.sqrt(3)
@@ -97,14 +98,16 @@ def test_a_conduit_and_a_trunking_by_outside_diameters():
 
 
 def test_what_a_generator_holds_a_fault_on_with_must_still_open_the_device():
-    def of(magnetic_a: float, **more):
+    def of(magnetic_a: float, system: str = "TN", school: str = "iec", **more):
         unit = {"kind": "synchronous_generator", "name": "G", "bus": "Main", "s_rated_mva": 0.5, "v_rated_kv": 0.4, "power_factor_rated": 0.8, "xd2_pct": 12.0,
                 "xd1_pct": 18.0, "xd_pct": 200.0, "r_stator_ohm": 0.002, "neutral": "solid", "x0_pct": 4.0, "mode": "reference", "field_ceiling": 1.3,
                 "excitation": "rotating", **more}  # fmt: skip
         way = {"kind": "breaker", "name": "Q", "from_bus": "Main", "to_bus": "near", "i_rated_a": 100.0, "trip": "thermal-magnetic", "trip_ir_a": 100.0,
                "trip_im_a": magnetic_a, "let_through_ka2s": 0.5}  # fmt: skip
         load = {"kind": "load", "name": "E", "bus": "far", "p_mw": 0.03, "q_mvar": 0.01}
-        return iec.sizing([iec.MAIN, unit, iec.end("near"), iec.end("far"), way, iec.cable("W", "near", "far", 35.0, 50.0), load]).of["W"]
+        elements = [iec.MAIN, unit, iec.end("near"), iec.end("far"), way, iec.cable("W", "near", "far", 35.0, 50.0), load]
+        (found, *_), _ = in_all_states(network_of(elements, sizing={"earthing": system}, short_circuit={"school": school}))
+        return found.of["W"]
 
     slow, fast = of(3000.0), of(200.0)
     s = slow.circuit.sustained
@@ -119,6 +122,11 @@ def test_what_a_generator_holds_a_fault_on_with_must_still_open_the_device():
     assert quick.ok
     # the loop of an earth fault goes by it too: its reactance is that of what is held on
     assert abs(slow.circuit.loop.z_source_ohm) > 0.9 * 0.95 * 400 / (SQRT3 * s.i_a) / 3
+    z1 = 0.95 * 400 / (SQRT3 * s.i_a)
+    assert abs(of(200.0, "IT").circuit.loop.z_source_ohm) == pytest.approx(z1, rel=0.02)  # of a second fault the whole of Z1
+    by_ieee = of(200.0, school="ieee").circuit
+    assert by_ieee.sustained is None
+    assert any("goes by the initial current" in n for n in by_ieee.notes)
     unknown = of(200.0, xd_pct=None)
     assert unknown.decision.of("iec.generator").idle
     assert any("goes by the initial current" in n for n in unknown.circuit.notes)

@@ -96,7 +96,7 @@ class PhaseFlow:
         return {n: complex(need[at[n]]) for n in (self.network.known_v or {})}
 
 
-def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool = False) -> PhaseFlow | None:
+def solve(network: PhaseNetwork, newton: bool = False) -> PhaseFlow | None:
     """The voltages at which currents balance at every conductor; None where neither way finds them. With `newton` that alone is tried.
 
     Raises
@@ -127,7 +127,7 @@ def solve(network: PhaseNetwork, start_v: Complexes | None = None, newton: bool 
     v[s] = list(known.values())
     base = network.v_base_v[dependence.free]
     problem = _Problem(ur, mr, loads, u_at, s, v, base, np.where(lost, part, -1)[dependence.free][u_at])
-    found = None if newton else problem.by_currents(start_v[dependence.free] if start_v is not None else None)
+    found = None if newton else problem.by_currents()
     found = found or problem.by_newton()
     if found is None:
         return None
@@ -160,13 +160,11 @@ class _Problem:
         v[self.u_at] = self.factor.solve(-self.of_sources)
         return v
 
-    def by_currents(self, start: Complexes | None) -> tuple[Complexes, str, int] | None:
+    def by_currents(self) -> tuple[Complexes, str, int] | None:
         try:
             v = self.no_load()
         except RuntimeError:
             return None
-        if start is not None:
-            v[self.u_at] = start[self.u_at]
         before = np.inf
         for step in range(1, MOST_STEPS + 1):
             new = v.copy()

@@ -454,12 +454,10 @@ class Gathering:
         return Loop(system, t_s, z, self.settings.loop_c, self.settings.earth_electrode_ohm, told)
 
     def _by_generators(self, way: Way) -> bool:
-        """Whether generators alone feed the beginning of a cable."""
-        at, one = self.bus(way.near), self.faults.cases["min"] if self.faults else None
-        if at is None or not isinstance(one, IecCase):
-            return False
-        top = one.net.topology
-        return int(top.island_of_node[top.node_of_bus[at]]) in one.machine_fed
+        """Whether no public network feeds the beginning of a cable; whichever school the faults are found by."""
+        top = self.net.topology
+        here, of = top.bus_index[way.near], self.net.node_of(self.net.infeeds)
+        return top.fed_bus(here) and top.island_of_node[top.node_of_bus[here]] not in top.island_of_node[of]
 
     def _sustained_a(self, way: Way) -> float | None:
         """The current that one generator alone holds a three-phase fault at its beginning on with [A]; None of a network, of several, or unknown."""
@@ -467,7 +465,7 @@ class Gathering:
         if at is None or not isinstance(one, IecCase) or not self._by_generators(way):
             return None
         top = one.net.topology
-        if one.machine_fed[int(top.island_of_node[top.node_of_bus[at]])] is None:
+        if one.machine_fed.get(int(top.island_of_node[top.node_of_bus[at]])) is None:
             return None
         found = 1000 * float(one.steady_ka("3ph")[at])
         return found if math.isfinite(found) and found > 0 else None
