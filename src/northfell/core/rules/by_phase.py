@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 
-from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Element, StaticLoad, StepRegulator, Switching
+from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Element, StaticLoad, StepRegulator, Switching, Transformer
 
 PHASES = "abc"
+CONDUCTORS = "abc12n"  # in their order; 1 and 2 are legs behind a centre tap
 
 
 def conductors_of(e: Element, elements: Mapping[str, Element]) -> str:
@@ -13,24 +14,36 @@ def conductors_of(e: Element, elements: Mapping[str, Element]) -> str:
     if own:
         return own
     shared = [b.conductors for i in e.buses if isinstance(b := elements.get(i), Bus)]
-    return "".join(c for c in "abcn" if shared and all(c in one for one in shared))
+    return "".join(c for c in CONDUCTORS if shared and all(c in one for one in shared))
 
 
 def only_by_phase(taking_part: Iterable[Element]) -> Iterator[tuple[Element, str]]:
     """The elements that a balanced study cannot take, and why."""
     for e in taking_part:
-        if isinstance(e, Bus):
-            if not e.conductors.startswith(PHASES):
-                yield e, f"it has conductors {e.conductors} alone"
-        elif isinstance(e, Conductor):
-            if e.conductors and not e.conductors.startswith(PHASES):
-                yield e, f"it joins {e.conductors} alone"
-            elif (e.matrix or e.geometry) and (e.r_ohm_per_km is None or e.x_ohm_per_km is None):
-                yield e, "its impedance is given by phase alone"
-        elif isinstance(e, StepRegulator):
-            yield e, "its taps stand by phase"
-        elif isinstance(e, Switching):
-            if e.open_poles or (e.conductors and not e.conductors.startswith(PHASES)):
-                yield e, f"pole {e.open_poles} stands open" if e.open_poles else f"it joins {e.conductors} alone"
-        elif (isinstance(e, StaticLoad) and e.by_phase) or (isinstance(e, CapacitorBank) and e.step_by_phase):
-            yield e, "it is given by phase"
+        why = _of_conductors(e) or _of_parts(e)
+        if why:
+            yield e, why
+
+
+def _of_conductors(e: Element) -> str:
+    if isinstance(e, Bus):
+        return "" if e.conductors.startswith(PHASES) else f"it has conductors {e.conductors} alone"
+    if isinstance(e, Switching) and e.open_poles:
+        return f"pole {e.open_poles} stands open"
+    if isinstance(e, Conductor | Switching) and e.conductors and not e.conductors.startswith(PHASES):
+        return f"it joins {e.conductors} alone"
+    return ""
+
+
+def _of_parts(e: Element) -> str:
+    if isinstance(e, Conductor) and (e.matrix or e.geometry) and (e.r_ohm_per_km is None or e.x_ohm_per_km is None):
+        return "its impedance is given by phase alone"
+    if isinstance(e, StepRegulator):
+        return "its taps stand by phase"
+    if isinstance(e, Transformer) and e.units:
+        return "it is made of one-phase units"
+    if isinstance(e, StaticLoad) and e.along:
+        return "it is spread along a line"
+    if (isinstance(e, StaticLoad) and e.by_phase) or (isinstance(e, CapacitorBank) and e.step_by_phase):
+        return "it is given by phase"
+    return ""

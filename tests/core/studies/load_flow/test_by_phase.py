@@ -331,7 +331,6 @@ def test_units_in_wye_and_in_delta_turn_voltages_as_their_windings_do():
 @pytest.mark.parametrize(
     ("change", "told"),
     [
-        ({"connection": "open delta", "control": "each phase", "pt_ratio": 20.0}, "controls of units in delta are not taken yet"),
         ({"connection": "open delta", "taps": {"b": 1}}, "units a and c in open delta"),
         ({"connection": "wye", "taps": {"a": 17}}, "at most 16 steps each way"),
         ({"connection": "closed delta", "conductors": "ab"}, "wye where not all three phases are joined"),

@@ -13,6 +13,7 @@ from pydantic import Field, TypeAdapter
 from northfell.core.model.elements.base import IEC, NAME_ACCEPTED, NEUTRAL, ORIGINS, Document, Element, Name, Reference
 from northfell.core.model.elements.branches import Autotransformer, Cable, Conductor, EquivalentBranch, Line, SeriesReactor, Transformer, Trunking  # fmt: skip
 from northfell.core.model.elements.buses import Bus
+from northfell.core.model.elements.by_phase import TransformerUnit
 from northfell.core.model.elements.consumers import Consumer, InductionMotor, Load, Rectifier, StaticLoad, SynchronousMotor, motor_mva
 from northfell.core.model.elements.measuring import CurrentTransformer, VoltageTransformer
 from northfell.core.model.elements.regulator import RegulatorUnit, StepRegulator
@@ -43,7 +44,8 @@ __all__ = [
     "Inverter", "KINDS", "Line", "Load", "NAME_ACCEPTED", "NEUTRAL", "Name", "ORIGINS", "PROTECTION",
     "ProtectionSignal", "Rectifier", "Reference", "RegulatorUnit", "Relay", "SeriesReactor", "StepRegulator",
     "Shunt",
-    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer", "Trunking",
+    "ShuntReactor", "StaticLoad", "Switch", "Switching", "SynchronousGenerator", "SynchronousMotor", "ThreeWindingTransformer", "Transformer",
+    "TransformerUnit", "Trunking",
     "motor_mva",
     "VoltageTransformer", "ZoneRelay",
 ]  # fmt: skip

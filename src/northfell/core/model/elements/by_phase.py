@@ -8,8 +8,9 @@ from northfell.core.model.declare.rows import Row
 # Declarations read as a table.
 # fmt: off
 
-Conductors = Literal["abc", "abcn", "ab", "abn", "bc", "bcn", "ac", "acn", "a", "an", "b", "bn", "c", "cn"]
-Between = Literal["a", "b", "c", "ab", "bc", "ca"]
+Conductors = Literal["abc", "abcn", "ab", "abn", "bc", "bcn", "ac", "acn", "a", "an", "b", "bn", "c", "cn", "12n", "12"]
+Between = Literal["a", "b", "c", "ab", "bc", "ca", "1", "2", "12"]
+BETWEEN_MEANING = "One: to the neutral, where the bus has one, else to earth. Two: between them. 1 and 2 are the legs behind a centre tap."
 BY_PHASE = "load flow by phase"
 
 
@@ -17,7 +18,7 @@ class PhasePower(Row):
     """A part of a load, between two conductors or from one to the neutral."""
 
     NAMED_BY: ClassVar[str] = "between"
-    between: Between = param(label="Between", meaning="One phase: to the neutral, where the bus has one, else to earth. Two: between them.")
+    between: Between = param(label="Between", meaning=BETWEEN_MEANING)
     p_mw: float = param(label="Active power", symbol="P", unit="MW", ge=-1e4, le=1e4, meaning="Drawn at nominal voltage.")
     q_mvar: float = param(label="Reactive power", symbol="Q", unit="Mvar", ge=-1e4, le=1e4, meaning="Drawn at nominal voltage, inductive positive.")
 
@@ -26,23 +27,53 @@ class PhaseReactive(Row):
     """A part of a capacitor bank."""
 
     NAMED_BY: ClassVar[str] = "between"
-    between: Between = param(label="Between", meaning="One phase: to the neutral, where the bus has one, else to earth. Two: between them.")
+    between: Between = param(label="Between", meaning=BETWEEN_MEANING)
     q_mvar: float = param(label="Reactive power of a step", symbol="Q1", unit="Mvar", ge=0, le=1e4, meaning="Delivered at nominal voltage.")
 
 
 class MatrixCell(Row):
     """A pair of conductors of a line."""
 
-    row: Literal["a", "b", "c", "n"] = param(label="Row", meaning="Conductor.")
-    column: Literal["a", "b", "c", "n"] = param(label="Column", meaning="Conductor; the matrix is symmetrical, so that one of both triangles will do.")
+    row: Literal["a", "b", "c", "1", "2", "n"] = param(label="Row", meaning="Conductor.")
+    column: Literal["a", "b", "c", "1", "2", "n"] = param(label="Column", meaning="Conductor; the matrix is symmetrical: one triangle will do.")
     r_ohm_per_km: float = param(label="Resistance", symbol="R′", unit="ohm/km", ge=-100, le=100, meaning="Of one line, at the temperature of use.")
     x_ohm_per_km: float = param(label="Reactance", symbol="X′", unit="ohm/km", ge=-100, le=100, meaning="Of one line, at the frequency of the network.")
     b_us_per_km: float = param(0.0, label="Susceptance", symbol="B′", unit="µS/km", ge=-1e5, le=1e5, meaning="Of one line, at the frequency of the network.")
 
 
+class TransformerUnit(Row):
+    """A one-phase unit of a bank, or one alone."""
+
+    high: Literal["a", "b", "c", "ab", "bc", "ca", "ba", "cb", "ac"] = param(
+        label="High side", meaning="One phase: to the star point. Two: from the first to the second."
+    )
+    low: Literal["a", "b", "c", "ab", "bc", "ca", "ba", "cb", "ac", "12", "1n2"] = param(
+        label="Low side", meaning="In phase with the high side. 12: two legs. 1n2: two legs about a centre tap, which stands at the neutral of the bus."
+    )
+    s_rated_mva: float = param(label="Rated power", symbol="Sr", unit="MVA", gt=0, le=1000, meaning="Of this unit.")
+    v_high_kv: float = param(label="Winding, high side", symbol="Ur", unit="kV", gt=0, le=1200, meaning="Rated voltage across the winding.")
+    v_low_kv: float = param(label="Winding, low side", symbol="Ur", unit="kV", gt=0, le=1200, meaning="Across the whole winding: twice a half of 1n2.")
+    uk_pct: float = param(label="Impedance voltage", symbol="ukr", unit="%", gt=0, le=100, meaning="Of its own rating; of 1n2 with both halves in series.")
+    ur_pct: float = param(label="Resistive part", symbol="uRr", unit="%", ge=0, le=100, meaning="Of its own rating.")
+    no_load_loss_kw: float = param(0.0, label="No-load losses", symbol="P0", unit="kW", ge=0, le=1000, meaning="0: left out.")
+    no_load_current_pct: float = param(0.0, label="No-load current", symbol="i0", unit="%", ge=0, le=50, meaning="0: left out.")
+    halves: Literal["interlaced", "not interlaced"] = param(
+        "interlaced", label="Halves", meaning="Of 1n2: how its impedance is parted (as recalled; not interlaced unverified)."
+    )
+
+
+def units_of_a_bank() -> Any:
+    return param(
+        [], label="One-phase units", section="By phase",
+        meaning="A row for each: one alone, or a bank of two or three, open or of unlike units. They go before the rating and vector group of the whole.",
+        enters=f"{BY_PHASE}: pairs of windings; other studies leave such banks out, and say so"
+    )
+
+
 def conductors_of_a_bus() -> Any:
     return param(
-        "abc", label="Conductors", section="By phase", meaning="Phases that it has, and whether a neutral is carried.",
+        "abc", label="Conductors", section="By phase",
+        meaning="Phases that it has, or the legs 1 and 2 behind a centre tap, and whether a neutral is carried. Legs: the nominal voltage is between both.",
         enters=f"{BY_PHASE}: a conductor that is not there has no voltage; other studies leave such parts out, and say so"
     )
 
@@ -96,4 +127,12 @@ def open_poles() -> Any:
     )
 
 
-OpenPoles = Literal["a", "b", "c", "ab", "bc", "ac"]
+OpenPoles = Literal["a", "b", "c", "ab", "bc", "ac", "n", "1", "2"]
+
+
+def spread_along() -> Any:
+    return param(
+        None, label="Spread along", refers_to=("line", "cable"), section="By phase",
+        meaning="A line that ends at its bus, along all of which it is drawn evenly. Empty: all of it at the bus.",
+        enters=f"{BY_PHASE}: half at a sixth of the length from either end, which keeps fall of voltage and losses; other studies leave it out, and say so"
+    )

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Rows
 from northfell.core.model.elements.base import AF, IEC, LF, SC, About, Element, Reference, terminal
-from northfell.core.model.elements.by_phase import PhasePower, connection, loads_by_phase, lower_voltage
+from northfell.core.model.elements.by_phase import PhasePower, connection, loads_by_phase, lower_voltage, spread_along
 from northfell.core.model.elements.direct import DirectSide
 
 # Declarations read as a table.
@@ -225,6 +225,7 @@ class StaticLoad(Consumer):
     by_phase: Rows[PhasePower] = loads_by_phase()
     connection: Literal["wye", "delta"] | None = connection()
     v_impedance_pu: float | None = lower_voltage()
+    along: Reference | None = spread_along()
 
     @property
     def shares(self) -> tuple[tuple[float, float, float], tuple[float, float, float]]:

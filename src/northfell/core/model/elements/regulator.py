@@ -53,7 +53,7 @@ class StepRegulator(Element):
     )
     control: Literal["locked", "each phase", "ganged"] = param(
         "locked", label="Control", section="Tap changer", in_state=True,
-        meaning="Locked: taps as entered. Each phase by itself; ganged: all by the phase that is sensed. Of units in wye.",
+        meaning="Locked: taps as entered. Each phase by itself; ganged: all by the phase that is sensed.",
         enters=f"{BY_PHASE}: which taps move"
     )
     sensed: Literal["a", "b", "c"] = param(
@@ -66,7 +66,7 @@ class StepRegulator(Element):
     )
     pt_ratio: float | None = param(
         None, label="Ratio of the voltage transformer", symbol="PT", gt=0, le=10000, section="Tap changer", acts_when=ACTS,
-        meaning="Voltage of the regulated side to neutral over that of the relay.", enters="V relay = |V/PT − (R + jX)·I/CT|"
+        meaning="Voltage of the regulated side, to neutral in wye, between phases in delta, over that of the relay.", enters="V relay = |V/PT − (R + jX)·I/CT|"
     )
     ct_primary_a: float | None = param(
         None, label="Primary of the current transformer", symbol="CT", unit="A", gt=0, le=10000, section="Tap changer", acts_when=ACTS,

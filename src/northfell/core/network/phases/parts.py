@@ -102,8 +102,11 @@ class Pair:
     y_magnetising_s: complex = 0j  # as at the low winding; half stands at each
 
 
-def bank(element: str, pairs: Sequence[Pair]) -> Primitive:
-    """A transformer, or a bank of units, as its pairs: Bᵀ·(1/z)·[[1/n², −1/n], [−1/n, 1]]·B, n = Vhigh/Vlow."""
+def bank(element: str, pairs: Sequence[Pair], terminal: int | None = None) -> Primitive:
+    """A transformer, or a bank of units, as its pairs: Bᵀ·(1/z)·[[1/n², −1/n], [−1/n, 1]]·B, n = Vhigh/Vlow.
+
+    With a terminal given, the high windings are those of that terminal, and the low ones stand at a point of its own.
+    """
     b = np.array([[1, -1, 0, 0], [0, 0, 1, -1]], float)
     places = [n for pair in pairs for n in pair.nodes]
     y = np.zeros((len(places), len(places)), complex)
@@ -114,7 +117,37 @@ def bank(element: str, pairs: Sequence[Pair]) -> Primitive:
         y[4 * k : 4 * k + 4, 4 * k : 4 * k + 4] = b.T @ own @ b
     starts = range(0, 4 * len(pairs), 4)
     metal = [(k + at, k + at + 1) for k in starts for at in (0, 2)]
-    return primitive(element, places, y, [0, 0, 1, 1] * len(pairs), metal, [(k + a, k + b) for k in starts for a in (0, 1) for b in (2, 3)])
+    side = [0, 0, 1, 1] if terminal is None else [terminal] * 4
+    return primitive(element, places, y, side * len(pairs), metal, [(k + a, k + b) for k in starts for a in (0, 1) for b in (2, 3)])
+
+
+def centre_tapped(
+    element: str,
+    nodes: tuple[int, int, int, int, int],
+    v_high_v: float,
+    v_half_v: float,
+    z_ohm: tuple[complex, complex, complex],
+    y_magnetising_s: complex = 0j,
+) -> Primitive:
+    """A one-phase unit whose low winding has a centre tap: what leaves leg 1 and enters leg 2, by M·I = (Vp/nt)·(1, 1) − (V1 − Vn, Vn − V2).
+
+    Parameters
+    ----------
+    nodes
+        High winding from and to, leg 1, centre tap, leg 2.
+    v_high_v, v_half_v
+        Rated voltages of the high winding and of one half; nt is their ratio.
+    z_ohm
+        Z0 of the high winding, Z1 and Z2 of the halves, at the voltage of a half: M = [[Z0 + Z1, Z0], [Z0, Z0 + Z2]].
+    y_magnetising_s
+        Across the high winding.
+    """
+    z0, z1, z2 = z_ohm
+    turns = v_half_v / v_high_v
+    c = np.array([[turns, -turns, -1, 1, 0], [turns, -turns, 0, -1, 1]])
+    y = c.T @ np.linalg.inv(np.array([[z0 + z1, z0], [z0, z0 + z2]])) @ c
+    y[:2, :2] += y_magnetising_s * np.array([[1, -1], [-1, 1]])
+    return primitive(element, nodes, y, [0, 0, 1, 1, 1], [(0, 1), (2, 3), (3, 4)], [(h, x) for h in (0, 1) for x in (2, 3, 4)])
 
 
 def shunt(element: str, nodes: Sequence[int], y_s: Complexes) -> Primitive:

@@ -3,6 +3,8 @@
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
+from itertools import pairwise
 
 import numpy as np
 
@@ -27,25 +29,28 @@ from northfell.core.model.elements import (  # fmt: skip
     Switching,
     SynchronousGenerator,
     SynchronousMotor,
+    ThreeWindingTransformer,
     Transformer,
     VoltageTransformer,
 )
-from northfell.core.model.elements.tap_changer import tap_ratio
 from northfell.core.model.line_data import Geometry
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
-from northfell.core.network.impedance import feeder_impedance, reactor_ohm, transformer_per_unit
+from northfell.core.network.impedance import feeder_impedance, reactor_ohm
 from northfell.core.network.lines import built, constants_of
-from northfell.core.network.phases import EARTH, POWER, Follows, Pair, PhaseNetwork, Primitive, bank, between, from_sequences, line, pairs_of, shunt
+from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, from_sequences, line
 from northfell.core.network.phases import Load as PhaseLoad
 from northfell.core.network.phases.parts import Complexes, through
-from northfell.core.rules.by_phase import PHASES, conductors_of
+from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
+from northfell.core.studies.load_flow.by_phase.places import Places, Winding, known
+from northfell.core.studies.load_flow.by_phase.transformers import add_three_windings, add_transformer
 from northfell.core.studies.load_flow.injections import asked_mvar, one_motor
 
 IDLE = (Switching, Changeover, CurrentTransformer, VoltageTransformer, *PROTECTION)  # they carry nothing, or stand open
 ANGLES = {"a": 0.0, "b": -120.0, "c": 120.0}
 ALPHA_PER_K = 0.004
+SPREAD_AT, SPREAD_PARTS = (1 / 6, 5 / 6), (1 / 6, 2 / 3, 1 / 6)  # half at each: the fall of voltage and the losses of what is drawn evenly
 C_OF_FLOW = 1.1  # of the fault level, as the balanced study has it
 
 
@@ -57,21 +62,18 @@ class Gathered:
     network: PhaseNetwork
     index: Mapping[tuple[str, str], int]
     messages: tuple[str, ...]
+    windings: Mapping[str, Sequence[Winding]]
 
 
 @dataclass
-class Gathering:
+class Gathering(Places):
     """A state as its conductors are gathered from it."""
 
-    net: Compiled
-    index: dict[tuple[str, str], int] = field(default_factory=dict)
-    base: list[float] = field(default_factory=list)
-    parts: list[Primitive] = field(default_factory=list)
     loads: list[PhaseLoad] = field(default_factory=list)
     follows: list[Follows] = field(default_factory=list)
     known: dict[int, complex] = field(default_factory=dict)
     refused: list[str] = field(default_factory=list)
-    told: dict[str, None] = field(default_factory=dict)
+    spread: set[str] = field(default_factory=set)  # lines along which a load is spread
     taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # of regulators, where their controls have moved them
 
     def all(self) -> Gathered:
@@ -86,6 +88,8 @@ class Gathering:
         for e in part.values():
             if isinstance(e, Bus):
                 self._bus(e)
+            elif isinstance(e, StaticLoad) and e.along:
+                self.spread.add(e.along)
         for e in part.values():
             if not isinstance(e, Bus):
                 try:
@@ -99,7 +103,7 @@ class Gathering:
         if not self.known:
             raise CannotRun("load_flow", ["There is no supply: no infeed and no generator as reference is in service."])
         network = PhaseNetwork(tuple(self.index), np.array(self.base), tuple(self.parts), tuple(self.loads), tuple(self.follows), self.known)
-        return Gathered(self.net, network, self.index, tuple(self.told))
+        return Gathered(self.net, network, self.index, tuple(self.told), self.windings)
 
     def _bus(self, e: Bus) -> None:
         at = self.net.topology.bus_index[e.id]
@@ -108,34 +112,15 @@ class Gathering:
             self.refused.append(f"{title_of(e)}: v_nominal_kv is empty; by phase every bus needs it.")
             kv = 1.0
         for c in e.conductors:
-            self._node((e.id, c), 1000 * kv / math.sqrt(3))
-
-    def _node(self, name: tuple[str, str], v_base_v: float) -> int:
-        self.index[name] = len(self.index)
-        self.base.append(v_base_v)
-        return self.index[name]
-
-    def nodes(self, e: Element, bus: str, conductors: str) -> list[int]:
-        """Nodes of conductors at a bus.
-
-        Raises
-        ------
-        InputRefused
-            If the bus has not all of them.
-        """
-        has = self.net.elements[bus]
-        missing = [c for c in conductors if (bus, c) not in self.index]
-        if missing:
-            own = has.conductors if isinstance(has, Bus) else ""
-            raise InputRefused("conductors", conductors, f"of what bus {has.name} has, {own}")
-        return [self.index[bus, c] for c in conductors]
+            self.node((e.id, c), 1000 * kv / (2 if "1" in e.conductors else math.sqrt(3)))
 
     def _element(self, e: Element) -> None:
         if e.joined:
             self._closed(e)
             return
         makers: tuple[tuple[type[Element] | tuple[type[Element], ...], Callable[[Element], None]], ...] = (
-            (Conductor, self._line), (StepRegulator, self._regulator), (SeriesReactor, self._reactor), (Transformer, self._transformer), (Infeed, self._infeed),
+            (Conductor, self._line), (StepRegulator, self._regulator), (SeriesReactor, self._reactor),
+            (ThreeWindingTransformer, partial(add_three_windings, self)), (Transformer, partial(add_transformer, self)), (Infeed, self._infeed),
             ((SynchronousGenerator, Inverter), self._machine), ((InductionMotor, SynchronousMotor), self._motor), (StaticLoad, self._load),
             (Compensation, self._shunt),
         )  # fmt: skip
@@ -144,7 +129,7 @@ class Gathering:
                 make(e)
                 return
         if not isinstance(e, IDLE):
-            raise InputRefused("kind", e.kind, "what load flow by phase takes: lines, two-winding transformers, reactors, switches, loads, sources")
+            raise InputRefused("kind", e.kind, "what load flow by phase takes: lines, transformers, reactors, switches, loads, sources")
 
     # --- what joins without impedance
 
@@ -159,7 +144,7 @@ class Gathering:
         own = getattr(e, "conductors", None)
         if own:
             return str(own)
-        return "".join(c for c in "abcn" if (near, c) in self.index and (far, c) in self.index)
+        return "".join(c for c in CONDUCTORS if (near, c) in self.index and (far, c) in self.index)
 
     def _regulator(self, e: Element) -> None:
         """Its outputs by its inputs: in wye about the neutral, in open delta about phase b, in closed delta by the next phase."""
@@ -174,8 +159,6 @@ class Gathering:
             raise InputRefused("regulator_units", "b", "units a and c in open delta: they stand between a and b, c and b")
         if e.connection != "wye" and not conductors.startswith(PHASES):
             raise InputRefused("connection", e.connection, "wye where not all three phases are joined")
-        if e.connection != "wye" and e.control != "locked":
-            raise InputRefused("control", e.control, "locked: controls of units in delta are not taken yet")
         for c in conductors:
             m, k = ratio.get(c, 1.0), PHASES.find(c)
             of: tuple[tuple[int, float], ...] = ((near[c], m),)
@@ -201,7 +184,17 @@ class Gathering:
         near, far = self.nodes(e, e.from_bus, conductors), self.nodes(e, e.to_bus, conductors)
         z, y = self._matrices(e, conductors)
         km = e.length_m / 1000
-        self.parts.append(line(e.id, near, far, z * km / e.parallel, y * km * e.parallel))
+        ends = [near, *(self._along(e, k, near, conductors) for k in range(len(SPREAD_AT)) if e.id in self.spread), far]
+        shares = SPREAD_PARTS if e.id in self.spread else (1.0,)
+        for (one, other), share in zip(pairwise(ends), shares, strict=True):
+            self.parts.append(line(e.id, one, other, z * km * share / e.parallel, y * km * share * e.parallel))
+
+    def _along(self, e: Conductor, k: int, near: Sequence[int], conductors: str) -> list[int]:
+        """The nodes of a place along a line at which a part of what is spread along it stands."""
+        for n, c in zip(near, conductors, strict=True):
+            if (within(e.id, k), c) not in self.index:
+                self.node((within(e.id, k), c), self.base[n])
+        return [self.index[within(e.id, k), c] for c in conductors]
 
     def _matrices(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
         """Impedance [ohm/km] and admittance [S/km] of its conductors: its own matrix, else its geometry, else its sequence values."""
@@ -250,66 +243,10 @@ class Gathering:
 
     def _reactor(self, e: Element) -> None:
         assert isinstance(e, SeriesReactor)
-        kv = self._kv(e.buses[0])
-        z = reactor_ohm(kv, _known(e, "uk_pct"), _known(e, "i_rated_a"), _known(e, "r_over_x"))
+        kv = self.kv(e.buses[0])
+        z = reactor_ohm(kv, known(e, "uk_pct"), known(e, "i_rated_a"), known(e, "r_over_x"))
         near, far = self.nodes(e, e.buses[0], PHASES), self.nodes(e, e.buses[1], PHASES)
         self.parts.append(line(e.id, near, far, np.asarray(np.eye(3) * z, complex)))
-
-    def _kv(self, bus: str) -> float:
-        return float(self.net.v_nominal_kv[self.net.topology.bus_index[bus]])
-
-    # --- transformers
-
-    def _transformer(self, e: Element) -> None:
-        assert isinstance(e, Transformer)
-        group = e.vector_group or ""
-        ends = pairs_of(group)
-        if ends is None:
-            raise InputRefused("vector_group", group or None, "a group of stars and deltas such as Dyn11; zigzag windings are not taken by phase yet")
-        s_mva, hv, lv = _known(e, "s_rated_mva"), _known(e, "v_hv_kv"), _known(e, "v_lv_kv")
-        r, x = transformer_per_unit(e)
-        if not (math.isfinite(r) and math.isfinite(x)):
-            raise InputRefused("uk_pct", e.uk_pct, "impedance voltage and its resistive part")
-        if e.tap_changer != "off load":
-            self.told[f"{e.name}: its tap stands as entered, {e.tap_pct:g} %; tap changers do not act by phase yet."] = None
-        star = {"N": self._star(e, e.hv_bus, "N" in group, e.neutral_hv, e.neutral_hv_ohm, group.startswith("Y"), "N"),
-                "n": self._star(e, e.lv_bus, "n" in group, e.neutral_lv, e.neutral_lv_ohm, "y" in group, "n")}  # fmt: skip
-        v_high = 1000 * hv * tap_ratio(e.tap_side, e.tap_pct) / (math.sqrt(3) if group.startswith("Y") else 1)
-        v_low = 1000 * lv / (math.sqrt(3) if "y" in group else 1)
-        z = complex(r, x) * v_low**2 / (s_mva * 1e6 / 3 * e.parallel)
-        y = self._magnetising(e, s_mva, v_low)
-        place = dict(zip("ABC", self.nodes(e, e.hv_bus, PHASES), strict=True)) | dict(zip("abc", self.nodes(e, e.lv_bus, PHASES), strict=True)) | star
-        pairs = [Pair((place[a], place[b], place[c], place[d]), v_high, v_low, z, y) for a, b, c, d in ends]
-        self.parts.append(bank(e.id, pairs))
-
-    def _star(self, e: Transformer, bus: str, led_out: bool, neutral: str | None, ohm: float | None, is_star: bool, name: str) -> int:
-        """The node of a star point: that of the neutral of its bus, earth, one behind its earthing impedance, or one of its own that floats."""
-        if not is_star:
-            return EARTH
-        if led_out and neutral is None:
-            side = "neutral_hv" if name == "N" else "neutral_lv"
-            raise InputRefused(side, None, "how the star point is earthed: solid, isolated, resistor, reactor or resonant")
-        node = self.index.get((bus, "n")) if led_out else None
-        if led_out and neutral == "solid":
-            if node is not None:
-                self.parts.append(shunt(e.id, [node], np.array([[1e3 + 0j]])))
-                self.told[f"{e.name}: its star point stands at the neutral of its bus, earthed through 1 mohm."] = None
-                return node
-            return EARTH
-        if node is None:
-            node = self._node((e.id, name), self.base[self.index[bus, "a"]])
-        if led_out and neutral in ("resistor", "reactor", "resonant"):
-            z = complex(ohm or 0.0) if neutral == "resistor" else 1j * (ohm or 0.0)
-            if not z:
-                raise InputRefused("neutral_ohm", ohm, "its earthing impedance")
-            self.parts.append(shunt(e.id, [node], np.array([[1 / z]])))
-        return node
-
-    def _magnetising(self, e: Transformer, s_mva: float, v_low: float) -> complex:
-        """Across one low winding, as half at each end: no-load losses and current."""
-        p = (e.no_load_loss_kw or 0.0) / 1000
-        q = math.sqrt(max(((e.no_load_current_pct or 0.0) / 100 * s_mva) ** 2 - p**2, 0.0))
-        return complex(p, -q) * 1e6 / 3 * e.parallel / v_low**2
 
     # --- sources
 
@@ -321,15 +258,15 @@ class Gathering:
         if e.flow_model == "ideal":
             self._hold(e, nodes, emf)
             return
-        z1 = feeder_impedance(C_OF_FLOW if self._kv(e.bus) > 1 else 1.05, self._kv(e.bus), _known(e, "ik_max_ka"), _known(e, "r_over_x"))
+        z1 = feeder_impedance(C_OF_FLOW if self.kv(e.bus) > 1 else 1.05, self.kv(e.bus), known(e, "ik_max_ka"), known(e, "r_over_x"))
         y0 = 0j
         if e.neutral == "solid":
-            x0 = _known(e, "x0_over_x1") * z1.imag
-            y0 = 1 / complex(_known(e, "r0_over_x0") * x0, x0)
+            x0 = known(e, "x0_over_x1") * z1.imag
+            y0 = 1 / complex(known(e, "r0_over_x0") * x0, x0)
         elif e.neutral is None:
             raise InputRefused("neutral", None, "solid or isolated: its zero sequence counts by phase")
         y = np.eye(3) / z1 + (y0 - 1 / z1) / 3
-        inner = [self._node((e.id, p), self.base[nodes[0]]) for p in PHASES]
+        inner = [self.node((e.id, p), self.base[nodes[0]]) for p in PHASES]
         self.parts.append(through(e.id, inner, nodes, np.block([[y, -y], [-y, y]])))
         self.known.update(zip(inner, emf, strict=True))
 
@@ -356,13 +293,13 @@ class Gathering:
             raise InputRefused("mode", e.mode, "reference, power or power factor: by phase, machines that hold a voltage or follow one are not taken yet")
         scale = self.net.factor_of(e)
         s = complex(e.p_set_mw * scale, asked_mvar(e, scale))
-        self._even(e, nodes, -s)
+        self._even(e, e.buses[0], nodes, -s)
 
     # --- what draws
 
-    def _even(self, e: Element, nodes: Sequence[int], s_mva: complex, active: object = POWER, reactive: object = POWER, wye: bool = False) -> None:
+    def _even(self, e: Element, bus: str, nodes: Sequence[int], s_mva: complex, active: object = POWER, reactive: object = POWER, wye: bool = False) -> None:
         """Equal parts to the neutral; of three phases without one between these, unless it is told to be in wye; else to earth."""
-        back = self.index.get((e.buses[0], "n"), EARTH)
+        back = self.index.get((bus, "n"), EARTH)
         between_phases = len(nodes) == 3 and back == EARTH and not wye
         for k, n in enumerate(nodes):
             q, v = (nodes[(k + 1) % 3], self.base[n] * math.sqrt(3)) if between_phases else (back, self.base[n])
@@ -382,30 +319,57 @@ class Gathering:
     def _load(self, e: Element) -> None:
         assert isinstance(e, StaticLoad)
         factor = e.drawn_factor * self.net.factor_of(e)
+        if not e.along:
+            self._load_at(e, e.bus, factor)
+            return
+        carrier = self.net.elements.get(e.along)
+        if not isinstance(carrier, Conductor) or e.bus not in carrier.buses:
+            raise InputRefused("along", carrier.name if carrier else e.along, f"a line that ends at bus {self.net.name(e.bus)}")
+        if carrier.id not in self.net.taking_part:
+            raise InputRefused("along", carrier.name, "a line that is in service")
+        conductors = conductors_of(carrier, self.net.elements)
+        near = self.nodes(carrier, carrier.from_bus, conductors)
+        for k in range(len(SPREAD_AT)):
+            self._along(carrier, k, near, conductors)
+            self._load_at(e, within(carrier.id, k), factor / len(SPREAD_AT))
+
+    def _load_at(self, e: StaticLoad, bus: str, factor: float) -> None:
         active, reactive = _terms(e)
         if e.by_phase:
             for row in e.by_phase:
-                p, q, v = self._ends(e, row.between)
+                p, q, v = self._ends(e, bus, row.between)
                 self._part(e, p, q, complex(row.p_mw, row.q_mvar) * factor, v, active, reactive)
             return
-        s = complex(_known(e, "p_mw"), _known(e, "q_mvar")) * factor
-        phases = "".join(c for c in PHASES if (e.bus, c) in self.index)
+        s = complex(known(e, "p_mw"), known(e, "q_mvar")) * factor
+        phases = self._phases(e, bus)
         if e.connection == "delta":
             if len(phases) < 2:
                 raise InputRefused("connection", "delta", "wye on a bus of one phase")
             ends = ["ab", "bc", "ca"] if len(phases) == 3 else ["ca" if phases == "ac" else phases]
             for one in ends:
-                p, q, v = self._ends(e, one)
+                p, q, v = self._ends(e, bus, one)
                 self._part(e, p, q, s / len(ends), v, active, reactive)
             return
-        self._even(e, self.nodes(e, e.bus, phases), s, active, reactive, e.connection == "wye")
+        self._even(e, bus, self.nodes(e, bus, phases), s, active, reactive, e.connection == "wye")
 
-    def _ends(self, e: Element, where: str) -> tuple[int, int, float]:
+    def _phases(self, e: Element, bus: str) -> str:
+        """Phases of a bus over which something without parts stands.
+
+        Raises
+        ------
+        InputRefused
+            If it has legs instead.
+        """
+        phases = "".join(c for c in PHASES if (bus, c) in self.index)
+        if not phases:
+            raise InputRefused("by_phase" if isinstance(e, StaticLoad) else "conductors", "none", "parts between 1, 2 and the neutral: its bus has no phases")
+        return phases
+
+    def _ends(self, e: Element, bus: str, where: str) -> tuple[int, int, float]:
         """Nodes and nominal voltage of a part between conductors."""
-        bus = e.buses[0]
         p = self.nodes(e, bus, where)[0]
         if len(where) == 2:
-            return p, self.nodes(e, bus, where)[1], self.base[p] * math.sqrt(3)
+            return p, self.nodes(e, bus, where)[1], self.base[p] * (2 if where == "12" else math.sqrt(3))
         return p, self.index.get((bus, "n"), EARTH), self.base[p]
 
     def _shunt(self, e: Element) -> None:
@@ -414,23 +378,16 @@ class Gathering:
         if isinstance(e, CapacitorBank) and e.step_by_phase:
             steps = e.steps if e.steps_in is None else e.steps_in
             for row in e.step_by_phase:
-                p, q, v = self._ends(e, row.between)
+                p, q, v = self._ends(e, e.bus, row.between)
                 parts.append((p, q, v, complex(row.q_mvar * e.loss_pct / 100, -row.q_mvar) * steps))
         else:
-            phases = "".join(c for c in PHASES if (e.bus, c) in self.index)
+            phases = self._phases(e, e.bus)
             nodes, back = self.nodes(e, e.bus, phases), self.index.get((e.bus, "n"), EARTH)
             joined = [nodes[(k + 1) % 3] if len(nodes) == 3 and back == EARTH else back for k in range(len(nodes))]
             parts = [(p, q, self.base[p] * (1.0 if q == back else math.sqrt(3)), e.s_drawn_mva / len(nodes)) for p, q in zip(nodes, joined, strict=True)]
         if isinstance(e, CapacitorBank) and e.switching != "fixed":
             self.told[f"{e.name}: its steps stand as entered; controllers do not act by phase yet."] = None
         self.parts.append(between(e.id, [(p, q) for p, q, _, _ in parts], [np.conj(s) * 1e6 / v**2 for _, _, v, s in parts]))
-
-
-def _known(e: Element, name: str) -> float:
-    value = getattr(e, name)
-    if value is None:
-        raise InputRefused(name, None, "a value")
-    return float(value)
 
 
 def _of_cells(e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
@@ -472,6 +429,11 @@ def gathered(net: Compiled, taps: Mapping[str, Mapping[str, int]] | None = None)
     return Gathering(net, taps=taps or {}).all()
 
 
+def within(line_id: str, k: int) -> str:
+    """The name of a place along a line."""
+    return f"{line_id} at {k}"
+
+
 def ratio_of(e: StepRegulator, tap: int) -> float:
     """Output over input voltage of a unit at a tap (IEEE C57.15): 1 + step·t, or 1/(1 − step·t) of type B."""
     part = e.step_pct / 100 * tap
@@ -480,6 +442,6 @@ def ratio_of(e: StepRegulator, tap: int) -> float:
 
 def conductors_at(index: Mapping[tuple[str, str], int], bus: str) -> Iterator[tuple[str, int]]:
     """The conductors of a bus with their nodes, in their order."""
-    for c in "abcn":
+    for c in CONDUCTORS:
         if (bus, c) in index:
             yield c, index[bus, c]

@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, Conductor, Consumer, Element, RegulatorUnit, StepRegulator, Transformer
+from northfell.core.model.elements import Bus, Conductor, Consumer, Element, RegulatorUnit, StepRegulator, ThreeWindingTransformer, Transformer
 from northfell.core.network import Compiled
 from northfell.core.network.lines.constants import FORTESCUE
 from northfell.core.network.phases import EARTH, Follows, PhaseFlow, Primitive
 from northfell.core.studies.load_flow.by_phase.gathering import Gathered, conductors_at
 from northfell.core.tables import Cell, Table, build
 
-NEXT = {"a": "b", "b": "c", "c": "a"}
+NEXT = {"a": "b", "b": "c", "c": "a", "1": "2"}
 _BUSES = (
     ("state", "", "State"), ("name", "", "Bus"), ("phase", "", "Conductor"), ("v_pu", "p.u.", "U"), ("angle_deg", "deg", "Angle"), ("v_kv", "kV", "U"),
     ("v_ln_pu", "p.u.", "U to neutral"), ("v_ll_pu", "p.u.", "U to the next phase"), ("energised", "", "Under voltage"),
@@ -137,7 +137,7 @@ class ByPhase:
                 following = nodes.get(NEXT.get(c, ""))
                 ll = self.across(n, following) if following is not None else None
                 yield (self.net.state, e.name, c, *_pu(v, base), None if v is None else abs(v) / 1000, None if ln is None else abs(ln) / base,
-                       None if ll is None else abs(ll) / (base * math.sqrt(3)), True)  # fmt: skip
+                       None if ll is None else abs(ll) / (base * (2 if c == "1" else math.sqrt(3))), True)  # fmt: skip
 
     def _sequence(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
@@ -216,7 +216,7 @@ class ByPhase:
 
     def _residuals(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
-            if not isinstance(e, Conductor | Transformer):
+            if not isinstance(e, Conductor | Transformer | ThreeWindingTransformer):
                 continue
             for k, bus, found in self.ends(e):
                 phases = [found[p][0] for p in "abc" if p in found]
@@ -229,14 +229,14 @@ class ByPhase:
 
     def _branches(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
-            if not isinstance(e, Conductor | Transformer) or e.id not in self.part_of:
+            if not isinstance(e, Conductor | Transformer | ThreeWindingTransformer) or e.id not in self.part_of:
                 continue
             lost = sum(complex(np.nansum(self.flow.power(one))) for one in self.part_of[e.id]) / 1e6
             yield (self.net.state, e.name, e.kind, *self._loading(e), lost.real, lost.imag)
 
-    def _loading(self, e: Conductor | Transformer) -> tuple[Cell, ...]:
+    def _loading(self, e: Conductor | Transformer | ThreeWindingTransformer) -> tuple[Cell, ...]:
         """Loading in percent, rating with unit, terminal and conductor that govern: of a transformer by the current of its windings."""
-        if isinstance(e, Transformer):
+        if isinstance(e, Transformer | ThreeWindingTransformer):
             return self._windings(e)
         rating = e.i_rated_a * e.parallel if e.i_rated_a else None
         worst = max(((abs(i), k, c) for k, _, found in self.ends(e) for c, (i, _) in found.items() if np.isfinite(i)), default=None)
@@ -244,19 +244,16 @@ class ByPhase:
             return None, rating, "A" if rating else None, None, None
         return 100 * worst[0] / rating, rating, "A", worst[1], worst[2]
 
-    def _windings(self, e: Transformer) -> tuple[Cell, ...]:
-        one = self.part_of[e.id][-1]
-        i = self.flow.currents(one)
-        if e.s_rated_mva is None or not np.isfinite(i).all():
-            return None, None, None, None, None
-        s_unit = e.s_rated_mva * e.parallel / 3
+    def _windings(self, e: Transformer | ThreeWindingTransformer) -> tuple[Cell, ...]:
         found = []
-        for k in range(len(one.nodes) // 4):
-            for side, (kv, star) in enumerate(((e.v_hv_kv, (e.vector_group or "").startswith("Y")), (e.v_lv_kv, "y" in (e.vector_group or "")))):
-                winding_kv = (kv or math.nan) / (math.sqrt(3) if star else 1)
-                found.append((abs(i[4 * k + 2 * side]) * winding_kv / 1000 / s_unit, side, "abc"[k]))
-        share, side, limb = max(found)
-        return 100 * float(share), s_unit, "MVA", side, limb
+        for w in self.gathered.windings[e.id]:
+            i = abs(self.flow.currents(self.flow.network.primitives[w.part])[w.place])
+            if np.isfinite(i):
+                found.append((i / w.i_rated_a, w))
+        if not found:
+            return None, None, None, None, None
+        share, w = max(found, key=lambda one: one[0])
+        return 100 * float(share), w.s_rated_mva, "MVA", w.terminal, w.name
 
     def _loads(self) -> Iterator[tuple[Cell, ...]]:
         names = list(self.gathered.index)
@@ -265,8 +262,9 @@ class ByPhase:
                 continue
             where = names[one.p][1] + ("" if one.q == EARTH or names[one.q][1] == "n" else names[one.q][1])
             rated = one.s_va / 1e6
-            yield (self.net.state, self.net.name(one.element), self.net.name(names[one.p][0]), where, rated.real, rated.imag, float(s.real) / 1e6,
-                   float(s.imag) / 1e6, float(abs(i)))  # fmt: skip
+            bus = self.net.name(self.net.elements[one.element].buses[0])
+            drawn = float(s.real) / 1e6, float(s.imag) / 1e6
+            yield self.net.state, self.net.name(one.element), bus, where, rated.real, rated.imag, *drawn, float(abs(i))
 
     def _sources(self) -> Iterator[tuple[Cell, ...]]:
         names = list(self.gathered.index)
@@ -284,13 +282,19 @@ class ByPhase:
 
 
 def relay_v(made: ByPhase, e: StepRegulator, u: RegulatorUnit) -> float | None:
-    """Voltage at the relay of a unit in wye: |V/PT − (R + jX)·I/CT|, I leaving; None where its transformers are not entered."""
-    n, index = made.gathered.index.get((e.to_bus, u.phase)), made.gathered.index
-    if n is None or e.pt_ratio is None or e.connection != "wye" or not made.flow.fed[n]:
+    """Voltage at the relay of a unit: |V/PT − (R + jX)·I/CT|, I leaving; None where its transformers are not entered.
+
+    In delta V stands between two phases and I is that of the first, so that the compensator is turned by the 30° between them.
+    """
+    index = made.gathered.index
+    n = index.get((e.to_bus, u.phase))
+    if n is None or e.pt_ratio is None or not made.flow.fed[n]:
         return None
-    v = complex(made.flow.v_v[n]) - (complex(made.flow.v_v[index[e.to_bus, "n"]]) if (e.to_bus, "n") in index else 0)
-    dropped = complex(u.drop_r_v, u.drop_x_v) * made.flow.through[n] / e.ct_primary_a if e.ct_primary_a else 0
-    return abs(v / e.pt_ratio - dropped)
+    other = index.get((e.to_bus, "n" if e.connection == "wye" else "b" if e.connection == "open delta" else NEXT[u.phase]))
+    v = complex(made.flow.v_v[n]) - (complex(made.flow.v_v[other]) if other is not None else 0)
+    turn = 0.0 if e.connection == "wye" else -30.0 if e.connection == "open delta" and u.phase == "c" else 30.0
+    dropped = complex(u.drop_r_v, u.drop_x_v) * np.exp(1j * math.radians(turn)) * made.flow.through[n] / e.ct_primary_a if e.ct_primary_a else 0
+    return float(abs(v / e.pt_ratio - dropped))
 
 
 def _pu(v: complex | None, base: float) -> tuple[Cell, Cell]:

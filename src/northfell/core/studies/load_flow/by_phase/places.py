@@ -1,0 +1,75 @@
+"""Nodes of a network by its conductors, and what stands between them, while they are gathered."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from northfell.core.errors import InputRefused
+from northfell.core.model.elements import Bus, Element
+from northfell.core.network import Compiled
+from northfell.core.network.phases import Primitive
+
+
+@dataclass(frozen=True)
+class Winding:
+    """A winding of a transformer, against whose rating its current is held."""
+
+    part: int  # of the primitives
+    place: int  # of the primitive, at which the current of the winding enters
+    i_rated_a: float
+    s_rated_mva: float
+    terminal: int
+    name: str  # of the limb, of the unit by its conductors, or of a half
+
+
+@dataclass
+class Places:
+    """What has been gathered so far."""
+
+    net: Compiled
+    index: dict[tuple[str, str], int] = field(default_factory=dict)
+    base: list[float] = field(default_factory=list)
+    parts: list[Primitive] = field(default_factory=list)
+    windings: dict[str, list[Winding]] = field(default_factory=dict)
+    told: dict[str, None] = field(default_factory=dict)
+
+    def node(self, name: tuple[str, str], v_base_v: float) -> int:
+        """A new node."""
+        self.index[name] = len(self.index)
+        self.base.append(v_base_v)
+        return self.index[name]
+
+    def nodes(self, e: Element, bus: str, conductors: str) -> list[int]:
+        """Nodes of conductors at a bus.
+
+        Raises
+        ------
+        InputRefused
+            If the bus has not all of them.
+        """
+        if any((bus, c) not in self.index for c in conductors):
+            has = self.net.elements.get(bus)
+            own = f"bus {has.name} has, {has.conductors}" if isinstance(has, Bus) else "it is spread along has"
+            raise InputRefused("conductors", conductors, f"of what {own}")
+        return [self.index[bus, c] for c in conductors]
+
+    def kv(self, bus: str) -> float:
+        """Nominal voltage of a bus."""
+        return float(self.net.v_nominal_kv[self.net.topology.bus_index[bus]])
+
+    def at(self, bus: str) -> Mapping[str, int]:
+        """Nodes of a bus by conductor."""
+        return {c: n for (b, c), n in self.index.items() if b == bus}
+
+
+def known(e: Element, name: str) -> float:
+    """A number that is entered.
+
+    Raises
+    ------
+    InputRefused
+        If it is not.
+    """
+    value = getattr(e, name)
+    if value is None:
+        raise InputRefused(name, None, "a value")
+    return float(value)
