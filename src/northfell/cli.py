@@ -138,6 +138,7 @@ def _parser() -> argparse.ArgumentParser:
             needs: dict[str, Any] = {"nothing": {"action": "store_const", "const": ""}, "a name or nothing": {"nargs": "?", "const": ""}}.get(what.needs, {})
             named: dict[str, Any] = {"metavar": "NAME"} if what.needs != "nothing" else {}
             run.add_argument(what.flag, dest=f"request_{what.key}", help=f"{study.key}: {what.help}", **needs, **named)
+    run.add_argument("--by-phase", action="store_true", help="load_flow: every conductor by itself, as the study phase_flow (so does --set phases=abc)")
     run.add_argument("--bus", action="append", default=[], metavar="NAME", help="of this bus alone, with all that is known there; may be given again")
     beside = run.add_mutually_exclusive_group()
     beside.add_argument("--beside", action="store_true", help="operating states beside each other, on all processors of this machine")
@@ -303,8 +304,8 @@ def _run(options: argparse.Namespace) -> int:
     tables: list[Table] = []
     try:
         network, answer["messages"] = read_network(options.file)
-        by_phase = options.study == "load_flow" and "phases=abc" in options.set  # another way of solving, not a setting that a project keeps
-        network = _with_settings(network, options.study, [pair for pair in options.set if not (by_phase and pair == "phases=abc")])
+        _by_phase(options)
+        network = _with_settings(network, options.study, options.set)
         answer["settings"] = results_file.settings_of(network, options.study)
         states = network.state_names if options.all_states else [options.state]
         answer["state"] = states if options.all_states else options.state
@@ -312,8 +313,6 @@ def _run(options: argparse.Namespace) -> int:
         for state in states:
             network.state(state)  # refuses an unknown one
         asked = {what.key: given for what in study_of(options.study).on_request if (given := getattr(options, f"request_{what.key}")) is not None}
-        if by_phase:
-            asked["by_phase"] = ""
         if options.beside or options.scheduler:
             apart.use(Scheduler(options.scheduler) if options.scheduler else None)
             run = run_apart(options.study, network, states, asked, options.bus)
@@ -338,6 +337,15 @@ def _run(options: argparse.Namespace) -> int:
     for message in answer["messages"]:
         print(message, file=sys.stderr)
     return code
+
+
+def _by_phase(options: argparse.Namespace) -> None:
+    """A load flow that is asked for by phase is the study of that name."""
+    asked = [pair for pair in options.set if pair == "phases=abc"]
+    if options.study == "load_flow" and (asked or options.by_phase):
+        options.study, options.set = "phase_flow", [pair for pair in options.set if pair not in asked]
+    elif options.by_phase and options.study != "phase_flow":
+        raise NetworkRefused([InputRefused("--by-phase", options.study, "the study load_flow", where="Command line")])
 
 
 def _on_request_fits(network: Network, options: argparse.Namespace) -> None:

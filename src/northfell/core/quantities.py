@@ -196,6 +196,11 @@ def fixed(value: float | None, decimals: int) -> str:
     return text.replace(",", THIN_SPACE) if len(text) > 4 else text
 
 
+def signed(value: float) -> str:
+    """A position with its sign: +3, −3, 0."""
+    return "0" if value == 0 else f"{value:+g}".replace("-", MINUS)
+
+
 def entry(value: float | None) -> str:
     """A number as it stands in an input field: exact, without needless zeros; nothing where it is empty."""
     return "" if value is None else f"{value:.15g}"

@@ -10,4 +10,9 @@ def bracken_quay() -> bytes:
     return (resources.files("northfell.demo") / "bracken_quay.northfell.json").read_bytes()
 
 
-__all__ = ["bracken_quay", "skerrow_water"]
+def ellerdale() -> bytes:
+    """Ellerdale feeder as a network file; `tools/make_ellerdale.py` builds it."""
+    return (resources.files("northfell.demo") / "ellerdale.northfell.json").read_bytes()
+
+
+__all__ = ["bracken_quay", "ellerdale", "skerrow_water"]

@@ -18,7 +18,7 @@ from northfell.app.here import address_here
 from northfell.app.project import installation
 from northfell.app.project.projects import create_project
 from northfell.core.errors import InputRefused, NetworkRefused
-from northfell.demo import bracken_quay, skerrow_water
+from northfell.demo import bracken_quay, ellerdale, skerrow_water
 from northfell.formats import northfell_json
 from northfell.store import connect, projects
 from northfell.web.application import create_application
@@ -147,7 +147,7 @@ def _demo_project(database: Path) -> int:
     """The example projects, made once; returns the main one."""
     db = connect(database)
     ids = {p.name: p.id for p in reversed(projects.all_projects(db))}
-    for network in (skerrow_water(), northfell_json.read(bracken_quay())):
+    for network in (skerrow_water(), northfell_json.read(bracken_quay()), northfell_json.read(ellerdale())):
         if network.name not in ids:
             ids[network.name] = create_project(db, network)
     db.close()

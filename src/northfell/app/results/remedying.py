@@ -19,6 +19,9 @@ from northfell.core.studies.load_flow.path import Leg, path_to_source
 from northfell.core.studies.load_flow.remedies import Remedy, remedies
 from northfell.core.studies.load_flow.solve import case_at
 from northfell.core.studies.load_flow.why import Cause, cause_of
+from northfell.core.studies.phase_flow import PHASE_FLOW
+from northfell.core.studies.phase_flow.remedies import Ailing, PhaseRemedy, ailing
+from northfell.core.studies.phase_flow.remedies import remedies as phase_remedies
 
 
 @dataclass(frozen=True)
@@ -63,6 +66,42 @@ def _why(one: StateResults, element_id: str) -> Why:
             raise NotFound(f"{element.name} has no loading in {one.state}.")
     legs = tuple(path_to_source(flow, at)) if at else ()
     return Why(element, one.state, flow, cause, legs, tuple(remedies(one.network, flow, element)))
+
+
+@dataclass(frozen=True)
+class PhaseHelp:
+    """What is worst at an element by phase, with what would cure it."""
+
+    element: Element
+    state: str
+    ill: Ailing
+    remedies: tuple[PhaseRemedy, ...]
+
+
+def phase_help(results: Results, state: str, element_id: str) -> PhaseHelp:
+    """What would help an element by phase; found once for a version.
+
+    Raises
+    ------
+    NotFound
+        If it has no voltage and no loading in that state.
+    """
+    key = f"phase help\n{state}\n{element_id}"
+    if key not in results.kept:
+        results.kept[key] = results.at(state).done(_phase_help, element_id)
+    found: PhaseHelp = results.kept[key]
+    return found
+
+
+def _phase_help(one: StateResults, element_id: str) -> PhaseHelp:
+    made = one.result(PHASE_FLOW)
+    element = made.net.elements.get(element_id)
+    if element is None:
+        raise NotFound("There is no such element (any more).")
+    ill = ailing(made, element)
+    if ill is None:
+        raise NotFound(f"{element.name} has neither a voltage nor a loading by phase in {one.state}.")
+    return PhaseHelp(element, one.state, ill, tuple(phase_remedies(one.network, made, element)))
 
 
 @dataclass(frozen=True)

@@ -115,11 +115,6 @@ def _run_one(study: str, network: Network, state: str, requests: Mapping[str, st
 
 def _run_in(run: StudyRun, one: StateResults, requests: Mapping[str, str], buses: Sequence[str]) -> None:
     study = study_of(run.study)
-    alone = [what for what in study.on_request if what.alone and what.key in requests]
-    if alone:
-        for what in alone:
-            _alone(run, one, what)
-        return
     try:
         result = one.result(study)
     except (CannotRun, NoSolution) as error:
@@ -141,18 +136,6 @@ def _run_in(run: StudyRun, one: StateResults, requests: Mapping[str, str], buses
             _request(run, one, what, requests[what.key])
     run.summaries[one.state] = result.summary
     run.findings += findings_in(one, study.key)
-
-
-def _alone(run: StudyRun, one: StateResults, what: OnRequest) -> None:
-    """What stands in the place of the study's own result."""
-    try:
-        made = do_request(one, what.key, "")
-    except (CannotRun, NoSolution) as error:
-        run._lacks(one.state, error)
-        return
-    run._add(what.tables(one.state, made))
-    run.told += [(one.state, message) for message in made.messages]
-    run.summaries[one.state] = made.summary
 
 
 def _request(run: StudyRun, one: StateResults, what: OnRequest, name: str) -> None:

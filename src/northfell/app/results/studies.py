@@ -9,12 +9,14 @@ from typing import Any, TypeVar
 
 from northfell.app.keeping import Kept
 from northfell.app.project.projects import Project
-from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.errors import CannotRun, NoSolution, code_of
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, recompiled, same_connections, topology_of
+from northfell.core.network.lacking import BY_PHASE
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
+from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
 
 R = TypeVar("R")
@@ -208,7 +210,7 @@ class Results:
     def findings_in(self, states: Sequence[str], told: Told | None = None) -> list[Finding]:
         """Those of some states, one after the other."""
         found: list[Finding] = []
-        steps = [(state, study) for state in states for study in STUDIES]
+        steps = [(state, study) for state in states for study in STUDIES if study.concerns(self.at(state).elements.values())]
         for n, (state, study) in enumerate(steps):
             if told:
                 told(n, len(steps), f"{study.label} in {state}")
@@ -267,10 +269,14 @@ def findings_in(results: StateResults, study: str) -> list[Finding]:
     if isinstance(outcome, NoSolution):
         return [Finding(study, results.state, "", "", "breach", str(outcome), check="no solution")]
     if isinstance(outcome, CannotRun):
+        if all(code_of(reason) == BY_PHASE for reason in outcome.reasons):
+            return [] if study == LOAD_FLOW.key else [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
         fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
         lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
         return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
-    return [*_held_back(outcome.net.held_back, study, results.state), *findings_of(study, outcome, results.network.settings.limits)]
+    by_phase = study == LOAD_FLOW.key  # what it leaves to the load flow by phase has its findings there
+    held = [one for one in outcome.net.held_back if not (by_phase and one.why == "by phase")]
+    return [*_held_back(held, study, results.state), *findings_of(study, outcome, results.network.settings.limits)]
 
 
 def _held_back(held: Sequence[HeldBack], study: str, state: str) -> list[Finding]:

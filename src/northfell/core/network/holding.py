@@ -10,7 +10,7 @@ from northfell.core.errors import Message, code_of
 from northfell.core.network.topology import Topology
 from northfell.core.rules.completeness import Missing
 
-Why = Literal["data", "no solution"]
+Why = Literal["data", "no solution", "by phase"]
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,7 @@
 """Which islands lack data for a study: they are kept back, the others are computed."""
 
+from typing import Final
+
 from northfell.core.errors import CannotRun, Message, code_of
 from northfell.core.model.elements import Element
 from northfell.core.model.network import title_of
@@ -8,6 +10,7 @@ from northfell.core.rules.by_phase import only_by_phase
 from northfell.core.rules.completeness import Missing, missing
 from northfell.core.rules.typical import help_for
 
+BY_PHASE: Final = "by phase"  # the code of what is left to the load flow by phase
 ALIKE = "this study takes networks of three phases alike: Flow by phase takes it."
 NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
 
@@ -20,15 +23,24 @@ def with_data(net: Compiled, study: str) -> Compiled:
     CannotRun
         If nothing remains, with every reason; or there is no supply at all.
     """
+    uneven: dict[int, list[tuple[Element, str]]] = {}
+    for e, why in only_by_phase(net.taking_part.values()):
+        if (bus := bus_at(net, e)) is not None:
+            uneven.setdefault(int(net.topology.island_of_node[net.topology.node_of_bus[bus]]), []).append((e, why))
+    if uneven:  # what these lack besides is asked for by the load flow by phase
+        net = net.holding_back([(bus_at(net, found[0][0]) or 0, _not_alike(found)) for found in uneven.values()], BY_PHASE)
     lacking = missing(net.elements, study, net.taking_part.values())
     reasons = {told(net, one): (bus, one) for one in lacking if (bus := _bus_of(net, one)) is not None}
     if reasons:
         net = net.holding_back([(bus, line) for line, (bus, _) in reasons.items()], lacking={line: one for line, (_, one) in reasons.items()})
-    uneven = [(bus, Message(f"{title_of(e)}: {why}; {ALIKE}", "by phase", e.id)) for e, why in only_by_phase(net.taking_part.values())
-              if (bus := _bus_at(net, e)) is not None]  # fmt: skip
-    if uneven:
-        net = net.holding_back(uneven)
     return fed(net, study)
+
+
+def _not_alike(found: list[tuple[Element, str]]) -> str:
+    """Why an island is left to the load flow by phase: one element of it, and how many more."""
+    (first, why), more = found[0], len(found) - 1
+    also = f", and so are {more} more elements" if more > 1 else ", and so is another element" if more else ""
+    return Message(f"{title_of(first)}: {why}{also}; {ALIKE}", BY_PHASE, first.id)
 
 
 def told(net: Compiled, one: Missing) -> str:
@@ -52,10 +64,10 @@ def fed(net: Compiled, study: str) -> Compiled:
 
 def _bus_of(net: Compiled, one: Missing) -> int | None:
     """A fed bus at which an element stands: its own, or that of what it stands at."""
-    return _bus_at(net, one.element)
+    return bus_at(net, one.element)
 
 
-def _bus_at(net: Compiled, at: Element) -> int | None:
+def bus_at(net: Compiled, at: Element) -> int | None:
     """The first fed bus of an element, or of what it stands at."""
     e: Element | None = at
     while e is not None and e.holder is not None:

@@ -25,6 +25,11 @@ def only_by_phase(taking_part: Iterable[Element]) -> Iterator[tuple[Element, str
             yield e, why
 
 
+def is_uneven(elements: Iterable[Element]) -> bool:
+    """Whether anything in service is not of three phases alike."""
+    return any(True for _ in only_by_phase(e for e in elements if e.in_service))
+
+
 def _of_conductors(e: Element) -> str:
     if isinstance(e, Bus):
         return "" if e.conductors.startswith(PHASES) else f"it has conductors {e.conductors} alone"
@@ -40,7 +45,7 @@ def _of_parts(e: Element) -> str:
         return "its impedance is given by phase alone"
     if isinstance(e, StepRegulator):
         return "its taps stand by phase"
-    if isinstance(e, Transformer) and e.units:
+    if isinstance(e, Transformer) and e.bank_units:
         return "it is made of one-phase units"
     if isinstance(e, StaticLoad) and e.along:
         return "it is spread along a line"

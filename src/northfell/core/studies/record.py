@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Generic, Literal, Protocol, TypeVar
 
 from northfell.core.finding import Finding
+from northfell.core.model.elements import Element
 from northfell.core.model.settings import Limits, StudySettings
 from northfell.core.network import Compiled
 from northfell.core.tables import Table
@@ -62,7 +63,6 @@ class OnRequest:
     findings: Callable[[Any, Limits], list[Finding]] = lambda made, limits: []
     share: Callable[[Compiled, str, Told | None, int, int], list[Any]] | None = None  # as `run`: one part of so many, which join by turns
     at_once: bool = False  # quick enough to be done when it is looked at
-    alone: bool = False  # without the result of the study itself, which may have none where this has one
 
 
 @dataclass(frozen=True)
@@ -79,6 +79,7 @@ class Study(Generic[R]):
     checks: tuple[Callable[[R, Limits], Iterator[Finding]], ...] = ()
     on_request: tuple[OnRequest, ...] = ()
     compared: Callable[[R], Compared] = lambda result: {}  # the figures that are looked at over all states
+    concerns: Callable[[Iterable[Element]], bool] = lambda elements: True  # whether findings of it are looked for, by the elements of a state
     waits: Callable[[R], bool] = lambda result: False  # whether a part of the result waits for data
     over_states: Callable[[Sequence[Table]], list[Table]] = lambda tables: []  # of its tables over several states: what sums them up
     tables_at: Callable[[R, Sequence[int]], list[Table]] | None = None  # of some buses, by index, and more than is told of all

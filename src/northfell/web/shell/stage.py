@@ -91,6 +91,8 @@ class Stage:
     why: tuple[str, ...] = ()  # the checks whose causes can be opened
     pins: bool = False  # its result can be pinned, and later ones compared with it
     by_side: bool = False  # a row stands for one side of a board
+    within: str = ""  # path of the stage in whose place it stands
+    instead: Callable[[Iterable[Element]], str] = lambda elements: ""  # the stage within it that is opened, by the elements of the state
 
     def study_of(self, view: View) -> Study[Any] | None:
         """The study whose tables stand in the tab that is looked at."""

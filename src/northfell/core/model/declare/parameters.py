@@ -30,7 +30,7 @@ OF_EQUIPMENT = (
     "Earth-fault protection",
 )  # sections of elements, in the order in which they are read
 OF_CONTROL = ("Operation", "Tap changer", "Volt-var", "Power factor by power", "Volt-watt")
-SECTIONS = (*OF_EQUIPMENT, *OF_CONTROL, "Connection", "By phase", "Identity", "Notes")
+SECTIONS = (*OF_EQUIPMENT, *OF_CONTROL, "Connection", "By phase", "Place", "Identity", "Notes")
 LINE_ACCEPTED = "text of up to 200 characters on one line"
 LINES_ACCEPTED = "text of up to 20000 characters"
 

@@ -61,22 +61,22 @@ class Transformer(Element):
     hv_bus: Reference = terminal("High-voltage side", "Bus at the high-voltage terminals.")
     lv_bus: Reference = terminal("Low-voltage side", "Bus at the low-voltage terminals.")
     s_rated_mva: float | None = param(
-        None, label="Rated power", symbol="SrT", unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF), replaced_by="units",
+        None, label="Rated power", symbol="SrT", unit="MVA", gt=0, le=5000, needed_for=(LF, SC, AF), replaced_by="bank_units",
         meaning="Rated apparent power of one unit.",
         enters="ZT = ukr·UrT²/SrT; loading = S/(n·SrT)"
     )
     v_hv_kv: float | None = param(
-        None, label="Rated voltage, high side", symbol="UrTHV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), replaced_by="units",
+        None, label="Rated voltage, high side", symbol="UrTHV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), replaced_by="bank_units",
         meaning="Rated line-to-line voltage at the main tap.",
         enters="ZT = ukr·UrT²/SrT; ratio UrTHV/UrTLV"
     )
     v_lv_kv: float | None = param(
-        None, label="Rated voltage, low side", symbol="UrTLV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), replaced_by="units",
+        None, label="Rated voltage, low side", symbol="UrTLV", unit="kV", gt=0, le=1200, needed_for=(LF, SC, AF), replaced_by="bank_units",
         meaning="Rated line-to-line voltage.",
         enters="ZT = ukr·UrT²/SrT; ratio UrTHV/UrTLV"
     )
     vector_group: Annotated[str, AfterValidator(_vector_group)] | None = param(
-        None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), replaced_by="units", typical="transformer_vector_group",
+        None, label="Vector group", section="Rating", needed_for=(LF, SC, AF), replaced_by="bank_units", typical="transformer_vector_group",
         meaning="Connection and clock number; the low side lags by 30 degrees times the clock number.", source="IEC 60076-1",
         enters="phase shift e^(j·30°·clock) in load flow"
     )
@@ -85,7 +85,7 @@ class Transformer(Element):
         enters="Z = Z of one / n; ratings times n"
     )
     uk_pct: float | None = param(
-        None, label="Impedance voltage", symbol="ukr", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="units",
+        None, label="Impedance voltage", symbol="ukr", unit="%", gt=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="bank_units",
         typical="transformer_uk",
         meaning="Short-circuit voltage at rated current, main tap.", source=IEC,
         enters="|ZT| = ukr/100·UrT²/SrT"
@@ -96,7 +96,7 @@ class Transformer(Element):
         enters="uRr = PkrT/SrT; uXr = √(ukr² − uRr²)"
     )
     ur_pct: float | None = param(
-        None, label="Resistive part", symbol="uRr", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="load_loss_kw units",
+        None, label="Resistive part", symbol="uRr", unit="%", ge=0, le=100, section="Impedance", needed_for=(LF, SC, AF), replaced_by="load_loss_kw bank_units",
         typical="transformer_ur", meaning="Resistive part of the impedance voltage.", source=IEC,
         enters="RT = uRr/100·UrT²/SrT"
     )
@@ -178,7 +178,7 @@ class Transformer(Element):
     neutral_hv_ohm: float | None = neutral_ohm("Earthing impedance, high side", "neutral_hv")
     neutral_lv: Neutral | None = neutral("Star point, low side", "How the low-side star point is earthed.")
     neutral_lv_ohm: float | None = neutral_ohm("Earthing impedance, low side", "neutral_lv")
-    units: Rows[by_phase.TransformerUnit] = by_phase.units_of_a_bank()
+    bank_units: Rows[by_phase.TransformerUnit] = by_phase.units_of_a_bank()
 
 
 class Autotransformer(Transformer):

@@ -66,6 +66,13 @@ class Bus(Element):
         enters="sizing: demand of what feeds the board; not less than the load flow finds"
     )
     conductors: by_phase.Conductors = by_phase.conductors_of_a_bus()
+    east_m: float | None = param(
+        None, label="Place, east", symbol="x", unit="m", ge=-1e7, le=1e7, section="Place",
+        meaning="On a plain grid of metres, such as that of a survey. Empty: it has no place on the geographic sheet.", enters="pictures of feeders"
+    )
+    north_m: float | None = param(
+        None, label="Place, north", symbol="y", unit="m", ge=-1e8, le=1e8, section="Place", meaning="On the same grid.", enters="pictures of feeders"
+    )
     watched: bool = param(
         False, label="Watched", section="Identity",
         meaning="Voltage and current here are listed for faults elsewhere.", enters="list of watched buses in Faults"

@@ -1,9 +1,9 @@
 """Balanced load flow: voltages, flows, loadings and losses of one operating state."""
 
 from northfell.core.errors import NotFound
-from northfell.core.studies.load_flow.by_phase import ByPhase, run_by_phase
+from northfell.core.studies.load_flow.injections import asked_mvar, one_motor
 from northfell.core.studies.load_flow.judging import loading_severity, loading_verdicts, low_severity, start_severity, voltage_severity, voltage_verdicts
-from northfell.core.studies.load_flow.loading import Loading, loading_limits, stages_of
+from northfell.core.studies.load_flow.loading import Loading, loading_limits, rating_of, stages_of
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
 from northfell.core.studies.load_flow.motor_start import drawn_at_start, start
 from northfell.core.studies.load_flow.outages import each_out, outages_table
@@ -37,17 +37,12 @@ MAXIMUM = OnRequest(
     "also raise the load until no more is drawn: all of it, or that of a consumer or at a bus (tables maximum, loading_curve)", "Raising the load",
     lambda net, of, _: maximum_loading(net, of), lambda state, made: [maximum_table(state, made), curve_table(state, made)],
 )  # fmt: skip
-BY_PHASE = OnRequest(
-    "by_phase", "--by-phase", "", "nothing", "by phase instead: every conductor by itself", "Solving by phase",
-    lambda net, _, told: run_by_phase(net), lambda state, made: made.tables(), alone=True,
-)  # fmt: skip
 LOAD_FLOW = Study[LoadFlow](
     key="load_flow", label="load flow", settings=LoadFlowSettings, run=lambda net, _: run(net), explain=_explain, quantities=QUANTITIES, checks=CHECKS,
-    on_request=(OUTAGES, START, MAXIMUM, BY_PHASE), compared=compared,
+    on_request=(OUTAGES, START, MAXIMUM), compared=compared,
 )  # fmt: skip
 
 __all__ = [
-    "BY_PHASE", "ByPhase", "run_by_phase",
-    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "drawn_at_start", "loading_limits", "loading_severity", "loading_verdicts",
-    "low_severity", "run", "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
+    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "asked_mvar", "drawn_at_start", "loading_limits", "loading_severity", "loading_verdicts",
+    "low_severity", "one_motor", "rating_of", "run", "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
 ]  # fmt: skip

@@ -30,7 +30,7 @@ from northfell.core.model.elements import (  # fmt: skip
 )
 from northfell.core.model.network import NORMAL, Network
 from northfell.core.network import compile_network
-from northfell.core.quantities import MINUS, figure, fixed
+from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow.judging import bar_verdicts, loading_verdicts, voltage_verdicts
 from northfell.core.studies.load_flow.loading import loading_limits
 from northfell.core.studies.load_flow.path import path_to_source
@@ -208,12 +208,8 @@ def _tap_steps(network: Network, state: str, t: Transformer, sign: int) -> Attem
     for n in range(1, MOST_STEPS + 1):
         tap = t.tap_pct + sign * n * step
         if low - 1e-9 <= tap <= high + 1e-9:
-            title = f"Tap of {t.name} at {_signed(tap)} % instead of {_signed(t.tap_pct)} %"
-            yield title, _in_state(network, state, t, "tap_pct", tap, f"Tap of {t.name} {_signed(tap)} %")
-
-
-def _signed(value: float) -> str:
-    return "0" if value == 0 else f"{value:+g}".replace("-", MINUS)
+            title = f"Tap of {t.name} at {signed(tap)} % instead of {signed(t.tap_pct)} %"
+            yield title, _in_state(network, state, t, "tap_pct", tap, f"Tap of {t.name} {signed(tap)} %")
 
 
 def _bank_steps(network: Network, state: str, bank: CapacitorBank, up: bool) -> Attempts:

@@ -4,12 +4,10 @@ import cmath
 import math
 from urllib.parse import urlencode
 
-from northfell.app.results.studies import kept_as
-from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Bus, CapacitorBank, Element, Relay, Switching
 from northfell.core.model.network import Network
 from northfell.core.quantities import figure, fixed
-from northfell.core.studies.load_flow import BY_PHASE, LOAD_FLOW, ByPhase, LoadFlow, loading_severity, stages_of, voltage_severity
+from northfell.core.studies.load_flow import LOAD_FLOW, LoadFlow, loading_severity, stages_of, voltage_severity
 from northfell.core.studies.load_flow.path import path_to_source
 from northfell.core.studies.load_flow.totals import steps_in, taps
 from northfell.web.shell.figures import AWAITED, Figure, Section, by_state
@@ -22,35 +20,7 @@ WAY_SIZE = (264.0, 150.0)
 
 
 def flow_figures(look: Look, e: Element) -> list[Section]:
-    """What the load flow says of an element, and by phase where that was solved."""
-    by_phase = _by_phase(look, e)
-    try:
-        return [*_balanced(look, e), *by_phase]
-    except (CannotRun, NoSolution):
-        if by_phase:
-            return by_phase  # which the balanced studies leave out
-        raise
-
-
-def _by_phase(look: Look, e: Element) -> list[Section]:
-    """Voltages of a bus, or currents at the terminals of what else it is, by conductor; of a regulator its taps."""
-    made = look.results.kept.get(kept_as(look.view.state, BY_PHASE))
-    if not isinstance(made, ByPhase):
-        return []
-    found = []
-    for r in made.of_element(e):
-        if "tap" in r:
-            found.append(Figure(f"Tap, {r['phase']}", f"{r['tap']:+d}", "", "close" if r["target"] == "missed" else "", note=r["target"]))
-        elif "v_ln_pu" in r:
-            severity = voltage_severity(look.network.settings.limits, e, r["v_ln_pu"])
-            told = "not under voltage" if not r["energised"] else "to earth: not determined" if r["v_pu"] is None else f"{fixed(r['angle_deg'], 1)}°"
-            found.append(Figure(f"Voltage, {r['phase']}", "–" if r["v_pu"] is None else fixed(r["v_pu"], 4), "p.u.", severity, note=told))
-        elif r["i_a"] is not None:
-            found.append(Figure(f"Current, {r['phase']}, at {r['bus']}", figure(r["i_a"]), "A", note=f"{fixed(r['i_angle_deg'], 1)}°"))
-    return [Section("By phase", found)] if found else []
-
-
-def _balanced(look: Look, e: Element) -> list[Section]:
+    """What the load flow says of an element."""
     network, pinned = look.network, look.pinned
     flow: LoadFlow = look.result(LOAD_FLOW)
     found: list[Figure] = []

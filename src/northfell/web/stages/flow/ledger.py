@@ -13,12 +13,10 @@ from northfell.core.model.elements import Bus, Consumer, Element, InductionMotor
 from northfell.core.model.network import Network
 from northfell.core.quantities import MINUS, as_written, entry, figure, fixed
 from northfell.core.studies.load_flow import (
-    BY_PHASE,
     LOAD_FLOW,
     MAXIMUM,
     OUTAGES,
     START,
-    ByPhase,
     LoadFlow,
     loading_severity,
     loading_verdicts,
@@ -207,46 +205,6 @@ def controls(look: Look) -> Ledger:
         rows.append(RowShown(look.network.id_of_name[record["name"]], cells))
     heads = heads_of(table, "name control how given found unit")
     return Ledger([], heads, rows, empty="No tap changers, capacitor banks, or sources at a limit.", export="controls")
-
-
-def by_phase(look: Look) -> Ledger:
-    """Voltages of every conductor; solved on request."""
-    made = _by_phase(look)
-    if made is None:
-        return Ledger([], [], [], empty=BY_PHASE_WAITS.format(look.view.state), run="by_phase")
-    network, limits = look.network, look.network.settings.limits
-    sequence = {r["bus"]: r for r in _records(made, "sequence")}
-    rows = []
-    for r in _records(made, "buses"):
-        bus = network.elements[network.id_of_name[r["name"]]]
-        worst = voltage_severity(limits, bus, r["v_ln_pu"])
-        first = r["phase"] == "a"
-        cells = [
-            text(r["name"]), text(r["phase"]), num(r["v_pu"], 4, worst), num(r["angle_deg"], 2), num(r["v_ln_pu"], 4),
-            num(r["v_ll_pu"], 4), num(r["v_kv"], 4), num(sequence[r["name"]]["v2_over_v1_pct"] if first and r["name"] in sequence else None, 3),
-            text("" if r["energised"] else "not under voltage"),
-        ]  # fmt: skip
-        rows.append(RowShown(bus.id, cells, worst))
-    heads = [Head("Bus"), Head("Conductor"), Head("U", "p.u.", True), Head("Angle", "deg", True), Head("To neutral", "p.u.", True),
-             Head("To the next phase", "p.u.", True), Head("U", "kV", True), Head("U2/U1", "%", True), Head("")]  # fmt: skip
-    told = "; ".join(made.messages)
-    summary = made.summary
-    note = f"Every conductor by itself: load {figure(summary['load_mw'])} MW, losses {figure(1000 * summary['losses_mw'])} kW. {told}"
-    return Ledger([], heads, rows, export="buses", note=f"{note.strip()} Currents and taps stand on the card of each element.")
-
-
-BY_PHASE_WAITS = "Solves every conductor of the network by itself in {}: phases that are not alike, neutrals, loads and regulators by phase."
-
-
-def _by_phase(look: Look) -> ByPhase | None:
-    found = look.results.kept.get(kept_as(look.view.state, BY_PHASE))
-    if isinstance(found, Exception):
-        raise found
-    return found
-
-
-def _records(made: ByPhase, table: str) -> list[dict[str, Any]]:
-    return list(next(t for t in made.tables() if t.name == table).records())
 
 
 def outages(look: Look) -> Ledger:

@@ -11,7 +11,7 @@ from tests.conftest import network_of
 from northfell.core.errors import CannotRun
 from northfell.core.network import compile_network
 from northfell.core.studies import load_flow, short_circuit
-from northfell.core.studies.load_flow import run_by_phase
+from northfell.core.studies.phase_flow import run_by_phase
 from northfell.demo import bracken_quay, skerrow_water
 from northfell.formats import northfell_json
 
@@ -90,7 +90,9 @@ def test_the_four_node_feeder_from_a_network(case):
     assert windings["rating"] == 2.0
     if case["load"] == "unbalanced" and not star:
         assert windings["loading_pct"] > 100 * 2.5 / 2 * 0.95
-    with pytest.raises(CannotRun, match="Load E: it is given by phase; this study takes networks of three phases alike"):
+    with pytest.raises(
+        CannotRun, match="Overhead line L12: its impedance is given by phase alone, and so are 2 more elements; this study takes networks of three phases alike"
+    ):
         load_flow.run(compile_network(network, "Normal"))
     with pytest.raises(CannotRun, match="by phase"):
         short_circuit.run(compile_network(network, "Normal", "short_circuit"))
@@ -130,11 +132,11 @@ def test_one_and_two_phase_parts_have_no_row_for_what_is_not_there_and_open_pole
                 {"kind": "bus", "name": "D", "v_nominal_kv": 11.0},
                 {"kind": "line", "name": "L1", "from_bus": "A", "to_bus": "B", "length_m": 500.0, "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.35,
                  "r0_ohm_per_km": 0.6, "x0_ohm_per_km": 1.2},
-                {"kind": "line", "name": "L2", "from_bus": "B", "to_bus": "C", "length_m": 500.0, "geometry": "Pole with one wire and its neutral"},
+                {"kind": "line", "name": "L2", "from_bus": "B", "to_bus": "C", "length_m": 500.0, "geometry": "Pole with a cross-arm, four wires"},
                 {"kind": "switch", "name": "Q", "from_bus": "A", "to_bus": "D", "open_poles": "c"},
                 {"kind": "load", "name": "E", "bus": "C", "p_mw": 0.1, "q_mvar": 0.02},
                 {"kind": "load", "name": "F", "bus": "D", "p_mw": 0.3, "q_mvar": 0.0, "connection": "wye"}]  # fmt: skip
-    with pytest.raises(CannotRun, match="geometry is “Pole with one wire and its neutral with a”, accepted is one with the conductors that it joins, b"):
+    with pytest.raises(CannotRun, match="geometry is “Pole with a cross-arm, four wires with a, b, c”, accepted is one with the conductors that it joins, b"):
         by_phase(network_of(elements))
     elements[6] = {**elements[5], "name": "L2", "from_bus": "B", "to_bus": "C"}
     made = by_phase(network_of(elements))

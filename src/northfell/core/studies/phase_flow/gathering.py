@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import pairwise
 
@@ -37,15 +37,16 @@ from northfell.core.model.line_data import Geometry
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance, reactor_ohm
+from northfell.core.network.lacking import bus_at, fed
 from northfell.core.network.lines import built, constants_of
 from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, from_sequences, line
 from northfell.core.network.phases import Load as PhaseLoad
 from northfell.core.network.phases.parts import Complexes, through
 from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
-from northfell.core.studies.load_flow.by_phase.places import Places, Winding, known
-from northfell.core.studies.load_flow.by_phase.transformers import add_three_windings, add_transformer
-from northfell.core.studies.load_flow.injections import asked_mvar, one_motor
+from northfell.core.studies.load_flow import asked_mvar, one_motor
+from northfell.core.studies.phase_flow.places import Places, Winding, known
+from northfell.core.studies.phase_flow.transformers import add_three_windings, add_transformer
 
 IDLE = (Switching, Changeover, CurrentTransformer, VoltageTransformer, *PROTECTION)  # they carry nothing, or stand open
 ANGLES = {"a": 0.0, "b": -120.0, "c": 120.0}
@@ -72,18 +73,13 @@ class Gathering(Places):
     loads: list[PhaseLoad] = field(default_factory=list)
     follows: list[Follows] = field(default_factory=list)
     known: dict[int, complex] = field(default_factory=dict)
-    refused: list[str] = field(default_factory=list)
+    refused: list[tuple[int, str]] = field(default_factory=list)  # a bus of each element that cannot be taken, and why
+    matrices: dict[tuple[str, str], tuple[Complexes, Complexes]] = field(default_factory=dict)  # of geometries, by name and conductors
     spread: set[str] = field(default_factory=set)  # lines along which a load is spread
     taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # of regulators, where their controls have moved them
 
     def all(self) -> Gathered:
-        """Everything under voltage.
-
-        Raises
-        ------
-        CannotRun
-            With each element that cannot be taken, and why.
-        """
+        """Everything under voltage; islands with something that cannot be taken are among `refused`."""
         part = self.net.taking_part
         for e in part.values():
             if isinstance(e, Bus):
@@ -95,21 +91,21 @@ class Gathering(Places):
                 try:
                     self._element(e)
                 except InputRefused as error:
-                    self.refused.append(str(error.at(title_of(e))))
+                    self._refuse(e, str(error.at(title_of(e))))
                 except NetworkRefused as error:
-                    self.refused += [str(one) for one in error.refusals]
-        if self.refused:
-            raise CannotRun("load_flow", list(dict.fromkeys(self.refused)))
-        if not self.known:
-            raise CannotRun("load_flow", ["There is no supply: no infeed and no generator as reference is in service."])
+                    for one in error.refusals:
+                        self._refuse(e, str(one))
         network = PhaseNetwork(tuple(self.index), np.array(self.base), tuple(self.parts), tuple(self.loads), tuple(self.follows), self.known)
         return Gathered(self.net, network, self.index, tuple(self.told), self.windings)
+
+    def _refuse(self, e: Element, why: str) -> None:
+        self.refused.append((bus_at(self.net, e) or 0, why))
 
     def _bus(self, e: Bus) -> None:
         at = self.net.topology.bus_index[e.id]
         kv = float(self.net.v_nominal_kv[at])
         if not math.isfinite(kv):
-            self.refused.append(f"{title_of(e)}: v_nominal_kv is empty; by phase every bus needs it.")
+            self._refuse(e, f"{title_of(e)}: v_nominal_kv is empty; by phase every bus needs it.")
             kv = 1.0
         for c in e.conductors:
             self.node((e.id, c), 1000 * kv / (2 if "1" in e.conductors else math.sqrt(3)))
@@ -147,30 +143,10 @@ class Gathering(Places):
         return "".join(c for c in CONDUCTORS if (near, c) in self.index and (far, c) in self.index)
 
     def _regulator(self, e: Element) -> None:
-        """Its outputs by its inputs: in wye about the neutral, in open delta about phase b, in closed delta by the next phase."""
         assert isinstance(e, StepRegulator)
         conductors = conductors_of(e, self.net.elements)
         near, far = (dict(zip(conductors, self.nodes(e, bus, conductors), strict=True)) for bus in e.buses)
-        taps = self.taps.get(e.id) or {u.phase: u.tap for u in e.regulator_units}
-        ratio = {p: ratio_of(e, taps.get(p, 0)) for p in PHASES}
-        if wrong := [u.phase for u in e.regulator_units if u.phase not in conductors or abs(taps[u.phase]) > e.most_taps]:
-            raise InputRefused("regulator_units", wrong[0], f"units of {conductors}, at most {e.most_taps} steps each way")
-        if e.connection == "open delta" and "b" in taps:
-            raise InputRefused("regulator_units", "b", "units a and c in open delta: they stand between a and b, c and b")
-        if e.connection != "wye" and not conductors.startswith(PHASES):
-            raise InputRefused("connection", e.connection, "wye where not all three phases are joined")
-        for c in conductors:
-            m, k = ratio.get(c, 1.0), PHASES.find(c)
-            of: tuple[tuple[int, float], ...] = ((near[c], m),)
-            if c != "n" and e.connection == "wye" and "n" in near and m != 1:
-                of = ((near[c], m), (near["n"], 1 - m))
-            elif c in "ac" and e.connection == "open delta":
-                of = ((near[c], m), (near["b"], 1 - m))
-            elif c in PHASES and e.connection == "closed delta":
-                of = ((near[c], m), (near[PHASES[(k + 1) % 3]], 1 - m))
-            elif e.connection == "open delta":
-                of = ((near[c], 1.0),)
-            self.follows.append(Follows(e.id, far[c], of))
+        self.follows += regulated(e, conductors, near, far, self.taps.get(e.id))
 
     # --- lines
 
@@ -205,6 +181,12 @@ class Gathering(Places):
         return self._of_sequences(e, conductors)
 
     def _of_geometry(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
+        key = e.geometry, conductors
+        if key not in self.matrices:
+            self.matrices[key] = self._by_poles(e, conductors)
+        return self.matrices[key]
+
+    def _by_poles(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
         network = self.net.network
         entry = next((one.values for one in network.entries if one.name == e.geometry and one.kind == "geometry"), None)
         shipped_one = shipped().get(e.geometry)
@@ -217,9 +199,12 @@ class Gathering(Places):
         one = constants_of(found.conductors, f_hz, geometry.rho_ohm_m or settings.rho_ohm_m, settings.earth)
         for told in found.assumed:
             self.told[f"{e.geometry}: {told}, assumed."] = None
-        if set(one.kept) != set(conductors):
-            raise InputRefused("geometry", f"{e.geometry} with {', '.join(one.kept)}", f"one with the conductors that it joins, {', '.join(conductors)}")
-        at = np.ix_(*[[one.kept.index(c) for c in conductors]] * 2)
+        kept = one.kept
+        if len(kept) == len(conductors) and set(kept) != set(conductors) and "n" not in set(kept) ^ set(conductors):
+            kept = tuple(conductors) if list(kept) == sorted(kept) else kept  # the same places, of other phases: a pole of one phase serves any
+        if set(kept) != set(conductors):
+            raise InputRefused("geometry", f"{e.geometry} with {', '.join(kept)}", f"one with the conductors that it joins, {', '.join(conductors)}")
+        at = np.ix_(*[[kept.index(c) for c in conductors]] * 2)
         z, c = one.reduced_ohm_per_m, one.reduced_c_f_per_m
         if geometry.order == "transposed":
             z, c = one.transposed(z), one.transposed(c).real
@@ -284,8 +269,11 @@ class Gathering(Places):
 
     def _machine(self, e: Element) -> None:
         assert isinstance(e, SynchronousGenerator | Inverter)
-        nodes = self.nodes(e, e.buses[0], PHASES)
+        legs = (e.buses[0], "1") in self.index
+        nodes = self.nodes(e, e.buses[0], "12" if legs else self._phases(e, e.buses[0]))
         if e.mode == "reference":
+            if len(nodes) != len(PHASES):
+                raise InputRefused("mode", e.mode, "power or power factor, where its bus has not all three phases")
             v = e.v_set_pu * self.base[nodes[0]]
             self._hold(e, nodes, [v * np.exp(1j * math.radians(ANGLES[p])) for p in PHASES])
             return
@@ -293,7 +281,10 @@ class Gathering(Places):
             raise InputRefused("mode", e.mode, "reference, power or power factor: by phase, machines that hold a voltage or follow one are not taken yet")
         scale = self.net.factor_of(e)
         s = complex(e.p_set_mw * scale, asked_mvar(e, scale))
-        self._even(e, e.buses[0], nodes, -s)
+        if legs:
+            self._part(e, nodes[0], nodes[1], -s, 2 * self.base[nodes[0]])
+        else:
+            self._even(e, e.buses[0], nodes, -s)
 
     # --- what draws
 
@@ -425,8 +416,63 @@ def _terms(e: StaticLoad) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[
 
 
 def gathered(net: Compiled, taps: Mapping[str, Mapping[str, int]] | None = None) -> Gathered:
-    """The network of a state by its conductors, regulators at some taps."""
-    return Gathering(net, taps=taps or {}).all()
+    """The network of a state by its conductors, regulators at some taps; islands with something that cannot be taken are held back.
+
+    Raises
+    ------
+    CannotRun
+        If nothing remains, with each element that cannot be taken, and why.
+    """
+    gathering = Gathering(net, taps=taps or {})
+    found = gathering.all()
+    if gathering.refused:
+        return gathered(fed(net.holding_back(gathering.refused), "phase_flow"), taps)
+    if not gathering.known:
+        raise CannotRun("phase_flow", ["There is no supply: no infeed and no generator as reference is in service."])
+    return found
+
+
+def retapped(found: Gathered, taps: Mapping[str, Mapping[str, int]]) -> Gathered:
+    """The same with its regulators at other taps: of what was gathered only what they let follow changes."""
+    net, follows = found.net, [f for f in found.network.follows if f.element not in taps]
+    for e in net.taking_part.values():
+        if isinstance(e, StepRegulator) and e.id in taps:
+            conductors = conductors_of(e, net.elements)
+            near, far = ({c: found.index[bus, c] for c in conductors} for bus in e.buses)
+            follows += regulated(e, conductors, near, far, taps[e.id])
+    return replace(found, network=replace(found.network, follows=tuple(follows)))
+
+
+def regulated(e: StepRegulator, conductors: str, near: Mapping[str, int], far: Mapping[str, int], taps: Mapping[str, int] | None) -> list[Follows]:
+    """The outputs of a regulator by its inputs: in wye about the neutral, in open delta about phase b, in closed delta by the next phase.
+
+    Raises
+    ------
+    InputRefused
+        If its units cannot stand so.
+    """
+    taps = taps or {u.phase: u.tap for u in e.regulator_units}
+    ratio = {p: ratio_of(e, taps.get(p, 0)) for p in PHASES}
+    if wrong := [u.phase for u in e.regulator_units if u.phase not in conductors or abs(taps[u.phase]) > e.most_taps]:
+        raise InputRefused("regulator_units", wrong[0], f"units of {conductors}, at most {e.most_taps} steps each way")
+    if e.connection == "open delta" and "b" in taps:
+        raise InputRefused("regulator_units", "b", "units a and c in open delta: they stand between a and b, c and b")
+    if e.connection != "wye" and not conductors.startswith(PHASES):
+        raise InputRefused("connection", e.connection, "wye where not all three phases are joined")
+    made = []
+    for c in conductors:
+        m, k = ratio.get(c, 1.0), PHASES.find(c)
+        of: tuple[tuple[int, float], ...] = ((near[c], m),)
+        if c != "n" and e.connection == "wye" and "n" in near and m != 1:
+            of = ((near[c], m), (near["n"], 1 - m))
+        elif c in "ac" and e.connection == "open delta":
+            of = ((near[c], m), (near["b"], 1 - m))
+        elif c in PHASES and e.connection == "closed delta":
+            of = ((near[c], m), (near[PHASES[(k + 1) % 3]], 1 - m))
+        elif e.connection == "open delta":
+            of = ((near[c], 1.0),)
+        made.append(Follows(e.id, far[c], of))
+    return made
 
 
 def within(line_id: str, k: int) -> str:

@@ -12,7 +12,7 @@ from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
 from northfell.core.network.impedance import pair_impedances, transformer_per_unit
 from northfell.core.network.phases import EARTH, Pair, bank, centre_tapped, pairs_of, shunt
 from northfell.core.rules.by_phase import PHASES
-from northfell.core.studies.load_flow.by_phase.places import Places, Winding, known
+from northfell.core.studies.phase_flow.places import Places, Winding, known
 
 SOLID_S = 1e3  # of a neutral that is earthed solidly: 1 mohm
 CENTRE = {"interlaced": ((0.5, 0.8), (1.0, 0.4)), "not interlaced": ((0.25, -0.6), (1.5, 3.3))}  # parts of R and X: high winding, each half
@@ -29,7 +29,7 @@ def add_transformer(g: Places, e: Element) -> None:
     assert isinstance(e, Transformer)
     if e.tap_changer != "off load":
         g.told[f"{e.name}: its tap stands as entered, {e.tap_pct:g} %; tap changers do not act by phase yet."] = None
-    if e.units:
+    if e.bank_units:
         _of_units(g, e)
     else:
         _of_group(g, e)
@@ -88,7 +88,7 @@ def star_point(g: Places, e: Element, bus: str, led_out: bool, side: str, name: 
 
 def _earthed_solidly(g: Places, e: Element, node: int) -> int:
     g.parts.append(shunt(e.id, [node], np.array([[SOLID_S + 0j]])))
-    g.told[f"{e.name}: its star point stands at the neutral of its bus, earthed through 1 mohm."] = None
+    g.told["Star points that are earthed solidly at a neutral which their bus carries stand there behind 1 mohm."] = None
     return node
 
 
@@ -106,7 +106,7 @@ def _of_units(g: Places, e: Transformer) -> None:
     found: list[Winding] = []
     pairs: list[Pair] = []
     stars: dict[str, int] = {}
-    for u in e.units:
+    for u in e.bank_units:
         r, x = _impedance(u)
         ratio, s_va = tap_ratio(e.tap_side, e.tap_pct), u.s_rated_mva * 1e6 * e.parallel
         v_high, v_low = 1000 * u.v_high_kv * ratio, 1000 * u.v_low_kv

@@ -9,7 +9,7 @@ from tests.conftest import network_of
 from northfell.core.errors import CannotRun, InputRefused, NetworkRefused
 from northfell.core.network import compile_network
 from northfell.core.studies import load_flow, short_circuit
-from northfell.core.studies.load_flow import run_by_phase
+from northfell.core.studies.phase_flow import run_by_phase
 
 
 def by_phase(elements, **settings):
@@ -46,7 +46,7 @@ SERVICE = [bus("A", 7.2 * math.sqrt(3), conductors="abc"), bus("B", 0.24, conduc
 
 def centre(loads, **more):
     made = unit("a", "1n2", uk=math.hypot(1.2, 2.0), **more)
-    return by_phase([*SERVICE, {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_lv": "solid", "units": [made]},
+    return by_phase([*SERVICE, {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_lv": "solid", "bank_units": [made]},
                      {"kind": "load", "name": "E", "bus": "B", "characteristic": "impedance", "by_phase": loads}])  # fmt: skip
 
 
@@ -80,7 +80,7 @@ def test_a_service_whose_neutral_is_open_shifts_its_legs():
     house = bus("C", 0.24, conductors="12n")
     switch = {"kind": "switch", "name": "Q", "from_bus": "B", "to_bus": "C", "open_poles": "n"}
     made = by_phase([*SERVICE, house, switch,
-                     {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_lv": "solid", "units": [unit("b", "1n2")]},
+                     {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_lv": "solid", "bank_units": [unit("b", "1n2")]},
                      {"kind": "load", "name": "E", "bus": "C", "characteristic": "impedance", "by_phase": [part("1", 6), part("2", 2)]}])  # fmt: skip
     found = {(r["name"], r["phase"]): r["v_ln_pu"] for r in rows(made, "buses")}
     assert found["C", "1"] / found["C", "2"] == pytest.approx(2 / 6, rel=1e-6)
@@ -100,7 +100,7 @@ def test_three_like_units_are_the_transformer_of_their_group(group, highs, lows,
     units = [unit(h, low, 0.2, v_high, v_low, 5.0, 1.0, no_load_loss_kw=1.0, no_load_current_pct=2.0) for h, low in zip(highs, lows, strict=True)]
     loads = [part("ab", 90, 30), part("bc", 40, 20), part("ca", 70)]
     rest = [bus("A", 11.0), bus("B", 0.4), {"kind": "infeed", "name": "G", "bus": "A"}, {"kind": "load", "name": "E", "bus": "B", "by_phase": loads}]
-    one, other = (by_phase([*rest, {"kind": "transformer", "name": "T", **earthed, **data}]) for data in (whole, {"units": units}))
+    one, other = (by_phase([*rest, {"kind": "transformer", "name": "T", **earthed, **data}]) for data in (whole, {"bank_units": units}))
     keys = "v_pu", "angle_deg", "v_ll_pu"
     for a, b in zip(rows(one, "buses"), rows(other, "buses"), strict=True):
         assert [b[k] or 0.0 for k in keys] == pytest.approx([a[k] or 0.0 for k in keys], rel=1e-9)
@@ -111,7 +111,7 @@ def test_three_like_units_are_the_transformer_of_their_group(group, highs, lows,
 def open_bank(units, kw: float, v_high=12.47) -> tuple:
     loads = [part(p, kw / 3) for p in ("ab", "bc", "ca")]
     made = by_phase([bus("A", 12.47), bus("B", 0.48), {"kind": "infeed", "name": "G", "bus": "A"},
-                     {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_hv": "solid", "units": units},
+                     {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_hv": "solid", "bank_units": units},
                      {"kind": "load", "name": "E", "bus": "B", "characteristic": "current", "by_phase": loads}])  # fmt: skip
     return made, rows(made, "branches")[0]
 
@@ -147,12 +147,12 @@ def test_an_open_wye_draws_its_current_through_the_neutral():
 def test_units_that_do_not_fit_are_refused_with_the_place(units, told):
     with pytest.raises((CannotRun, NetworkRefused, InputRefused), match=told):
         by_phase([bus("A", 12.47), bus("B", 0.48), {"kind": "infeed", "name": "G", "bus": "A"},
-                  {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "units": units}])  # fmt: skip
+                  {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "bank_units": units}])  # fmt: skip
 
 
 def test_balanced_studies_leave_units_out_and_say_so():
     network = network_of([bus("A", 12.47), bus("B", 0.48), bus("D", 12.47), {"kind": "infeed", "name": "G", "bus": "A", "ik_max_ka": 5.0, "ik_min_ka": 4.0,
-                          "r_over_x": 0.1}, {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "units": [unit("ab", "ab", 0.1, 12.47, 0.48)]},
+                          "r_over_x": 0.1}, {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "bank_units": [unit("ab", "ab", 0.1, 12.47, 0.48)]},
                           {"kind": "infeed", "name": "H", "bus": "D", "ik_max_ka": 5.0, "ik_min_ka": 4.0, "r_over_x": 0.1}])  # fmt: skip
     net = compile_network(network, "Normal")
     for study in (load_flow, short_circuit):

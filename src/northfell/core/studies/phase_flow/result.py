@@ -1,7 +1,7 @@
 """What load flow by phase finds: voltages of every conductor, currents at both ends, sequences of three-phase places, losses."""
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -12,7 +12,9 @@ from northfell.core.model.elements import Bus, Conductor, Consumer, Element, Reg
 from northfell.core.network import Compiled
 from northfell.core.network.lines.constants import FORTESCUE
 from northfell.core.network.phases import EARTH, Follows, PhaseFlow, Primitive
-from northfell.core.studies.load_flow.by_phase.gathering import Gathered, conductors_at
+from northfell.core.studies.load_flow import rating_of
+from northfell.core.studies.phase_flow.gathering import Gathered, conductors_at
+from northfell.core.studies.record import Compared
 from northfell.core.tables import Cell, Table, build
 
 NEXT = {"a": "b", "b": "c", "c": "a", "1": "2"}
@@ -28,6 +30,7 @@ _SEQUENCE = (
 _TERMINALS = (
     ("state", "", "State"), ("element", "", "Element"), ("kind", "", "Kind"), ("terminal", "", "Terminal"), ("bus", "", "Bus"), ("phase", "", "Conductor"),
     ("p_mw", "MW", "P"), ("q_mvar", "Mvar", "Q"), ("s_mva", "MVA", "S"), ("i_a", "A", "I"), ("i_angle_deg", "deg", "Angle"),
+    ("i_re_a", "A", "Re I"), ("i_im_a", "A", "Im I"),
 )  # fmt: skip
 _RESIDUALS = (
     ("state", "", "State"), ("element", "", "Element"), ("terminal", "", "Terminal"), ("bus", "", "Bus"), ("i_3i0_a", "A", "3I0"),
@@ -37,6 +40,7 @@ _BRANCHES = (
     ("state", "", "State"), ("name", "", "Branch"), ("kind", "", "Kind"), ("loading_pct", "%", "Loading"),
     ("rating", "", "Rating"), ("rating_unit", "", "Unit"),
     ("governing_terminal", "", "At"), ("governing_phase", "", "Conductor"), ("loss_mw", "MW", "Losses"), ("loss_mvar", "Mvar", "Reactive losses"),
+    ("rating_basis", "", "Basis"), ("emergency_pct", "%", "Of emergency rating"), ("emergency_rating", "", "Emergency rating"),
 )  # fmt: skip
 _LOADS = (
     ("state", "", "State"), ("name", "", "Load"), ("bus", "", "Bus"), ("between", "", "Between"),
@@ -53,6 +57,31 @@ _REGULATORS = (
     ("state", "", "State"), ("name", "", "Regulator"), ("phase", "", "Phase"), ("tap", "", "Tap"), ("v_regulated_pu", "p.u.", "U"),
     ("v_relay_v", "V", "At the relay"), ("v_set_v", "V", "Set"), ("control", "", "Control"), ("target", "", "Target"),
 )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class PhaseLoading:
+    """How much of its rating an element carries by phase."""
+
+    pct: float | None
+    rating: float | None
+    unit: str
+    basis: str
+    terminal: int | None  # that governs
+    phase: str  # conductor or winding that governs
+    carries: float | None = None
+    emergency_pct: float | None = None
+    emergency_rating: float | None = None
+
+
+@dataclass(frozen=True)
+class Voltage:
+    """The voltage of a conductor: to earth [V], None where nothing ties it to earth; to the neutral and to the next phase [p.u.]."""
+
+    v: complex | None
+    ln_pu: float | None
+    ll_pu: float | None
+    base_v: float
 
 
 @dataclass(frozen=True)
@@ -91,7 +120,7 @@ class ByPhase:
 
     @property
     def messages(self) -> tuple[str, ...]:
-        return (*self.gathered.messages, *self.told)
+        return (*self.gathered.messages, *self.told, *self.net.held_back_told)
 
     @property
     def summary(self) -> Mapping[str, Any]:
@@ -110,53 +139,87 @@ class ByPhase:
         return {n: complex(self.flow.v_v[n] * np.conj(i)) for n, i in self.flow.sources.items()}
 
     def tables(self) -> list[Table]:
-        return [
-            build("buses", _BUSES, self._buses()), build("sequence", _SEQUENCE, self._sequence()), build("terminals", _TERMINALS, self._terminals()),
-            build("residuals", _RESIDUALS, self._residuals()), build("branches", _BRANCHES, self._branches()), build("loads", _LOADS, self._loads()),
-            build("sources", _SOURCES, self._sources()), build("regulators", _REGULATORS, self._regulators()),
-        ]  # fmt: skip
+        return [self.table(name) for name in _MADE]
 
-    def of_element(self, e: Element) -> list[dict[str, Any]]:
-        """The rows of the tables that are of one element: voltages of a bus, else currents at its terminals and taps."""
-        wanted = {"buses": "name"} if isinstance(e, Bus) else {"regulators": "name", "terminals": "element"}
-        return [r for t in self.tables() if t.name in wanted for r in t.records() if r[wanted[t.name]] == e.name]
+    def table(self, name: str) -> Table:
+        """One of them."""
+        if name not in self._tables:
+            columns, rows = _MADE[name]
+            self._tables[name] = build(name, columns, rows(self))
+        return self._tables[name]
+
+    @cached_property
+    def _tables(self) -> dict[str, Table]:
+        return {}
+
+    def voltages(self, bus: str) -> dict[str, Voltage]:
+        """The voltages of the conductors of a bus that are under voltage."""
+        nodes = dict(self.at(bus))
+        found = {}
+        for c, n in nodes.items():
+            if self.flow.fed[n]:
+                base, v = float(self.flow.network.v_base_v[n]), self.v(n)
+                ln = self.across(n, nodes["n"]) if "n" in nodes and c != "n" else v if c != "n" else None
+                following = nodes.get(NEXT.get(c, ""))
+                ll = self.across(n, following) if following is not None else None
+                found[c] = Voltage(v, None if ln is None else abs(ln) / base, None if ll is None else abs(ll) / base / (2 if c == "1" else math.sqrt(3)), base)
+        return found
+
+    def sequence(self, bus: str) -> tuple[complex, complex, complex] | None:
+        """U0, U1, U2 of a three-phase bus [p.u.]; None of others, and where a phase is dead."""
+        nodes = dict(self.at(bus))
+        if not all(p in nodes and self.flow.fed[nodes[p]] for p in "abc"):
+            return None
+        v = np.array([self.flow.v_v[nodes[p]] for p in "abc"]) / float(self.flow.network.v_base_v[nodes["a"]])
+        v0, v1, v2 = np.linalg.solve(FORTESCUE, v)
+        return complex(v0), complex(v1), complex(v2)
+
+    def floats(self, bus: str) -> bool:
+        """Whether nothing ties the voltages of a bus to earth."""
+        return any(bool(self.flow.floating[n]) for _, n in self.at(bus))
+
+    def unbalance_pct(self, bus: str, by: str) -> float | None:
+        """Unbalance of a three-phase bus by one of the definitions of :data:`UNBALANCE`; None where it has none."""
+        found = self.sequence(bus)
+        if found is None:
+            return None
+        if by == "U2/U1":
+            return 100 * abs(found[2]) / abs(found[1])
+        v = np.array([self.flow.v_v[n] for c, n in self.at(bus) if c in "abc"])
+        if by == "deviation between phases":
+            v = v - np.roll(v, -1)
+        elif self.floats(bus):
+            return None
+        size = np.abs(v)
+        most = float(size.max() - size.min()) if by == "spread to earth" else float(np.max(np.abs(size - size.mean())))
+        return 100 * most / float(size.mean())
 
     def _buses(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
             if not isinstance(e, Bus):
                 continue
-            nodes = dict(self.at(e.id))
+            there = self.voltages(e.id)
             for c in e.conductors:
-                n = nodes.get(c)
-                if n is None or not self.flow.fed[n]:
+                one = there.get(c)
+                if one is None:
                     yield self.net.state, e.name, c, None, None, None, None, None, False
-                    continue
-                base = float(self.flow.network.v_base_v[n])
-                v = self.v(n)
-                ln = self.across(n, nodes["n"]) if "n" in nodes and c != "n" else v if c != "n" else None
-                following = nodes.get(NEXT.get(c, ""))
-                ll = self.across(n, following) if following is not None else None
-                yield (self.net.state, e.name, c, *_pu(v, base), None if v is None else abs(v) / 1000, None if ln is None else abs(ln) / base,
-                       None if ll is None else abs(ll) / (base * (2 if c == "1" else math.sqrt(3))), True)  # fmt: skip
+                else:
+                    yield (self.net.state, e.name, c, *_pu(one.v, one.base_v), None if one.v is None else abs(one.v) / 1000, one.ln_pu, one.ll_pu, True)
 
     def _sequence(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
-            nodes = dict(self.at(e.id)) if isinstance(e, Bus) else {}
-            if not all(p in nodes and self.flow.fed[nodes[p]] for p in "abc"):
+            found = self.sequence(e.id) if isinstance(e, Bus) else None
+            if found is None:
                 continue
-            v = np.array([self.flow.v_v[nodes[p]] for p in "abc"])
-            base = float(self.flow.network.v_base_v[nodes["a"]])
-            v0, v1, v2 = np.abs(np.linalg.solve(FORTESCUE, v)) / base
-            between = np.abs(v - np.roll(v, -1))
-            deviation = 100 * float(np.max(np.abs(between - between.mean())) / between.mean())
-            floats = bool(self.flow.floating[nodes["a"]])
-            yield (self.net.state, e.name, float(v1), float(v2), None if floats else float(v0), 100 * float(v2 / v1),
-                   None if floats else 100 * float(v0 / v1), deviation, None if floats else 3 * float(v0) * base / 1000)  # fmt: skip
+            v0, v1, v2 = (abs(one) for one in found)
+            floats, base_kv = self.floats(e.id), float(self.flow.network.v_base_v[self.at(e.id)[0][1]]) / 1000
+            yield (self.net.state, e.name, v1, v2, None if floats else v0, 100 * v2 / v1, None if floats else 100 * v0 / v1,
+                   self.unbalance_pct(e.id, "deviation between phases"), None if floats else 3 * v0 * base_kv)  # fmt: skip
 
     def ends(self, e: Element) -> Iterator[tuple[int, str, dict[str, tuple[complex, complex]]]]:
         """Terminal, bus, and by conductor the current into the element [A] with its power [VA]; of transformers the sum of its windings there."""
         parts = self.part_of.get(e.id, [])
-        names = list(self.gathered.index)
+        names = self._names
         for k, bus in enumerate(e.buses):
             found: dict[str, tuple[complex, complex]] = {}
             for one in parts:
@@ -169,29 +232,57 @@ class ByPhase:
             if found:
                 yield k, bus, dict(sorted(found.items()))
 
+    def currents_of(self, e: Element) -> dict[tuple[int, str], tuple[complex, complex]]:
+        """By terminal and conductor the current into an element [A] with its power [VA]."""
+        found = {(k, c): both for k, _, by in self.ends(e) for c, both in by.items()}
+        names = self._names
+        for n, current in self.through(e).items():
+            if self.flow.fed[n] and names[n][0] in e.buses:
+                found[e.buses.index(names[n][0]), names[n][1]] = (current, complex(self.flow.v_v[n] * np.conj(current)))
+        return dict(sorted(found.items()))
+
+    @cached_property
+    def _names(self) -> list[tuple[str, str]]:
+        return list(self.gathered.index)
+
     def _terminals(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
             if isinstance(e, Bus):
                 continue
-            for k, bus, found in self.ends(e):
-                for c, (i, s) in found.items():
-                    known = bool(np.isfinite(i))
-                    yield (self.net.state, e.name, e.kind, k, self.net.name(bus), c, *(_power(s) if known else (None,) * 3),
-                           *(_polar(i) if known else (None, None)))  # fmt: skip
-            yield from self._switched(e)
+            for (k, c), (i, s) in self.currents_of(e).items():
+                known = bool(np.isfinite(i))
+                yield (self.net.state, e.name, e.kind, k, self.net.name(e.buses[k]), c, *(_power(s) if known else (None,) * 3),
+                       *((*_polar(i), i.real, i.imag) if known else (None,) * 4))  # fmt: skip
 
-    def _switched(self, e: Element) -> Iterator[tuple[Cell, ...]]:
-        names = list(self.gathered.index)
+    def told_of(self, node: int) -> str:
+        """A node in words."""
+        owner, c = self._names[node]
+        e = self.net.elements.get(owner)
+        return f"{e.name} {c}" if e else f"a place along {self.net.name(owner.rpartition(' at ')[0])}, {c}"
+
+    @cached_property
+    def with_consumers(self) -> frozenset[str]:
+        """Buses at which consumers stand."""
+        return frozenset(e.buses[0] for e in self.net.taking_part.values() if isinstance(e, Consumer))
+
+    def losses_by_phase(self) -> dict[str, float]:
+        """Active power lost in lines, by conductor [W]: what flows into each less what flows out of it."""
+        found: dict[str, float] = {}
+        for one in self.flow.network.primitives:
+            if isinstance(self.net.elements[one.element], Conductor):
+                for n, s in zip(one.nodes.tolist(), self.flow.power(one).real.tolist(), strict=True):
+                    c = self._names[n][1]
+                    found[c] = found.get(c, 0.0) + (s if math.isfinite(s) else 0.0)
+        return dict(sorted(found.items()))
+
+    def through(self, e: Element) -> dict[int, complex]:
+        """Currents into a switch or an ideal regulator, by node."""
         found: dict[int, complex] = {}
         for f in self._follows_of.get(e.id, ()):
             found[f.node] = found.get(f.node, 0j) - self.flow.through[f.node]
             for n, factor in f.of:
                 found[n] = found.get(n, 0j) + factor * self.flow.through[f.node]
-        for k, bus in enumerate(e.buses):
-            for n, current in found.items():
-                if names[n][0] == bus and self.flow.fed[n]:
-                    s = complex(self.flow.v_v[n] * np.conj(current))
-                    yield (self.net.state, e.name, e.kind, k, self.net.name(bus), names[n][1], *_power(s), *_polar(current))
+        return found
 
     @cached_property
     def _follows_of(self) -> Mapping[str, list[Follows]]:
@@ -229,34 +320,48 @@ class ByPhase:
 
     def _branches(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
-            if not isinstance(e, Conductor | Transformer | ThreeWindingTransformer) or e.id not in self.part_of:
+            if len(e.buses) < 2 or not self.carries(e):
                 continue
-            lost = sum(complex(np.nansum(self.flow.power(one))) for one in self.part_of[e.id]) / 1e6
-            yield (self.net.state, e.name, e.kind, *self._loading(e), lost.real, lost.imag)
+            one, parts = self.loading(e), self.part_of.get(e.id, [])
+            lost = sum((complex(np.nansum(self.flow.power(part))) for part in parts), 0j) / 1e6 if parts else None
+            yield (self.net.state, e.name, e.kind, one.pct, one.rating, one.unit or None, one.terminal, one.phase or None,
+                   None if lost is None else lost.real, None if lost is None else lost.imag, one.basis, one.emergency_pct, one.emergency_rating)  # fmt: skip
 
-    def _loading(self, e: Conductor | Transformer | ThreeWindingTransformer) -> tuple[Cell, ...]:
-        """Loading in percent, rating with unit, terminal and conductor that govern: of a transformer by the current of its windings."""
+    def carries(self, e: Element) -> bool:
+        """Whether currents of it are known here."""
+        return e.id in self.part_of or any(self.flow.fed[f.node] for f in self._follows_of.get(e.id, ()))
+
+    def loading(self, e: Element) -> PhaseLoading:
+        """How much of its rating an element carries, with the terminal and conductor that govern: of a transformer by the current of its windings."""
         if isinstance(e, Transformer | ThreeWindingTransformer):
             return self._windings(e)
-        rating = e.i_rated_a * e.parallel if e.i_rated_a else None
-        worst = max(((abs(i), k, c) for k, _, found in self.ends(e) for c, (i, _) in found.items() if np.isfinite(i)), default=None)
-        if rating is None or worst is None:
-            return None, rating, "A" if rating else None, None, None
-        return 100 * worst[0] / rating, rating, "A", worst[1], worst[2]
+        rating, found = rating_of(e), self.currents_of(e)
+        value = getattr(e, "i_rated_a", None) if rating is None else rating.value
+        worst = max(((abs(i), -k, c) for (k, c), (i, _) in found.items() if np.isfinite(i)), default=None)
+        basis = rating.basis if rating else "rated current"
+        if not value or worst is None:
+            return PhaseLoading(None, value, "A" if value else "", basis, None, "")
+        emergency = rating_of(e, emergency=True)
+        most = emergency.value if emergency and emergency.value else value
+        return PhaseLoading(100 * worst[0] / value, value, "A", basis, -worst[1], worst[2], worst[0], 100 * worst[0] / most, most)
 
-    def _windings(self, e: Transformer | ThreeWindingTransformer) -> tuple[Cell, ...]:
+    def _windings(self, e: Transformer | ThreeWindingTransformer) -> PhaseLoading:
         found = []
-        for w in self.gathered.windings[e.id]:
+        for w in self.gathered.windings.get(e.id, ()):
             i = abs(self.flow.currents(self.flow.network.primitives[w.part])[w.place])
             if np.isfinite(i):
                 found.append((i / w.i_rated_a, w))
         if not found:
-            return None, None, None, None, None
+            return PhaseLoading(None, None, "", "", None, "")
         share, w = max(found, key=lambda one: one[0])
-        return 100 * float(share), w.s_rated_mva, "MVA", w.terminal, w.name
+        pct, most = 100 * float(share), getattr(e, "s_emergency_mva", None)
+        rated = getattr(e, "s_rated_mva", None)
+        more = most / rated if most and rated else 1.0
+        carries = float(share) * w.s_rated_mva
+        return PhaseLoading(pct, w.s_rated_mva, "MVA", "winding, by its current", w.terminal, w.name, carries, pct / more, w.s_rated_mva * more)
 
     def _loads(self) -> Iterator[tuple[Cell, ...]]:
-        names = list(self.gathered.index)
+        names = self._names
         for one, i, s in zip(self.flow.loads.parts, self.flow.load_currents, self.flow.load_power, strict=True):
             if not isinstance(self.net.elements[one.element], Consumer):
                 continue
@@ -267,7 +372,7 @@ class ByPhase:
             yield self.net.state, self.net.name(one.element), bus, where, rated.real, rated.imag, *drawn, float(abs(i))
 
     def _sources(self) -> Iterator[tuple[Cell, ...]]:
-        names = list(self.gathered.index)
+        names = self._names
         for n, i in self.flow.sources.items():
             owner, c = names[n]
             s = self._source_power[n] / 1e6
@@ -279,6 +384,24 @@ class ByPhase:
             if not isinstance(self.net.elements[one.element], Consumer):
                 bus, c = names[one.p]
                 yield self.net.state, self.net.name(one.element), self.net.name(bus), c, -float(s.real) / 1e6, -float(s.imag) / 1e6, *_polar(-complex(i))
+
+
+_MADE: Mapping[str, tuple[Sequence[tuple[str, str, str]], Callable[[ByPhase], Iterator[tuple[Cell, ...]]]]] = {
+    "buses": (_BUSES, ByPhase._buses), "sequence": (_SEQUENCE, ByPhase._sequence), "terminals": (_TERMINALS, ByPhase._terminals),
+    "residuals": (_RESIDUALS, ByPhase._residuals), "branches": (_BRANCHES, ByPhase._branches), "loads": (_LOADS, ByPhase._loads),
+    "sources": (_SOURCES, ByPhase._sources), "regulators": (_REGULATORS, ByPhase._regulators),
+}  # fmt: skip
+
+
+def compared(made: ByPhase) -> Compared:
+    """What is looked at over all states: loading [%], and of every bus the voltages farthest down and up [p.u.]."""
+    loading = {e.id: one.pct for e in made.net.elements.values() if len(e.buses) > 1 and made.carries(e) and (one := made.loading(e)).pct is not None}
+    lowest, highest = {}, {}
+    for e in made.net.elements.values():
+        found = [v for one in made.voltages(e.id).values() if (v := one.ll_pu if one.ln_pu is None else one.ln_pu) is not None] if isinstance(e, Bus) else []
+        if found:
+            lowest[e.id], highest[e.id] = min(found), max(found)
+    return {"loading": loading, "lowest": lowest, "highest": highest}
 
 
 def relay_v(made: ByPhase, e: StepRegulator, u: RegulatorUnit) -> float | None:

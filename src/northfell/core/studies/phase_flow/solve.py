@@ -1,0 +1,52 @@
+"""The load flow of a state by phase."""
+
+import math
+from collections.abc import Mapping, Sequence
+
+from northfell.core.errors import CannotRun, InputRefused, NoSolution
+from northfell.core.network import Compiled
+from northfell.core.network.phases import PhaseFlow, solve
+from northfell.core.network.phases.solver import MOST_NEWTON
+from northfell.core.studies.phase_flow.controls import controlled
+from northfell.core.studies.phase_flow.gathering import Gathered, gathered, retapped
+from northfell.core.studies.phase_flow.result import ByPhase
+
+
+def run_by_phase(net: Compiled) -> ByPhase:
+    """The load flow of a state by phase, with the controls of regulators at rest.
+
+    Raises
+    ------
+    CannotRun
+        With each element that cannot be taken, and why.
+    NoSolution
+        If no voltages are found at which currents balance.
+    """
+    return controlled(net, _solved)
+
+
+def _solved(net: Compiled, taps: Mapping[str, Mapping[str, int]], before: ByPhase | None = None) -> ByPhase:
+    """The load flow with regulators at some taps; an island without a solution is held back, and takes no other's away."""
+    found = retapped(before.gathered, taps) if before is not None else gathered(net, taps)
+    flow = _flow(found)
+    if flow is not None:
+        return ByPhase(found, flow, taps)
+    net, top = found.net, found.net.topology
+    buses = {island: [b for b, node in enumerate(top.node_of_bus.tolist()) if node >= 0 and top.island_of_node[node] == island] for island in top.fed_islands}
+    failing = [first for island, (first, *_) in buses.items() if not _solves_alone(net, taps, [b[0] for k, b in buses.items() if k != island])]
+    if not failing or len(failing) == len(buses):
+        raise NoSolution("phase_flow", "by phase, steps of currents and then Newton's method", MOST_NEWTON, math.nan, "")
+    why = f"No voltages were found at which currents balance: steps of currents and then Newton's method, {MOST_NEWTON} steps."
+    return _solved(net.holding_back([(b, why) for b in failing], "no solution"), taps)
+
+
+def _solves_alone(net: Compiled, taps: Mapping[str, Mapping[str, int]], others: Sequence[int]) -> bool:
+    return _flow(gathered(net.masked(others), taps)) is not None
+
+
+def _flow(found: Gathered) -> PhaseFlow | None:
+    try:
+        return solve(found.network)
+    except InputRefused as error:
+        where = found.net.elements.get(error.where)
+        raise CannotRun("phase_flow", [str(error.at(where.name) if where else error)]) from None

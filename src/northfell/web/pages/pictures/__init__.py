@@ -1,0 +1,1 @@
+"""Pictures of a feeder: its plan and its voltages against distance, linked."""
