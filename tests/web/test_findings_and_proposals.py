@@ -215,25 +215,6 @@ def test_elements_out_run_on_request_and_stay_for_the_version(client):  # noqa: 
     assert client.get("/projects/1/tables/outages.csv?stage=flow").status_code == 200
 
 
-def test_by_phase_is_solved_on_request_also_where_the_balanced_studies_leave_the_network_out(client, database):  # noqa: F811
-    assert "Solves every conductor of the network by itself in Normal" in client.get("/projects/1/flow?tab=by_phase", headers=PART).text
-    client.post("/projects/1/run/by_phase?stage=flow&tab=by_phase", headers=PART)
-    assert re.search(r"11 kV board A.*?<td[^>]*>b</td>", settled(client, "/projects/1/flow?tab=by_phase"), re.DOTALL)
-    acts = (Set(id="Hall services", values={"p_mw": None, "by_phase": [{"between": "a", "p_mw": 0.3, "q_mvar": 0.1}]}),)
-    project = add(database, apply_change(DEMO, Change("one phase", acts))[0])
-    told = client.get(f"/projects/{project}/flow?tab=branches", headers=PART).text
-    assert "it is given by phase" in told
-    client.post(f"/projects/{project}/run/by_phase?stage=flow&tab=by_phase", headers=PART)
-    page = settled(client, f"/projects/{project}/flow?tab=by_phase")
-    assert "Filter hall" in page
-    csv = client.get(f"/projects/{project}/tables/buses.csv?stage=flow&tab=by_phase")
-    assert csv.text.splitlines()[0].lstrip("\ufeff").startswith("state,name,phase,v_pu")
-    terminals = client.get(f"/projects/{project}/tables/terminals.csv?stage=flow&tab=by_phase").text
-    assert ",i_angle_deg [deg]" in terminals.splitlines()[0]
-    assert "Current, a, at W25 near" in client.get(f"/projects/{project}/flow?tab=by_phase&selected=W25", headers=PART).text
-    assert "Voltage, b" in client.get(f"/projects/{project}/flow?tab=by_phase&selected=Filter hall", headers=PART).text
-
-
 def test_a_run_that_ends_while_the_page_is_made_is_looked_at_again(client, monkeypatch):  # noqa: F811
     """The rows were made before it ended, the mark after: the page still says that it runs, and so asks once more."""
     may_end, whole = Event(), workspace.ledger_of

@@ -15,9 +15,9 @@ from tests.conftest import BUS_B, BUS_C, CABLE
 from tests.core.model.test_kinds import BUSES_ML, PV, THREE, results
 
 from northfell.app.results.studies import StateResults
-from northfell.core.errors import NotFound
+from northfell.core.errors import CannotRun, NotFound
 from northfell.core.studies import STUDIES, Asked
-from northfell.demo import bracken_quay, skerrow_water
+from northfell.demo import bracken_quay, ellerdale, skerrow_water
 from northfell.formats import northfell_json
 
 KEPT = Path(__file__).parent.parent.parent / "published/data/workings_stand.json.gz"
@@ -56,6 +56,7 @@ NETWORKS = {
     "Skerrow Water": lambda: StateResults(skerrow_water(), "Tie closed, T2 out"),
     "Bracken Quay": lambda: StateResults(northfell_json.read(bracken_quay()), "Normal"),
     "many kinds": of_many_kinds,
+    "Ellerdale feeder": lambda: StateResults(northfell_json.read(ellerdale()), "Normal"),
 }
 
 
@@ -71,7 +72,7 @@ def workings(one: StateResults) -> Iterator[tuple[str, str]]:
                         continue
                     try:
                         text = study.explain(one.result(study), Asked(e.id, quantity, case, variant)).to_text()
-                    except (NotFound, StopIteration, KeyError):
+                    except (CannotRun, NotFound, StopIteration, KeyError):
                         continue
                     found[at] = found.get(at, 0) + 1
                     yield f"{study.key} {quantity} {case} {variant} {e.name}", text

@@ -151,9 +151,10 @@ def test_units_that_do_not_fit_are_refused_with_the_place(units, told):
 
 
 def test_balanced_studies_leave_units_out_and_say_so():
-    network = network_of([bus("A", 12.47), bus("B", 0.48), bus("D", 12.47), {"kind": "infeed", "name": "G", "bus": "A", "ik_max_ka": 5.0, "ik_min_ka": 4.0,
-                          "r_over_x": 0.1}, {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "bank_units": [unit("ab", "ab", 0.1, 12.47, 0.48)]},
-                          {"kind": "infeed", "name": "H", "bus": "D", "ik_max_ka": 5.0, "ik_min_ka": 4.0, "r_over_x": 0.1}])  # fmt: skip
+    source = {"kind": "infeed", "ik_max_ka": 5.0, "ik_min_ka": 4.0, "r_over_x": 0.1}
+    bank = {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "bank_units": [unit("ab", "ab", 0.1, 12.47, 0.48)]}
+    buses = [bus("A", 12.47), bus("B", 0.48), bus("D", 12.47)]
+    network = network_of([*buses, {**source, "name": "G", "bus": "A"}, {**source, "name": "H", "bus": "D"}, bank])
     net = compile_network(network, "Normal")
     for study in (load_flow, short_circuit):
         result = study.run(net)

@@ -21,6 +21,7 @@ from northfell.core.studies.phase_flow.verdicts import STUDY, band_at, judged, l
 
 Kind = Literal["another phase", "set point", "tap", "capacitor", "second unit", "larger unit"]
 UNITS_MVA = (0.005, 0.01, 0.015, 0.025, 0.0375, 0.05, 0.075, 0.1, 0.167, 0.25, 0.333, 0.5)  # usual ratings of one-phase units
+HELPS, MOST_OF = 0.01, {"another phase": 3}  # [%] by which it must be nearer to its limit; of each kind the best is told, of these the best three
 MOST_MOVED, STEPS_V = 4, (1.0, 2.0, 3.0, 4.0, 6.0)
 
 
@@ -75,15 +76,13 @@ def remedies(network: Network, made: ByPhase, element: Element) -> list[PhaseRem
     if ill is None:
         return []
     beyond = _beyond(made)
-    found: dict[str, PhaseRemedy] = {}
+    found: dict[str, list[PhaseRemedy]] = {}
     for kind, title, change in _tried(made, element, ill):
         one = _solved(network, made, element, ill, kind, title, change, beyond)
-        if one is None or one.after > one.before - 0.01:
-            continue
-        best = found.get(kind)
-        if best is None or one.rank < best.rank:
-            found[kind] = one
-    return sorted(found.values(), key=lambda one: one.rank)
+        if one is not None and one.after <= one.before - HELPS:
+            found.setdefault(kind, []).append(one)
+    best = [one for kind, made_of in found.items() for one in sorted(made_of, key=lambda one: one.rank)[: MOST_OF.get(kind, 1)]]
+    return sorted(best, key=lambda one: one.rank)
 
 
 def _solved(

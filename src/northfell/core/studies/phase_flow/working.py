@@ -19,7 +19,7 @@ POWER = Equation("S", "U·Ī / 10^6", lambda u_v, i_conj_a: u_v * i_conj_a / 10*
 
 
 def explain(made: ByPhase, element: Element, quantity: str, part: str) -> Working:
-    """The working of a voltage of a bus (its conductor is the part), or of a current of an element (terminal and conductor, as "0 a").
+    """The working of a voltage of a bus (its conductor is the part), or of a current of an element (terminal and conductor, as "0 a"); else the first.
 
     Raises
     ------
@@ -27,8 +27,9 @@ def explain(made: ByPhase, element: Element, quantity: str, part: str) -> Workin
         If there is no such figure.
     """
     if quantity == "v_phase" and isinstance(element, Bus):
-        return _voltage(made, element, part)
-    terminal, _, conductor = part.partition(" ")
+        return _voltage(made, element, part or next(iter(made.voltages(element.id)), ""))
+    first = next((f"{k} {c}" for k, c in made.currents_of(element)), "")
+    terminal, _, conductor = (part or first).partition(" ")
     if quantity != "i_phase" or not terminal.isdigit():
         raise NotFound(f"{title_of(element)} has no figure “{part}” by phase.")
     return _current(made, element, int(terminal), conductor)

@@ -1,0 +1,115 @@
+"""Flow by phase on the pages: its place within Flow, ledgers, card, workings, files, remedies, and the pictures of a feeder."""
+
+import re
+from html import unescape
+
+import pytest
+from tests.web.test_findings_and_proposals import settled
+from tests.web.test_pages import PART, add, client, database  # noqa: F401
+
+from northfell.core.model.changes import Change, Set, apply_change
+from northfell.demo import ellerdale, skerrow_water
+from northfell.formats import northfell_json
+
+ELLERDALE = northfell_json.read(ellerdale())
+
+
+@pytest.fixture
+def feeder(database):  # noqa: F811
+    return f"/projects/{add(database, ELLERDALE)}"
+
+
+def seen(client, address: str) -> str:  # noqa: F811
+    answer = client.get(address, headers=PART)
+    assert answer.status_code == 200
+    return unescape(answer.text)
+
+
+def test_flow_opens_by_phase_where_phases_are_not_alike_and_balanced_says_what_it_leaves_out(client, feeder):  # noqa: F811
+    page = seen(client, f"{feeder}/network")
+    assert f'href="{feeder}/phases' in page
+    balanced = seen(client, f"{feeder}/flow")
+    assert re.search(r"and so are \d+ more elements; this study takes networks of three phases alike", balanced)
+    assert re.search(r'href="[^"]*/phases[^"]*"[^>]*>by phase<', balanced)
+    assert f'href="{feeder}/phases' not in seen(client, "/projects/1/network")
+    assert 'href="/projects/1/flow' in seen(client, "/projects/1/network")
+
+
+def test_ledgers_name_phases_as_the_project_does_and_files_as_the_standard(client, feeder):  # noqa: F811
+    rows = seen(client, f"{feeder}/phases")
+    assert re.search(r"Low Fold dairy board.*?<td[^>]*>B</td>", rows, re.S)
+    assert "A2 homes" in rows
+    assert "leg 1" in rows
+    expected = {
+        "branches": "winding, by its current", "terminals": "Re I", "sequence": "deviation between phases", "residuals": "Earth", "loads": "leg 1–leg 2",
+        "sources": "Fell grid", "regulators": "held", "loops": "No loop is closed", "totals": "Losses in A",
+    }  # fmt: skip
+    for tab, wanted in expected.items():
+        assert wanted in seen(client, f"{feeder}/phases?tab={tab}"), tab
+    assert "Tie H–M" in seen(client, f"{feeder}/phases?tab=loops&state=Tie closed")
+    csv = client.get(f"{feeder}/tables/terminals.csv?stage=phases")
+    assert csv.text.splitlines()[0].lstrip("\ufeff").startswith("state,element,kind,terminal,bus,phase,p_mw [MW]")
+    assert ",A," not in csv.text
+
+
+def test_the_card_opens_kirchhoffs_sum_and_the_current_of_an_element(client, feeder):  # noqa: F811
+    card = seen(client, f"{feeder}/phases?selected=P10")
+    assert "Voltage, A" in card
+    opened = re.search(r'hx-get="([^"]*working[^"]*quantity=v_phase[^"]*)"', card)
+    text = seen(client, opened[1])
+    assert "Sum at the conductor" in text
+    assert "into Fuse FD" in text
+    card = seen(client, f"{feeder}/phases?selected=FD")
+    assert "127.4" in card
+    current = re.search(r'hx-get="([^"]*working[^"]*quantity=i_phase[^"]*)"', card)
+    assert "what stands behind it asks for" in seen(client, current[1])
+    homes = seen(client, f"{feeder}/phases?selected=A2 homes")
+    assert "Voltage, leg 1–leg 2" in homes
+    assert "Voltage, B" not in homes
+
+
+def test_a_remedy_by_phase_becomes_a_proposal(client, database):  # noqa: F811
+    heavy = apply_change(ELLERDALE, Change("heavier", (Set(id="Homes D4", values={"load_factor": 2.5}), Set(id="Homes D8", values={"load_factor": 2.5}))))[0]
+    base = f"/projects/{add(database, heavy)}"
+    page = unescape(settled(client, f"{base}/phase-help?stage=phases&selected=P10&state=Cold evening"))
+    assert "What would help" in page
+    found = re.findall(r"<td>(Spur behind [^<]*)</td>", page)
+    assert found
+    assert re.search(r"on [ABC] instead of [ABC]", found[0])
+    numbers = re.findall(r'name="number" value="(\d+)"', page)
+    titles = re.findall(r"</td><td>([^<]+)</td>\s*<td class=\"num\">", page)
+    number = numbers[[t.strip() for t in titles].index(found[0])]
+    version = re.search(r'name="version" value="(\d+)"', page)[1]
+    kept = client.post(f"{base}/phase-help/propose?stage=phases&selected=P10&state=Cold evening", data={"version": version, "number": number})
+    assert kept.status_code == 200
+    assert "Spur behind" in unescape(kept.text)
+
+
+def test_the_pictures_show_the_feeder_and_answer_a_click_and_bad_numbers(client, feeder):  # noqa: F811
+    page = seen(client, f"{feeder}/pictures?selected=LD3&state=Tie closed")
+    assert page.count('class="fd-line line-one"') > 60
+    assert page.count("fd-loop") > 10
+    assert "Where ways meet in a loop" in page
+    assert "LD3" in page
+    assert len(re.findall(r'data-element="LD3"', page)) >= 2  # in both
+    told = seen(client, f"{feeder}/pictures?most=wide<script>")
+    assert "is not taken as the greatest width: accepted is a number above 0" in told
+    assert "<script>" not in client.get(f"{feeder}/pictures?most=<script>").text.split("<main", 1)[1].split("</main", 1)[0]
+    assert "48.6" in seen(client, f"{feeder}/pictures/of?selected=LD3")
+    assert "Click a line" in seen(client, f"{feeder}/pictures/of?selected=nothing")
+    for which in ("plan", "profile"):
+        file = client.get(f"{feeder}/pictures/{which}.svg?width=losses&chosen=yes")
+        assert file.headers["content-type"].startswith("image/svg+xml")
+        assert "<style>" in file.text
+    assert client.get(f"{feeder}/pictures/other.svg").status_code == 404
+    assert "a part of the load" not in page
+
+
+def test_pictures_of_a_network_without_coordinates_are_laid_out_and_names_are_escaped(client, database):  # noqa: F811
+    bad = skerrow_water()
+    hostile = apply_change(bad, Change("name", (Set(id="W25", values={"name": "W<b>25"}),)))[0]
+    base = f"/projects/{add(database, hostile)}"
+    text = client.get(f"{base}/pictures").text
+    assert "No bus has coordinates" in text
+    assert "W<b>25" not in text
+    assert "W&lt;b&gt;25" in text
