@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from difflib import get_close_matches
 from typing import Any
 
+from northfell.app.draw.by_phase import CannotExtend, in_parts, one_phase_unit, phases_beyond, pole_of, regulator_of
 from northfell.core.catalogue.tables import relay_curves
 from northfell.core.errors import NetworkRefused, NorthfellError
 from northfell.core.model.base_voltage import CARRIED, nominal_of_rated
@@ -47,10 +48,6 @@ class NotUnderstood(NorthfellError):
         return "\n".join(self.problems)
 
 
-class _Stop(Exception):
-    """The rest cannot be understood without what came before."""
-
-
 def plan(network: Network, sheet_name: str, at: str, text: str, selected: str = "") -> Plan:
     """Plan what a line of shorthand adds at a bus (or on an empty network, at nothing); a relay goes to the breaker selected or just placed."""
     made = Plan(at=at)
@@ -69,7 +66,7 @@ def planned(network: Network, sheet_name: str, at: str, line: list[Said], select
     for number, said in enumerate(line):
         try:
             growth.add(said, line[number:], made)
-        except _Stop as stop:
+        except CannotExtend as stop:
             made.problems.append(str(stop))
             break
         except NetworkRefused as error:
@@ -167,7 +164,7 @@ class _Growth:
         self.side = ""
         if not said.kind:
             made.unread += said.unread
-            raise _Stop(_nothing_to_place(said))
+            raise CannotExtend(_nothing_to_place(said))
         if said.unread:
             made.unread += said.unread
             made.problems.append(f"Not understood behind {KINDS[said.kind].TITLE.lower()}: {', '.join(said.unread)}. An example: {EXAMPLES[said.kind]}.")
@@ -192,7 +189,7 @@ class _Growth:
             self._end(said, rest, made)
             self.own_board = self.at
         elif not self.at:
-            raise _Stop("Select a bus to extend from, or begin with an infeed or a bus, such as “infeed 33 kV 10 kA”.")
+            raise CannotExtend("Select a bus to extend from, or begin with an infeed or a bus, such as “infeed 33 kV 10 kA”.")
         elif ends == 1:
             self._end(said, rest, made)
         elif ends == 2:
@@ -203,23 +200,27 @@ class _Growth:
     def _bracket(self, kind: str) -> None:
         if kind == "(":
             if not self.at:
-                raise _Stop("A bracket needs something to hang on: begin with an infeed or a bus.")
+                raise CannotExtend("A bracket needs something to hang on: begin with an infeed or a bus.")
             self.kept.append(_Place(self.here.at, self.here.breaker, self.here.device))
             self.at = self.side or self.at
             self.side = ""
         elif self.kept:
             self.here = self.kept.pop()
         else:
-            raise _Stop("A bracket closes that was not opened.")
+            raise CannotExtend("A bracket closes that was not opened.")
 
     def _line(self, said: Said) -> str:
         values = []
         for name, value in said.values.items():
             p = parameter(KINDS[said.kind], name)
+            if isinstance(value, list):
+                values += [" ".join(entry(v) if isinstance(v, float) else str(v) for v in row.values()) for row in value]
+                continue
             told = entry(value) if isinstance(value, float | int) and not isinstance(value, bool) else {True: "closed", False: "open"}.get(value, value)
             told = relay_curves()[value].name if name == "curve" else told
             values.append(f"{told} {p.unit if p else ''}".strip())
-        return " · ".join([f"{KINDS[said.kind].TITLE} {self.last_name}", *values])
+        phases = [", ".join(said.phases)] if said.phases else []
+        return " · ".join([f"{KINDS[said.kind].TITLE} {self.last_name}", *phases, *values])
 
     def _name(self, said: Said) -> str:
         return self.names.free(said.name) if said.name and self.kept else said.name or self.names.new(said.kind)
@@ -255,10 +256,10 @@ class _Growth:
             return
         here = self._bus_of(self.at)
         if here["bus_kind"] != "junction" and self.at != self.own_board:
-            raise _Stop(f"{here['name']} is a board already. Draw a breaker, cable or transformer from it first.")
+            raise CannotExtend(f"{here['name']} is a board already. Draw a breaker, cable or transformer from it first.")
         v = said.values.get("v_nominal_kv")
         if v is not None and here["v_nominal_kv"] is not None and abs(v - here["v_nominal_kv"]) > 1e-9:
-            raise _Stop(f"{here['name']} stands at {here['v_nominal_kv']:g} kV, not {v:g} kV. A transformer must stand between them.")
+            raise CannotExtend(f"{here['name']} stands at {here['v_nominal_kv']:g} kV, not {v:g} kV. A transformer must stand between them.")
         values = {"bus_kind": "switchboard", "name": self._name(said), **said.values}
         own, self.own_board = self.at == self.own_board, ""
         if values["bus_kind"] != "junction" and not own:
@@ -302,9 +303,14 @@ class _Growth:
 
     def _branch(self, said: Said, rest: list[Said], made: Plan) -> None:
         here, cls = self._bus_of(self.at), KINDS[said.kind]
+        conductors = phases_beyond(said, here)
+        marks = _by_phase(said, here, conductors, made)
         far_v, backward = here["v_nominal_kv"], False
         transformer = issubclass(cls, Transformer)
-        if transformer:
+        legs = "bank_units" in said.values
+        if legs:
+            far_v = said.values["bank_units"][0]["v_low_kv"]
+        elif transformer:
             far_v, backward = self._far_voltage(said, here["v_nominal_kv"])
         if said.to:
             self._closing(said, made)
@@ -312,13 +318,13 @@ class _Growth:
         x = self._feeder_x(rest)
         place, far_place = growing.branch_places(said.kind, self.places[self.at], x)
         name = self._name(said)
-        guessed: dict[str, Any] = {}
-        if transformer and far_v not in (said.values["v_hv_kv"], said.values["v_lv_kv"]):
+        guessed: dict[str, Any] = {"conductors": "12n" if legs else conductors} if legs or conductors != "abc" else {}
+        if transformer and not legs and far_v not in (said.values["v_hv_kv"], said.values["v_lv_kv"]):
             guessed["assumed"] = {"v_nominal_kv": f"usual nominal voltage at a rated {said.values['v_hv_kv' if backward else 'v_lv_kv']:g} kV"}
             made.assumed.append(f"network beyond {name} {far_v:g}~ kV")
         far = self._joint(f"{name} end", far_v, far_place, guessed)
         ends = (far, self.at) if backward else (self.at, far)
-        raw = {"kind": said.kind, "name": name, **dict(zip(cls.TERMINALS, ends, strict=True)), **said.values}
+        raw = {"kind": said.kind, "name": name, **dict(zip(cls.TERMINALS, ends, strict=True)), **said.values, "assumed": marks}
         self._reach(x)
         self._passed(said.kind, self._put(self._filled(raw, made), place))
         self.at = far
@@ -354,26 +360,26 @@ class _Growth:
     def _winding_voltages(self, said: Said, here: dict[str, Any]) -> list[float]:
         rated: list[float] = [said.values.get(f"v_{side}_kv", 0.0) for side in ("hv", "mv", "lv")]
         if not all(rated):
-            raise _Stop(f"A three-winding transformer needs its three voltages, such as “{EXAMPLES[said.kind]}”.")
+            raise CannotExtend(f"A three-winding transformer needs its three voltages, such as “{EXAMPLES[said.kind]}”.")
         v_here = here["v_nominal_kv"]
         if v_here is not None and abs(rated[0] / v_here - 1) > 0.3:
-            raise _Stop(f"{rated[0]:g} kV does not belong to {here['name']} of {v_here:g} kV: extend from the high-voltage side.")
+            raise CannotExtend(f"{rated[0]:g} kV does not belong to {here['name']} of {v_here:g} kV: extend from the high-voltage side.")
         return [nominal_of_rated(v) for v in rated[1:]]
 
     def _closing(self, said: Said, made: Plan) -> None:
         """A branch to a bus that stands already: a tie, or the closing of a ring."""
         target = self.network.id_of_name.get(said.to) or next((i for i, r in self.elements.items() if r["name"] == said.to), None)
         if target is None or self._bus_of(target)["kind"] != "bus":
-            raise _Stop(f"There is no bus “{said.to}” to go to.")
+            raise CannotExtend(f"There is no bus “{said.to}” to go to.")
         if target not in self.places or self.at not in self.places:
-            raise _Stop(f"“{said.to}” does not stand on this sheet.")
+            raise CannotExtend(f"“{said.to}” does not stand on this sheet.")
         here, there = self._bus_of(self.at)["v_nominal_kv"], self._bus_of(target)["v_nominal_kv"]
         ends = (self.at, target)
         if issubclass(KINDS[said.kind], Transformer):
             far_v, backward = self._far_voltage(said, here)
             here, ends = far_v, (target, self.at) if backward else ends
         if here is not None and there is not None and abs(here - there) > 1e-9:
-            raise _Stop(f"{said.to} stands at {there:g} kV, not {here:g} kV.")
+            raise CannotExtend(f"{said.to} stands at {there:g} kV, not {here:g} kV.")
         raw = {"kind": said.kind, "name": self._name(said), **dict(zip(KINDS[said.kind].TERMINALS, ends, strict=True)), **said.values}
         self._passed(said.kind, self._put(self._filled(raw, made), growing.between(self.places[self.at], self.places[target])))
         self.at = target
@@ -385,7 +391,7 @@ class _Growth:
         if not holder:
             title = "relay" if said.kind == "relay" else KINDS[said.kind].TITLE.lower()
             what = f"A {title} needs a breaker" if field_name == "breaker" else "Current transformers need a device or branch"
-            raise _Stop(f"{what}: select one, or type it first, such as “breaker, {EXAMPLES[said.kind]}”.")
+            raise CannotExtend(f"{what}: select one, or type it first, such as “breaker, {EXAMPLES[said.kind]}”.")
         raw = {"kind": said.kind, "name": self._name(said), field_name: holder, **said.values}
         at = self.places.get(holder)
         if KINDS[said.kind].ORDERS and holder in self.elements:  # only now does the breaker need its time
@@ -396,13 +402,13 @@ class _Growth:
         """Nominal voltage beyond a transformer: 0.42 kV feeds a 0.4 kV network; and whether one extends from its low side."""
         high, low = said.values.get("v_hv_kv"), said.values.get("v_lv_kv")
         if high is None or low is None:
-            raise _Stop("A transformer needs its ratio, such as “tx 33/11 10 MVA 10% Dyn11”.")
+            raise CannotExtend("A transformer needs its ratio, such as “tx 33/11 10 MVA 10% Dyn11”.")
         nominal = [nominal_of_rated(high), nominal_of_rated(low)]
         if v_here is None:
             return nominal[1], False
         off = [abs(v / v_here - 1) for v in (high, low)]
         if min(off) > 0.3:
-            raise _Stop(f"Neither {high:g} nor {low:g} kV belongs to {self._bus_of(self.at)['name']} of {v_here:g} kV.")
+            raise CannotExtend(f"Neither {high:g} nor {low:g} kV belongs to {self._bus_of(self.at)['name']} of {v_here:g} kV.")
         return (nominal[1], False) if off[0] <= off[1] else (nominal[0], True)
 
     def _end(self, said: Said, rest: list[Said], made: Plan) -> None:
@@ -410,15 +416,17 @@ class _Growth:
         above = said.kind == "infeed" or self.at in self.upward
         x = bus.x + bus.width / 2 if said.kind == "infeed" else self._feeder_x(rest)
         if said.kind == "infeed" and said.v_kv is not None and v is not None and abs(said.v_kv - v) > 1e-9:
-            raise _Stop(f"{self._bus_of(self.at)['name']} stands at {v:g} kV, not {said.v_kv:g} kV.")
+            raise CannotExtend(f"{self._bus_of(self.at)['name']} stands at {v:g} kV, not {said.v_kv:g} kV.")
         if "v_rated_kv" in KINDS[said.kind].model_fields:
             said.values.setdefault("v_rated_kv", v)
         if KINDS[said.kind].ABOUT.needs.keys() - said.values.keys():
-            raise _Stop(f"A {KINDS[said.kind].TITLE.lower()} needs its reactive power, such as “{EXAMPLES[said.kind]}”.")
+            raise CannotExtend(f"A {KINDS[said.kind].TITLE.lower()} needs its reactive power, such as “{EXAMPLES[said.kind]}”.")
         raw = {"kind": said.kind, "name": self._name(said), "bus": self.at, **said.values}
+        if said.kind in ("load", "capacitor_bank"):
+            raw = in_parts(said, self._filled(raw, made), self._bus_of(self.at), made)
         if not above:
             self._reach(x)
-        self._put(self._filled(raw, made), growing.end_place(bus, x, above))
+        self._put(raw if "by_phase" in raw else self._filled(raw, made), growing.end_place(bus, x, above))
 
     def _filled(self, raw: dict[str, Any], made: Plan, beside: dict[str, dict[str, Any]] | None = None) -> dict[str, Any]:
         """With typical values for what was not said, each told as assumed; `beside` are others that it is needed for."""
@@ -434,6 +442,15 @@ class _Growth:
             **{name: one.value for name, one in found.items()},
             "assumed": {**raw.get("assumed", {}), **{name: one.source for name, one in found.items()}},
         }
+
+
+def _by_phase(said: Said, here: dict[str, Any], conductors: str, made: Plan) -> dict[str, str]:
+    """What stands for something of fewer phases, put among what was said; what of it is assumed, by field."""
+    if said.kind == "transformer" and said.phase_count == 1:
+        return one_phase_unit(said, here, made)
+    if said.kind == "step_regulator":
+        return regulator_of(said, here, made)
+    return pole_of(said, conductors, made) if said.kind == "line" and not conductors.startswith("abc") else {}
 
 
 def bus_of_selection(network: Network, element_id: str) -> str:

@@ -78,7 +78,7 @@ def typical_for_missing(elements: Mapping[str, Element], element: Element, frequ
     for p in asked.values():
         filled = _chain(elements, filled, p.name, frequency_hz, found)
     for p in parameters_of(type(element)):
-        if p.wanted_for and p.acts(filled.__dict__):  # what was filled before it may let it act
+        if p.wanted_for and p.acts(filled.__dict__) and not (p.replaced_by and p.replaced(filled.__dict__)):  # what was filled before it may let it act
             filled = _chain(elements, filled, p.name, frequency_hz, found)
     return found
 

@@ -44,6 +44,8 @@ class Said:
     name: str = ""
     to: str = ""  # name of the bus at which a branch ends, where that is one that stands already
     v_kv: float | None = None  # a voltage that belongs to the bus, where the kind itself has none
+    phases: str = ""  # which it has, where that was said: "b", "ab"
+    phase_count: int = 0  # how many, where that was said
     unread: list[str] = field(default_factory=list)
     not_kept: list[str] = field(default_factory=list)  # understood, but without a place in the model
 
@@ -215,6 +217,22 @@ def _wire_size(said: Said, word: str) -> bool:
     return True
 
 
+BY_PHASE = ("line", "cable", "switch", "breaker", "fuse", "transformer", "load", "capacitor_bank", "step_regulator")
+
+
+def _phases(said: Said, word: str) -> bool:
+    """How many phases, and which: `1ph b`, `2ph ab`."""
+    if said.kind not in BY_PHASE:
+        return False
+    if match := re.fullmatch(r"(?i)([123])-?ph(?:ase)?s?", word):
+        said.phase_count = int(match[1])
+        return True
+    if not re.fullmatch(r"(?i)a|b|c|ab|ba|bc|cb|ca|ac|abc", word) or said.phases:
+        return False
+    said.phases = "".join(sorted(word.lower()))
+    return True
+
+
 def _count(said: Said, word: str) -> bool:
     match = TIMES.match(word)
     if not match or not KINDS[said.kind].ABOUT.count:
@@ -329,7 +347,7 @@ def _power_factor(said: Said, word: str) -> bool:
 
 
 _RULES: tuple[Callable[[Said, str], bool], ...] = (
-    _count, _wire_size, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word, _accuracy_class,
+    _phases, _count, _wire_size, _ratio, _triple, _quantity, _bare_number, _vector_group, _power_factor, _relay, _star_point, _pulses, _word, _accuracy_class,
 )  # fmt: skip
 
 
@@ -355,6 +373,7 @@ def grammar() -> list[Readable]:
         numbers = [f"{p.label.lower()} ({quantity_units(p.unit)})" for p in fields.values()]
         numbers += [f"{parameter(cls, cls.ABOUT.count).label.lower()} (3x)"] if cls.ABOUT.count else []  # type: ignore[union-attr]
         more = [word for word, (_, _, kinds) in WORDS.items() if kind in kinds] + (list(EARTHING) if kind in STAR_POINT else [])
+        more += ["1ph", "2ph", "a", "b", "c", "ab", "bc", "ca"] if kind in BY_PHASE else []
         found.append(Readable(cls.TITLE, words, EXAMPLES[kind], numbers, more))
     return found
 

@@ -239,15 +239,18 @@ class Conductor(Element):
     )
     r0_ohm_per_km: float | None = param(
         None, label="Resistance, zero sequence", symbol="R′(0)", unit="ohm/km", ge=0, le=100, section="Earthing", typical="conductor_r0", wanted_for=(SC,),
+        replaced_by="matrix geometry",
         meaning="At 20 °C, with the way back through earth, sheath and earth wires.", source=IEC, enters="Z0 = (R′(0) + jX′(0))·l/n in earth faults"
     )
     x0_ohm_per_km: float | None = param(
         None, label="Reactance, zero sequence", symbol="X′(0)", unit="ohm/km", ge=0, le=50, section="Earthing", typical="conductor_x0", wanted_for=(SC,),
+        replaced_by="matrix geometry",
         meaning="At the frequency of the network, with the way back through earth, sheath and earth wires.", source=IEC,
         enters="Z0 = (R′(0) + jX′(0))·l/n in earth faults"
     )
     c0_uf_per_km: float | None = param(
         None, label="Capacitance to earth", symbol="C′(0)", unit="µF/km", ge=0, le=10, section="Earthing", typical="conductor_c0", wanted_for=(SC,),
+        replaced_by="matrix geometry",
         meaning="Of one conductor to earth. It carries the fault current where no star point is earthed solidly.", source=IEC,
         enters="B0 = 2πf·C′(0)·l·n in earth faults, where no star point of the part is earthed solidly"
     )
