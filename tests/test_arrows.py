@@ -25,7 +25,7 @@ MAY = {
     "core.studies.over_states": {"core.studies.record"},
     "core.studies.line_constants": STUDIES,
     "core.studies.load_flow": STUDIES,
-    "core.studies.phase_flow": STUDIES | {"core.studies.line_constants", "core.studies.load_flow"},
+    "core.studies.phase_flow": STUDIES | {"core.studies.line_constants", "core.studies.load_flow", "core.studies.short_circuit"},
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
     "core.studies.short_circuit": STUDIES | {"core.studies.load_flow"},
     "core.studies.duty": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},

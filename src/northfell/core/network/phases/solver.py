@@ -113,15 +113,15 @@ def solve(network: PhaseNetwork, newton: bool = False) -> PhaseFlow | None:
     t: Sparse = dependence.t
     m = loads.incidence(n)
     y = assembled(network.primitives, n)
-    fed, reached = _fed(network, dependence, known), _reached(network, dependence, known)
-    lost, part = _floating(network, reached, known, dependence)
+    fed, there = _fed(network, dependence, known), reached(network, dependence, known)
+    lost, part = floating(network, there, known, dependence)
     diagonal = np.abs(y.diagonal())
     ties = sp.diags(np.where(lost, SMALL * np.where(diagonal > 0, diagonal, 1.0), 0.0))
     ur = sp.csr_matrix(t.T @ (y + ties + m.T @ sp.diags(loads.y_s) @ m) @ t)
     mr = sp.csr_matrix(m @ t)
     at = {int(k): i for i, k in enumerate(dependence.free)}
     s = np.array([at[k] for k in known], np.intp)
-    live = reached[dependence.free]
+    live = there[dependence.free]
     u_at = np.flatnonzero(live & ~np.isin(np.arange(len(dependence.free)), s))
     v = np.zeros(len(dependence.free), complex)
     v[s] = list(known.values())
@@ -234,7 +234,7 @@ def assembled(primitives: Sequence[Primitive], n: int) -> Sparse:
     return sp.csr_matrix((values[kept], (rows[kept], columns[kept])), shape=(n, n))
 
 
-def _reached(network: PhaseNetwork, dependence: Dependence, known: Mapping[int, complex]) -> Flags:
+def reached(network: PhaseNetwork, dependence: Dependence, known: Mapping[int, complex]) -> Flags:
     """Nodes whose voltage something sets: also the conductor that is dead beside others, in their field."""
     joined: list[tuple[int, int]] = []
     for one in network.primitives:
@@ -258,7 +258,7 @@ def _not_earth(pairs: Ints) -> list[tuple[int, int]]:
     return [(a, b) for a, b in pairs.tolist() if EARTH not in (a, b)]
 
 
-def _floating(network: PhaseNetwork, reached: Flags, known: Mapping[int, complex], dependence: Dependence) -> tuple[Flags, Ints]:
+def floating(network: PhaseNetwork, there: Flags, known: Mapping[int, complex], dependence: Dependence) -> tuple[Flags, Ints]:
     """Nodes of parts without a path of metal to earth or a source, where only voltages between conductors are determined; and the part of each node."""
     joined = [pair for one in network.primitives for pair in _not_earth(one.nodes[one.metal])]
     part = _parts(joined + _joined_beside(network, dependence), len(network.names))
@@ -266,7 +266,7 @@ def _floating(network: PhaseNetwork, reached: Flags, known: Mapping[int, complex
     earthed |= {part[x] for one in network.loads if EARTH in (one.p, one.q) for x in (one.p, one.q) if x != EARTH}
     for one in network.primitives:
         earthed |= _tied(one, part)
-    return np.asarray(reached & ~np.isin(part, list(earthed))), part
+    return np.asarray(there & ~np.isin(part, list(earthed))), part
 
 
 def _joined_beside(network: PhaseNetwork, dependence: Dependence) -> list[tuple[int, int]]:

@@ -110,7 +110,13 @@ class Gathering(Places):
         for c in e.conductors:
             self.node((e.id, c), 1000 * kv / (2 if "1" in e.conductors else math.sqrt(3)))
 
+    def leaves_out(self, e: Element) -> bool:
+        """Whether an element that is under voltage does not enter."""
+        return isinstance(e, IDLE) and not e.joined
+
     def _element(self, e: Element) -> None:
+        if self.leaves_out(e):
+            return
         if e.joined:
             self._closed(e)
             return
@@ -124,8 +130,7 @@ class Gathering(Places):
             if isinstance(e, kind):
                 make(e)
                 return
-        if not isinstance(e, IDLE):
-            raise InputRefused("kind", e.kind, "what load flow by phase takes: lines, transformers, reactors, switches, loads, sources")
+        raise InputRefused("kind", e.kind, "what load flow by phase takes: lines, transformers, reactors, switches, loads, sources")
 
     # --- what joins without impedance
 
@@ -216,7 +221,7 @@ class Gathering(Places):
         missing = [f for f in ("r_ohm_per_km", "x_ohm_per_km", "r0_ohm_per_km", "x0_ohm_per_km") if getattr(e, f) is None]
         if missing:
             raise InputRefused(missing[0], None, "a value, or a matrix or a geometry of the line")
-        hot = 1.0 if e.t_operating_degc is None else 1 + ALPHA_PER_K * (e.t_operating_degc - 20)
+        hot = self.hot(e)
         z1, z0 = complex((e.r_ohm_per_km or 0.0) * hot, e.x_ohm_per_km or 0.0), complex((e.r0_ohm_per_km or 0.0) * hot, e.x0_ohm_per_km or 0.0)
         c1 = e.c_uf_per_km or 0.0
         if c1 and e.c0_uf_per_km is None:
@@ -225,6 +230,10 @@ class Gathering(Places):
         at = np.ix_(*[[PHASES.index(c) for c in conductors]] * 2)
         y = 2j * math.pi * self.net.frequency_hz * 1e-6 * from_sequences(c1, c0)
         return from_sequences(z1, z0)[at], y[at]
+
+    def hot(self, e: Conductor) -> float:
+        """Resistance at the temperature of use, of that at 20 °C."""
+        return 1.0 if e.t_operating_degc is None else 1 + ALPHA_PER_K * (e.t_operating_degc - 20)
 
     def _reactor(self, e: Element) -> None:
         assert isinstance(e, SeriesReactor)
@@ -240,10 +249,10 @@ class Gathering(Places):
         nodes = self.nodes(e, e.bus, PHASES)
         v = e.v_set_pu * self.base[nodes[0]]
         emf = [v * np.exp(1j * math.radians(e.angle_deg + ANGLES[p])) for p in PHASES]
-        if e.flow_model == "ideal":
+        if self.is_ideal(e):
             self._hold(e, nodes, emf)
             return
-        z1 = feeder_impedance(C_OF_FLOW if self.kv(e.bus) > 1 else 1.05, self.kv(e.bus), known(e, "ik_max_ka"), known(e, "r_over_x"))
+        z1 = self.behind(e)
         y0 = 0j
         if e.neutral == "solid":
             x0 = known(e, "x0_over_x1") * z1.imag
@@ -254,6 +263,14 @@ class Gathering(Places):
         inner = [self.node((e.id, p), self.base[nodes[0]]) for p in PHASES]
         self.parts.append(through(e.id, inner, nodes, np.block([[y, -y], [-y, y]])))
         self.known.update(zip(inner, emf, strict=True))
+
+    def is_ideal(self, e: Infeed) -> bool:
+        """Whether it holds the voltage of its bus."""
+        return e.flow_model == "ideal"
+
+    def behind(self, e: Infeed) -> complex:
+        """The impedance of an infeed in the positive sequence [ohm]."""
+        return feeder_impedance(C_OF_FLOW if self.kv(e.bus) > 1 else 1.05, self.kv(e.bus), known(e, "ik_max_ka"), known(e, "r_over_x"))
 
     def _hold(self, e: Element, nodes: Sequence[int], emf: Sequence[complex]) -> None:
         """An ideal source; of several at one electrical node the first holds the voltage and delivers all."""

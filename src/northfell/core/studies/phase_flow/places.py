@@ -7,6 +7,7 @@ from northfell.core.errors import InputRefused
 from northfell.core.model.elements import Bus, Element
 from northfell.core.network import Compiled
 from northfell.core.network.phases import Primitive
+from northfell.core.rules.by_phase import CONDUCTORS
 
 
 @dataclass(frozen=True)
@@ -56,9 +57,17 @@ class Places:
         """Nominal voltage of a bus."""
         return float(self.net.v_nominal_kv[self.net.topology.bus_index[bus]])
 
+    def correction(self, e: Element, x_pu: float) -> float:
+        """Factor on the impedance of a transformer, of that reactance on its rating."""
+        return 1.0
+
+    def core(self, drawn: complex) -> complex:
+        """What the core of a transformer draws, as far as it enters."""
+        return drawn
+
     def at(self, bus: str) -> Mapping[str, int]:
         """Nodes of a bus by conductor."""
-        return {c: n for (b, c), n in self.index.items() if b == bus}
+        return {c: self.index[bus, c] for c in CONDUCTORS if (bus, c) in self.index}
 
 
 def known(e: Element, name: str) -> float:

@@ -47,8 +47,8 @@ def _of_group(g: Places, e: Transformer) -> None:
     star = _stars(g, e, group)
     v_high = 1000 * hv * tap_ratio(e.tap_side, e.tap_pct) / (math.sqrt(3) if group.startswith("Y") else 1)
     v_low = 1000 * lv / (math.sqrt(3) if "y" in group else 1)
-    z = complex(r, x) * v_low**2 / (s_mva * 1e6 / 3 * e.parallel)
-    y = magnetising(e.no_load_loss_kw, e.no_load_current_pct, s_mva) / 3 * e.parallel / v_low**2
+    z = g.correction(e, x) * complex(r, x) * v_low**2 / (s_mva * 1e6 / 3 * e.parallel)
+    y = g.core(magnetising(e.no_load_loss_kw, e.no_load_current_pct, s_mva)) / 3 * e.parallel / v_low**2
     place = dict(zip("ABC", g.nodes(e, e.hv_bus, PHASES), strict=True)) | dict(zip("abc", g.nodes(e, e.lv_bus, PHASES), strict=True)) | star
     pairs = [Pair((place[a], place[b], place[c], place[d]), v_high, v_low, z, y) for a, b, c, d in ends]
     s_limb = s_mva * e.parallel / 3
@@ -108,10 +108,12 @@ def _of_units(g: Places, e: Transformer) -> None:
     stars: dict[str, int] = {}
     for u in e.bank_units:
         r, x = _impedance(u)
+        factor = g.correction(e, x)
+        r, x = r * factor, x * factor
         ratio, s_va = tap_ratio(e.tap_side, e.tap_pct), u.s_rated_mva * 1e6 * e.parallel
         v_high, v_low = 1000 * u.v_high_kv * ratio, 1000 * u.v_low_kv
         high = _ends(g, e, e.hv_bus, u.high, "neutral_hv", stars)
-        core = magnetising(u.no_load_loss_kw, u.no_load_current_pct, u.s_rated_mva) * e.parallel
+        core = g.core(magnetising(u.no_load_loss_kw, u.no_load_current_pct, u.s_rated_mva)) * e.parallel
         name, i_high, i_low = f"{u.high}/{u.low}", s_va / (1000 * u.v_high_kv), s_va / v_low
         if u.low == "1n2":
             at = len(g.parts)
@@ -183,9 +185,11 @@ def add_three_windings(g: Places, e: Element) -> None:
     ab, ac, bc = pair_impedances(e, s_hv)
     if not math.isfinite(abs(ab + ac + bc)):
         raise InputRefused("uk_hv_mv_pct", e.uk_hv_mv_pct, "impedance voltages of all three pairs with their resistive parts")
+    ab, ac, bc = (z * g.correction(e, z.imag * min(a, b) / s_hv) for z, a, b in zip(
+        (ab, ac, bc), (s_hv, s_hv, known(e, "s_mv_mva")), (known(e, "s_mv_mva"), known(e, "s_lv_mva"), known(e, "s_lv_mva")), strict=True))  # fmt: skip
     legs = [(ab + ac - bc) / 2, (ab + bc - ac) / 2, (ac + bc - ab) / 2]
     inner = [g.node((e.id, f"limb {p}"), 1.0) for p in PHASES]
-    core = magnetising(e.no_load_loss_kw, e.no_load_current_pct, s_hv) / 3
+    core = g.core(magnetising(e.no_load_loss_kw, e.no_load_current_pct, s_hv)) / 3
     for t, (side, made) in enumerate((("hv", found[1]), ("mv", found[2]), ("lv", found[4]))):
         bus, is_star, rated_v, s_mva = e.buses[t], made[0] in "Yy", 1000 * known(e, f"v_{side}_kv"), known(e, f"s_{side}_mva") / 3
         rated_v /= math.sqrt(3) if is_star else 1

@@ -7,7 +7,15 @@ from northfell.core.studies.record import Asked, OnRequest, Study, Told
 from northfell.core.studies.short_circuit.along import PLACES, Along, along, resistance_for
 from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
 from northfell.core.studies.short_circuit.decay import decrement_pu, falls, left_of, most_left
-from northfell.core.studies.short_circuit.equations import Floats, direct_current_ka, heat_of_direct_part, peak_current_ka, peak_factor
+from northfell.core.studies.short_circuit.equations import (
+    Floats,
+    direct_current_ka,
+    heat_of_direct_part,
+    peak_current_ka,
+    peak_factor,
+    transformer_correction,
+    voltage_factor,
+)
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.ieee_equations import LV_SOURCE, PARTING_CYCLES, crest_multiplier, remote_multiplier, rms_factor, rms_multiplier
@@ -62,5 +70,5 @@ __all__ = [
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
     "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "falls", "heat_of_direct_part", "left_of", "most_left",
     "peak_current_ka", "peak_factor", "remote_multiplier",
-    "resistance_for", "rms_factor", "rms_multiplier", "run", "without_motors",
+    "resistance_for", "rms_factor", "rms_multiplier", "run", "transformer_correction", "voltage_factor", "without_motors",
 ]  # fmt: skip

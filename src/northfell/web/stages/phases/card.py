@@ -2,10 +2,11 @@
 
 from urllib.parse import urlencode
 
+from northfell.app.results.studies import had
 from northfell.core.model.elements import Bus, Conductor, Element
 from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow import loading_severity
-from northfell.core.studies.phase_flow import PHASE_FLOW, ByPhase, band_at, is_judged, settings_of
+from northfell.core.studies.phase_flow import PHASE_FAULTS, PHASE_FLOW, ByPhase, PhaseFlowSettings, band_at, is_judged, settings_of
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
 
@@ -14,7 +15,7 @@ def phase_figures(look: Look, e: Element) -> list[Section]:
     """Voltages of a bus, or currents at the terminals of what else it is, by conductor; with the worst of every state."""
     made: ByPhase = look.result(PHASE_FLOW)
     if isinstance(e, Bus):
-        return [*_bus(look, made, e), *_in_every_state(look, e)]
+        return [*_bus(look, made, e), *_faults(look, e), *_in_every_state(look, e)]
     return [*_carried(look, made, e), *_drawn(made, e), *_in_every_state(look, e)]
 
 
@@ -48,6 +49,18 @@ def _bus(look: Look, made: ByPhase, e: Bus) -> list[Section]:
         if pct is not None:
             found.append(Figure("Unbalance", fixed(pct, 2), "%", "breach" if pct > settings.unbalance_pct else "", note=settings.unbalance))
     return [Section("By phase", found)] if found else []
+
+
+def _faults(look: Look, e: Bus) -> list[Section]:
+    """Faults at a bus, once the tab of faults has been opened."""
+    made = had(look.results, look.view.state, PHASE_FAULTS)
+    if made is None or e.id not in made.conductors:
+        return []
+    named, found = look.network.settings.of(PhaseFlowSettings).named, list[Figure]()
+    for fault in made.faults(e.id):
+        (high, _), (low, _) = made.current_ka(e.id, fault, "max"), made.current_ka(e.id, fault, "min")
+        found.append(Figure("–".join(named.get(c, c) for c in fault.split("–")), figure(high), "kA", note=f"least {figure(low)} kA"))
+    return [Section("Faults by phase", found)]
 
 
 def _carried(look: Look, made: ByPhase, e: Element) -> list[Section]:

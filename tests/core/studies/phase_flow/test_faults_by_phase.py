@@ -1,0 +1,116 @@
+"""Faults by phase: equal to the solution by sequences where both hold; by hand on spurs, behind a centre tap, on untransposed lines."""
+
+import math
+
+import numpy as np
+import pytest
+from tests.conftest import network_of
+
+from northfell.core.errors import CannotRun
+from northfell.core.network import compile_network
+from northfell.core.studies import short_circuit
+from northfell.core.studies.phase_flow import phase_faults
+from northfell.core.studies.phase_flow.faults import currents
+from northfell.demo import ellerdale
+from northfell.formats import northfell_json
+
+
+def bus(name: str, kv: float, **more) -> dict:
+    return {"kind": "bus", "name": name, "v_nominal_kv": kv, "bus_kind": "junction", **more}
+
+
+GRID = {
+    "kind": "infeed",
+    "name": "G",
+    "bus": "A",
+    "ik_max_ka": 8.0,
+    "ik_min_ka": 5.0,
+    "r_over_x": 0.1,
+    "neutral": "solid",
+    "x0_over_x1": 1.5,
+    "r0_over_x0": 0.2,
+}
+LINE = {"kind": "line", "length_m": 4000.0, "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.36, "r0_ohm_per_km": 0.45, "x0_ohm_per_km": 1.2, "t_end_degc": 80.0}
+TX = {"kind": "transformer", "s_rated_mva": 2.0, "v_hv_kv": 11.0, "v_lv_kv": 0.42, "uk_pct": 6.0, "ur_pct": 1.0, "vector_group": "Dyn11", "neutral_lv": "solid",
+      "z0_over_z1": 1.0}  # fmt: skip
+
+
+def at(network, state="Normal"):
+    made = phase_faults(compile_network(network, state))
+    return made, {(r["bus"], r["fault"]): r for r in made.tables()[0].records()}
+
+
+def test_where_both_hold_they_are_the_currents_of_the_solution_by_sequences():
+    network = network_of([
+        bus("A", 11.0), bus("B", 11.0), bus("C", 0.4), bus("D", 0.4), GRID, {**LINE, "name": "W", "from_bus": "A", "to_bus": "B"},
+        {**TX, "name": "T", "hv_bus": "B", "lv_bus": "C"}, {**LINE, "name": "V", "from_bus": "C", "to_bus": "D", "length_m": 80.0},
+        {"kind": "load", "name": "E", "bus": "D", "p_mw": 0.2, "q_mvar": 0.1},
+    ])  # fmt: skip
+    net = compile_network(network, "Normal")
+    sequences = short_circuit.run(net)
+    _, rows = at(network)
+    for name in "ABCD":
+        b = sequences.net.topology.bus_index[name]
+        for case, column in (("max", "ik_max_ka"), ("min", "ik_min_ka")):
+            for fault, kind in (("a–b–c", "3ph"), ("a–earth", "lg"), ("b–c", "ll"), ("b–c–earth", "llg")):
+                expected = float(np.abs(sequences.figures("ik_ka", kind, case)[b]))
+                assert rows[name, fault][column] == pytest.approx(expected, rel=1e-6), (name, fault, case)
+
+
+def test_a_spur_has_the_faults_of_its_phase_alone_and_falls_by_its_own_impedance():
+    spur = {**LINE, "name": "S", "from_bus": "B", "to_bus": "S1", "length_m": 2000.0}
+    _, rows = at(
+        network_of([bus("A", 11.0), bus("B", 11.0), bus("S1", 11.0, conductors="b"), GRID, {**LINE, "name": "W", "from_bus": "A", "to_bus": "B"}, spur])
+    )
+    assert [fault for b, fault in rows if b == "S1"] == ["b–earth"]
+    e = 1.1 * 11e3 / math.sqrt(3)
+    own = 2 * (2 * complex(0.3, 0.36) + complex(0.45, 1.2)) / 3
+    x1 = 1.1 * 11 / (math.sqrt(3) * 8.0) / math.sqrt(1 + 0.1**2)
+    z1, z0 = complex(0.1 * x1, x1) + 4 * complex(0.3, 0.36), complex(0.2 * 1.5 * x1, 1.5 * x1) + 4 * complex(0.45, 1.2)
+    assert rows["S1", "b–earth"]["ik_max_ka"] == pytest.approx(e / abs((2 * z1 + z0) / 3 + own) / 1000, rel=1e-9)
+
+
+def test_behind_a_centre_tap_by_hand():
+    """25 kVA, 7200/240 V, 1.2 % and 2 %, interlaced, behind an almost ideal source: between both legs the full winding's impedance, to the neutral less."""
+    unit = {"high": "a", "low": "1n2", "s_rated_mva": 0.025, "v_high_kv": 7.2, "v_low_kv": 0.24, "uk_pct": math.hypot(1.2, 2.0), "ur_pct": 1.2}
+    network = network_of([bus("A", 12.47), bus("B", 0.24, conductors="12n"), {**GRID, "ik_max_ka": 500.0, "ik_min_ka": 500.0, "x0_over_x1": 1.0},
+                          {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_lv": "solid", "bank_units": [unit]}])  # fmt: skip
+    _, rows = at(network)
+    k = 0.95 * 1.05 / (1 + 0.6 * 0.02)
+    base = 240**2 / 25e3
+    full = k * complex(0.012, 0.02) * base
+    assert rows["B", "1–2"]["ik_max_ka"] == pytest.approx(1.05 * 240 / abs(full) / 1000, rel=2e-3)
+    half = k * complex(1.5 * 0.012, 1.2 * 0.02) * base / 4  # Z0 + Z1 at the voltage of a half
+    assert rows["B", "1–n"]["ik_max_ka"] == pytest.approx(1.05 * 120 / abs(half) / 1000, rel=2e-3)
+    assert rows["B", "2–n"]["ik_max_ka"] == pytest.approx(rows["B", "1–n"]["ik_max_ka"], rel=1e-9)
+
+
+def test_the_impedance_matrix_is_reciprocal_and_faults_of_a_feeder_fall_along_it():
+    made, rows = at(northfell_json.read(ellerdale()))
+    for z in made.z_ohm["max"].values():
+        assert np.allclose(z, z.T, rtol=1e-7, atol=1e-9)
+        assert (np.diag(z).real > 0).all()
+    along = [rows[f"P{n}", "a–earth"]["ik_max_ka"] for n in range(1, 8)]
+    assert along == sorted(along, reverse=True)
+    assert all(r["ik_min_ka"] < r["ik_max_ka"] for r in rows.values())
+    assert ("D4", "b–earth") not in rows
+    assert any("Far Moor array: what it brings to a fault is not counted" in m for m in made.messages)
+
+
+def test_nothing_flows_to_earth_where_nothing_ties_to_it():
+    network = network_of([bus("A", 11.0), bus("C", 0.4), GRID, {**TX, "vector_group": "Dd0", "name": "T", "hv_bus": "A", "lv_bus": "C"}])
+    _, rows = at(network)
+    assert {fault for b, fault in rows if b == "C"} == {"a–b", "b–c", "c–a", "a–b–c"}
+
+
+def test_of_an_even_three_phase_fault_the_currents_have_no_sum_and_equal_the_source_over_the_impedance():
+    z = np.full((3, 3), 0.2 + 0.5j) + np.eye(3) * (1 + 2j)
+    e = 100 * np.exp(1j * np.radians([0, -120, 120]))
+    i = currents(z, e, to_earth=False)
+    assert abs(i.sum()) < 1e-9
+    assert np.abs(i) == pytest.approx([100 / abs(1 + 2j)] * 3)
+
+
+def test_without_an_infeed_there_is_no_fault_by_phase():
+    with pytest.raises(CannotRun, match="by phase only infeeds are counted"):
+        at(network_of([bus("A", 11.0), {"kind": "inverter", "name": "I", "bus": "A", "mode": "reference", "s_rated_mva": 1.0, "p_mw": 0.1}]))
