@@ -349,7 +349,7 @@ def test_hostile_file_is_imported_as_text_and_a_bad_one_is_told(walk, tmp_path):
     good.write_text(bad.read_text().replace("-1", "11"))
     walk.one("#file").send_keys(str(good))
     walk.one("form[enctype] button").click()
-    walk.until(lambda: "/projects/3/network" in walk.browser.current_url)
+    walk.until(lambda: "/projects/4/network" in walk.browser.current_url)
     assert "<img src=x onerror=alert(1)>" in walk.one(".rows").text
     assert walk.all("img") == []
     walk.browser.get_log("browser")
@@ -359,7 +359,7 @@ def test_a_network_from_nothing_by_extend_alone(walk):
     walk.browser.get(walk.application.address)
     walk.one("#name").send_keys("Harbour works")
     walk.all("form.import button")[0].click()
-    walk.until(lambda: "/projects/3/network" in walk.browser.current_url)
+    walk.until(lambda: "/projects/4/network" in walk.browser.current_url)
     assert walk.one("#extend-text").is_displayed()  # an empty sheet says how to begin
     lines = ["infeed 33 kV 10 kA", "breaker, tx 33/11 10 MVA 10% Dyn11, breaker, bus “Main board”", "breaker, motor 900 kW"]
     for line, done in zip(lines, ["G1", "Main board", "M1"], strict=True):

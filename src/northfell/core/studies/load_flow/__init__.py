@@ -1,7 +1,7 @@
 """Balanced load flow: voltages, flows, loadings and losses of one operating state."""
 
 from northfell.core.errors import NotFound
-from northfell.core.studies.load_flow.injections import asked_mvar, one_motor
+from northfell.core.studies.load_flow.injections import Following, asked_mvar, follows_voltage, most_mvar, one_motor
 from northfell.core.studies.load_flow.judging import loading_severity, loading_verdicts, low_severity, start_severity, voltage_severity, voltage_verdicts
 from northfell.core.studies.load_flow.loading import Loading, loading_limits, rating_of, stages_of
 from northfell.core.studies.load_flow.maximum import curve_table, maximum_loading, maximum_table
@@ -43,6 +43,7 @@ LOAD_FLOW = Study[LoadFlow](
 )  # fmt: skip
 
 __all__ = [
-    "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "asked_mvar", "drawn_at_start", "loading_limits", "loading_severity", "loading_verdicts",
-    "low_severity", "one_motor", "rating_of", "run", "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
+    "Following", "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "asked_mvar", "drawn_at_start", "follows_voltage",
+    "loading_limits", "loading_severity", "loading_verdicts",
+    "low_severity", "most_mvar", "one_motor", "rating_of", "run", "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
 ]  # fmt: skip

@@ -38,7 +38,7 @@ def controlled(net: Compiled, solved: Solved) -> ByPhase:
     for _ in range(MOST_MOVES):
         moved = next(((e, by) for e in order if e.id in made.net.taking_part and (by := _moves(made, e, taps[e.id]))), None)
         if moved is None:
-            return replace(made, told=tuple(_missed(made, acting)))
+            return replace(made, told=(*made.told, *_missed(made, acting)))
         e, by = moved
         moves.append(e)
         taps[e.id] = {p: t + by.get(p, 0) for p, t in taps[e.id].items()}

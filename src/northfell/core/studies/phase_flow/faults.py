@@ -14,9 +14,12 @@ from northfell.core.model.elements import (
     Conductor,
     Consumer,
     Element,
+    InductionMotor,
     Infeed,
     Inverter,
+    Load,
     SynchronousGenerator,
+    SynchronousMotor,
     ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
@@ -50,14 +53,15 @@ class FaultGathering(Gathering):
     """A state as faults see it: equivalent source at the fault, corrected transformers, no loads, no capacitance (IEC 60909-0)."""
 
     case: Which = "max"
+    uncounted: dict[str, None] = field(default_factory=dict)  # what gives a current too
 
     def c_of(self, un_kv: float, case: str) -> float:
         settings = self.net.network.settings.of(ShortCircuitSettings)
         return float(voltage_factor(un_kv, case, settings.lv_tolerance_pct))
 
     def leaves_out(self, e: Element) -> bool:
-        if isinstance(e, SynchronousGenerator | Inverter) or (isinstance(e, Consumer) and hasattr(e, "ilr_over_ir")):
-            self.told[f"{e.name}: what it brings to a fault is not counted by phase."] = None
+        if isinstance(e, SynchronousGenerator | Inverter | InductionMotor | SynchronousMotor) or (isinstance(e, Load) and e.motor_part > 0):
+            self.uncounted[e.name] = None
         return super().leaves_out(e) or isinstance(e, Consumer | Compensation | SynchronousGenerator | Inverter)
 
     def hot(self, e: Conductor) -> float:
@@ -177,6 +181,10 @@ def phase_faults(net: Compiled) -> PhaseFaults:
                 z[case][b.id] = matrix[np.ix_(live, live)]
                 e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
         told |= g.told
+        if g.uncounted:
+            names = [*g.uncounted]
+            more = f" and {len(names) - 4} more" if len(names) > 4 else ""
+            told[f"Not counted by phase: what {', '.join(names[:4])}{more} bring to a fault; the greatest currents may be more by that."] = None
     return PhaseFaults(net, conductors, z, e, floats, (*told, *net.held_back_told))
 
 

@@ -18,6 +18,7 @@ from northfell.core.model.elements import (  # fmt: skip
     Compensation,
     Conductor,
     CurrentTransformer,
+    EarthingTransformer,
     Element,
     InductionMotor,
     Infeed,
@@ -39,12 +40,13 @@ from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance, reactor_ohm
 from northfell.core.network.lacking import bus_at, fed
 from northfell.core.network.lines import built, constants_of
-from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, from_sequences, line
+from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, from_sequences, line, shunt
 from northfell.core.network.phases import Load as PhaseLoad
 from northfell.core.network.phases.parts import Complexes, through
 from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
 from northfell.core.studies.load_flow import asked_mvar, one_motor
+from northfell.core.studies.phase_flow.machines import first_mva, is_sought
 from northfell.core.studies.phase_flow.places import Places, Winding, known
 from northfell.core.studies.phase_flow.transformers import add_three_windings, add_transformer
 
@@ -124,7 +126,7 @@ class Gathering(Places):
             (Conductor, self._line), (StepRegulator, self._regulator), (SeriesReactor, self._reactor),
             (ThreeWindingTransformer, partial(add_three_windings, self)), (Transformer, partial(add_transformer, self)), (Infeed, self._infeed),
             ((SynchronousGenerator, Inverter), self._machine), ((InductionMotor, SynchronousMotor), self._motor), (StaticLoad, self._load),
-            (Compensation, self._shunt),
+            (Compensation, self._shunt), (EarthingTransformer, self._earthing),
         )  # fmt: skip
         for kind, make in makers:
             if isinstance(e, kind):
@@ -290,14 +292,12 @@ class Gathering(Places):
         nodes = self.nodes(e, e.buses[0], "12" if legs else self._phases(e, e.buses[0]))
         if e.mode == "reference":
             if len(nodes) != len(PHASES):
-                raise InputRefused("mode", e.mode, "power or power factor, where its bus has not all three phases")
+                raise InputRefused("mode", e.mode, "power or another mode that follows the network, where its bus has not all three phases")
             v = e.v_set_pu * self.base[nodes[0]]
             self._hold(e, nodes, [v * np.exp(1j * math.radians(ANGLES[p])) for p in PHASES])
             return
-        if e.mode not in ("power", "power factor") or (isinstance(e, Inverter) and e.volt_watt == "on"):
-            raise InputRefused("mode", e.mode, "reference, power or power factor: by phase, machines that hold a voltage or follow one are not taken yet")
         scale = self.net.factor_of(e)
-        s = complex(e.p_set_mw * scale, asked_mvar(e, scale))
+        s = first_mva(self.net, e) if is_sought(e) else complex(e.p_set_mw * scale, asked_mvar(e, scale))
         if legs:
             self._part(e, nodes[0], nodes[1], -s, 2 * self.base[nodes[0]])
         else:
@@ -379,6 +379,17 @@ class Gathering(Places):
         if len(where) == 2:
             return p, self.nodes(e, bus, where)[1], self.base[p] * (2 if where == "12" else math.sqrt(3))
         return p, self.index.get((bus, "n"), EARTH), self.base[p]
+
+    def _earthing(self, e: Element) -> None:
+        """A zigzag winding: it carries the zero sequence alone, J/(3·(Z0 + 3·Zn))."""
+        assert isinstance(e, EarthingTransformer)
+        if e.neutral is None:
+            raise InputRefused("neutral", None, "how its star point is earthed: solid, isolated, resistor, reactor or resonant")
+        if e.neutral == "isolated":
+            return
+        zn = 0j if e.neutral == "solid" else complex(known(e, "neutral_ohm")) * (1 if e.neutral == "resistor" else 1j)
+        y = np.full((3, 3), 1 / (3 * (1j * known(e, "z0_ohm") + 3 * zn)), complex)
+        self.parts.append(shunt(e.id, self.nodes(e, e.bus, PHASES), y))
 
     def _shunt(self, e: Element) -> None:
         assert isinstance(e, Compensation)

@@ -2,13 +2,16 @@
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from functools import partial
 
 from northfell.core.errors import CannotRun, InputRefused, NoSolution
 from northfell.core.network import Compiled
-from northfell.core.network.phases import PhaseFlow, solve
+from northfell.core.network.phases import PhaseFlow, PhaseNetwork, solve
 from northfell.core.network.phases.solver import MOST_NEWTON
 from northfell.core.studies.phase_flow.controls import controlled
 from northfell.core.studies.phase_flow.gathering import Gathered, gathered, retapped
+from northfell.core.studies.phase_flow.machines import at_limits, settled
 from northfell.core.studies.phase_flow.result import ByPhase
 
 
@@ -28,25 +31,27 @@ def run_by_phase(net: Compiled) -> ByPhase:
 def _solved(net: Compiled, taps: Mapping[str, Mapping[str, int]], before: ByPhase | None = None) -> ByPhase:
     """The load flow with regulators at some taps; an island without a solution is held back, and takes no other's away."""
     found = retapped(before.gathered, taps) if before is not None else gathered(net, taps)
-    flow = _flow(found)
-    if flow is not None:
-        return ByPhase(found, flow, taps)
+    settled_at = settled(found.net, found.network, found.index, partial(_flow, found))
+    if settled_at is not None:
+        network, flow = settled_at
+        return ByPhase(replace(found, network=network), flow, taps, tuple(at_limits(found.net, network)))
     net, top = found.net, found.net.topology
     buses = {island: [b for b, node in enumerate(top.node_of_bus.tolist()) if node >= 0 and top.island_of_node[node] == island] for island in top.fed_islands}
     failing = [first for island, (first, *_) in buses.items() if not _solves_alone(net, taps, [b[0] for k, b in buses.items() if k != island])]
     if not failing or len(failing) == len(buses):
         raise NoSolution("phase_flow", "by phase, steps of currents and then Newton's method", MOST_NEWTON, math.nan, "")
-    why = f"No voltages were found at which currents balance: steps of currents and then Newton's method, {MOST_NEWTON} steps."
+    why = f"No voltages were found at which currents balance and machines rest: steps of currents and then Newton's method, {MOST_NEWTON} steps."
     return _solved(net.holding_back([(b, why) for b in failing], "no solution"), taps)
 
 
 def _solves_alone(net: Compiled, taps: Mapping[str, Mapping[str, int]], others: Sequence[int]) -> bool:
-    return _flow(gathered(net.masked(others), taps)) is not None
+    found = gathered(net.masked(others), taps)
+    return settled(found.net, found.network, found.index, partial(_flow, found)) is not None
 
 
-def _flow(found: Gathered) -> PhaseFlow | None:
+def _flow(found: Gathered, network: PhaseNetwork) -> PhaseFlow | None:
     try:
-        return solve(found.network)
+        return solve(network)
     except InputRefused as error:
         where = found.net.elements.get(error.where)
         raise CannotRun("phase_flow", [str(error.at(where.name) if where else error)]) from None

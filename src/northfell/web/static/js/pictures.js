@@ -40,43 +40,56 @@ document.addEventListener("click", (event) => {
   const act = event.target.closest?.("[data-do]")?.dataset.do;
   if (act === "print") window.print();
   if (act === "fit") box(numbers(plan.dataset.fit));
-  if (act === "in") nearer(0.7);
-  if (act === "out") nearer(1 / 0.7);
+  if (act === "in") nearer(1 / 0.7);
+  if (act === "out") nearer(0.7);
 });
 
-// The plan's box; it is set once for each frame, however many moves there were.
-let next = null;
-function box(to) {
-  if (!next) requestAnimationFrame(() => { plan.setAttribute("viewBox", next.join(" ")); next = null; });
-  next = to;
+// The plan is moved as one drawn layer while the hand moves, and drawn anew where it came to rest: thousands of lines follow the hand.
+const now = () => numbers(plan.getAttribute("viewBox"));
+const box = (to) => plan.setAttribute("viewBox", to.join(" "));
+let shift = { x: 0, y: 0, f: 1 }, resting = 0;
+function layer() {
+  plan.style.transform = shift.f === 1 && !shift.x && !shift.y ? "" : `translate(${shift.x}px, ${shift.y}px) scale(${shift.f})`;
 }
-const now = () => next ?? numbers(plan.getAttribute("viewBox"));
-function nearer(factor, px, py) {
-  const [x, y, w, h] = now(), whole = numbers(plan.dataset.fit);
-  const size = Math.min(Math.max(w * factor, whole[2] / 60), whole[2] * 2), f = size / w;
-  const cx = px ?? x + w / 2, cy = py ?? y + h / 2;
-  box([cx - (cx - x) * f, cy - (cy - y) * f, w * f, h * f]);
+function rest() {
+  clearTimeout(resting);
+  const [x, y, w, h] = now(), scale = plan.clientWidth / w;
+  box([x - shift.x / shift.f / scale, y - shift.y / shift.f / scale, w / shift.f, h / shift.f]);
+  shift = { x: 0, y: 0, f: 1 };
+  layer();
+}
+function nearer(factor, px = plan.clientWidth / 2, py = plan.clientHeight / 2) {
+  const w = now()[2] / shift.f, whole = numbers(plan.dataset.fit)[2];
+  const f = Math.min(Math.max(factor, w / (whole * 2)), (w * 60) / whole);
+  shift = { x: px - (px - shift.x) * f, y: py - (py - shift.y) * f, f: shift.f * f };
+  layer();
+  clearTimeout(resting);
+  resting = setTimeout(rest, 160);
 }
 plan?.addEventListener("wheel", (event) => {
   event.preventDefault();
-  const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(plan.getScreenCTM().inverse());
-  nearer(event.deltaY > 0 ? 1.15 : 1 / 1.15, p.x, p.y);
+  const frame = plan.parentElement.getBoundingClientRect();
+  nearer(event.deltaY > 0 ? 1 / 1.15 : 1.15, event.clientX - frame.x, event.clientY - frame.y);
 }, { passive: false });
 
 let held = null;
 plan?.addEventListener("pointerdown", (event) => {
   if (event.button) return;
+  rest();
   moved = false;
-  held = { x: event.clientX, y: event.clientY, from: now(), scale: plan.getScreenCTM().a };
+  held = { x: event.clientX, y: event.clientY };
 });
 window.addEventListener("pointermove", (event) => {
   if (!held) return;
   const dx = event.clientX - held.x, dy = event.clientY - held.y;
   if (!moved && Math.hypot(dx, dy) < 4) return;
   moved = true;
-  const [x, y, w, h] = held.from;
-  box([x - dx / held.scale, y - dy / held.scale, w, h]);
+  shift = { x: dx, y: dy, f: 1 };
+  layer();
 });
-window.addEventListener("pointerup", () => { held = null; });
+window.addEventListener("pointerup", () => {
+  if (held && moved) rest();
+  held = null;
+});
 
 if (place && svgs().length) mark(place.dataset.selected);

@@ -1,0 +1,97 @@
+"""Inverters by their curves, machines that hold a voltage and earthing transformers, by phase: as balanced where that holds, by hand where it does not."""
+
+import math
+
+import numpy as np
+import pytest
+from tests.conftest import network_of
+
+from northfell.core.network import compile_network
+from northfell.core.studies import load_flow
+from northfell.core.studies.phase_flow import run_by_phase
+
+
+def bus(name: str, kv: float = 11.0, **more) -> dict:
+    return {"kind": "bus", "name": name, "v_nominal_kv": kv, **more}
+
+
+LINE = {"kind": "line", "r_ohm_per_km": 0.4, "x_ohm_per_km": 0.35, "r0_ohm_per_km": 0.6, "x0_ohm_per_km": 1.2}
+FEEDER = [
+    bus("A"), bus("B"), bus("C"), {"kind": "infeed", "name": "G", "bus": "A"},
+    {**LINE, "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 9000.0}, {**LINE, "name": "V", "from_bus": "B", "to_bus": "C", "length_m": 6000.0},
+]  # fmt: skip
+
+
+def inverter(name: str, at: str, p: float, **more) -> dict:
+    return {"kind": "inverter", "name": name, "bus": at, "p_mw": p, "s_rated_mva": 2.0, **more}
+
+
+def both(elements):
+    net = compile_network(network_of(elements), "Normal")
+    return load_flow.run(net), run_by_phase(net)
+
+
+@pytest.mark.parametrize(
+    "machines",
+    [[inverter("S", "C", 1.8, mode="volt-var", vv_q_pct=40.0)],
+     [inverter("S", "C", 1.9, mode="volt-var"), inverter("T", "B", 1.5, mode="volt-var", capability="by rating")],
+     [inverter("S", "C", 1.9, mode="power factor", volt_watt="on", vw_v1_pu=1.02, vw_v2_pu=1.06)],
+     [inverter("S", "C", 1.9, mode="power factor by power", volt_watt="on", vw_v1_pu=1.01, vw_v2_pu=1.08)],
+     [inverter("S", "C", 1.0, mode="voltage", v_set_pu=1.03)],
+     [inverter("S", "C", 1.0, mode="voltage", v_set_pu=1.08, q_max_mvar=0.4, q_min_mvar=-0.4), inverter("T", "B", 1.0, mode="volt-var")]],
+)  # fmt: skip
+def test_on_a_network_alike_in_all_phases_they_give_what_the_balanced_load_flow_gives(machines):
+    balanced, made = both([*FEEDER, {"kind": "load", "name": "E", "bus": "B", "p_mw": 1.0, "q_mvar": 0.4}, *machines])
+    for name in "ABC":
+        v1 = next(r["v1_pu"] for r in made.table("sequence").records() if r["bus"] == name)
+        assert v1 == pytest.approx(abs(balanced.v[balanced.net.topology.bus_index[name]]), abs=1e-6)
+    for m in machines:
+        s = sum(complex(r["p_mw"], r["q_mvar"]) for r in made.table("sources").records() if r["name"] == m["name"])
+        delivered = balanced.delivered[m["name"]]
+        assert s == pytest.approx(complex(delivered), abs=2e-5)
+    limited = "q_max_mvar" in machines[0]
+    assert any("gives its most reactive power" in told for told in made.messages) == limited
+
+
+def test_a_one_phase_inverter_follows_its_own_phase():
+    """At rest Q = f(U) of its phase: the curve by hand at the voltage found, while the other phases carry loads of their own."""
+    spur = [bus("S", conductors="b"), {**LINE, "name": "X", "from_bus": "C", "to_bus": "S", "length_m": 3000.0}]
+    curve = {"vv_v1_pu": 0.92, "vv_v2_pu": 0.98, "vv_v3_pu": 1.02, "vv_v4_pu": 1.08, "vv_q_pct": 44.0}
+    _, made = None, run_by_phase(compile_network(network_of([
+        *FEEDER, *spur, inverter("I", "S", 1.2, mode="volt-var", **curve),
+        {"kind": "load", "name": "E", "bus": "C", "by_phase": [{"between": "a", "p_mw": 0.6, "q_mvar": 0.2}]},
+    ]), "Normal"))  # fmt: skip
+    v = next(r["v_ln_pu"] for r in made.table("buses").records() if r["name"] == "S")
+    (row,) = [r for r in made.table("sources").records() if r["name"] == "I"]
+    assert v > 1.02
+    assert row["p_mw"] == pytest.approx(1.2, rel=1e-9)
+    assert row["q_mvar"] == pytest.approx(-0.44 * 2.0 * min((v - 1.02) / 0.06, 1.0), abs=1e-6)
+
+
+def test_the_worked_equilibrium_of_a_volt_var_curve():
+    """EMF 1.05 behind 0.01 + j0.05 of the rating, P = 0.8, category B: Q = −0.20028, U = 1.04731 (the checked figures of the model)."""
+    s, kv = 2.0, 11.0
+    z = complex(0.01, 0.05) * kv**2 / s
+    line = {"kind": "line", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 1000.0, "r_ohm_per_km": z.real, "x_ohm_per_km": z.imag,
+            "r0_ohm_per_km": z.real, "x0_ohm_per_km": z.imag}  # fmt: skip
+    unit = inverter("I", "B", 1.6, mode="volt-var", vv_v1_pu=0.92, vv_v2_pu=0.98, vv_v3_pu=1.02, vv_v4_pu=1.08, vv_q_pct=44.0)
+    made = run_by_phase(compile_network(network_of([bus("A"), bus("B"), {"kind": "infeed", "name": "G", "bus": "A", "v_set_pu": 1.05}, line, unit]), "Normal"))
+    q = sum(r["q_mvar"] for r in made.table("sources").records() if r["name"] == "I") / s
+    v = next(r["v1_pu"] for r in made.table("sequence").records() if r["bus"] == "B")
+    assert (q, v) == pytest.approx((-0.20028, 1.04731), abs=1e-5)
+
+
+def test_an_earthing_transformer_ties_a_floating_part_and_carries_the_zero_sequence_alone():
+    """Behind a delta a load to earth has no way but through the star point: Z0 + 3·ZN is all that the zero sequence sees beside the load."""
+    elements = [
+        bus("A", 33.0), bus("B"), {"kind": "infeed", "name": "G", "bus": "A"},
+        {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "vector_group": "Dd0", "s_rated_mva": 10.0, "v_hv_kv": 33.0, "v_lv_kv": 11.0,
+         "uk_pct": 8.0, "ur_pct": 0.5},
+        {"kind": "earthing_transformer", "name": "Z", "bus": "B", "z0_ohm": 12.0, "neutral": "resistor", "neutral_ohm": 5.0},
+        {"kind": "load", "name": "E", "bus": "B", "characteristic": "impedance", "by_phase": [{"between": "a", "p_mw": 0.5, "q_mvar": 0.0}]},
+    ]  # fmt: skip
+    made = run_by_phase(compile_network(network_of(elements), "Normal"))
+    v = np.array([r["v_kv"] * 1000 * np.exp(1j * math.radians(r["angle_deg"])) for r in made.table("buses").records() if r["name"] == "B"])
+    i = {r["phase"]: r["i_a"] * np.exp(1j * math.radians(r["i_angle_deg"])) for r in made.table("terminals").records() if r["element"] == "Z"}
+    assert len({round(abs(x), 9) for x in i.values()}) == 1  # equal in all three
+    assert sum(i.values()) / 3 == pytest.approx(v.mean() / complex(15.0, 12.0), rel=1e-6)
