@@ -19,10 +19,10 @@ VIEWS = {
     "flow": f"/projects/1/flow?selected=T3&{TIE}",
     "network": "/projects/1/network",
     "faults": "/projects/1/faults?selected=11+kV+board+A&fault=ll&tab=during",
-    "duty": "/projects/1/faults?selected=11+kV+board+A&tab=duty&state=Generator+in+parallel",
+    "phases": "/projects/3/phases?sheet=Spurs+A+to+E&selected=TD4&tab=branches",
+    "pictures": "/projects/3/pictures?state=Sunny+noon&selected=VR2",
     "arc-flash": "/projects/1/arc-flash?selected=Filter+hall&side=line",
     "projects": "/",
-    "quay": "/projects/2/flow?selected=Compressor+board&state=T1+out%2C+tie+closed",
     "states": "/projects/2/states",
     "table": "/projects/2/table/cable",
     "catalogue": "/projects/1/catalogue?for=W411",
@@ -56,7 +56,7 @@ def main(address: str) -> None:
     page = browser()
     for name, path in VIEWS.items():
         page.get(address + path)
-        time.sleep(1)
+        time.sleep(4 if name == "projects" else 1)  # which draws its small pictures one after the other
         page.save_screenshot(str(TARGET / f"{name}.png"))
     page.get(f"{address}/projects/1/ways/Dosing%20MCC")
     time.sleep(1)

@@ -30,7 +30,7 @@ PHASES_STAGE = Stage(
     path="phases", name="Flow by phase", shortcut="p", study=PHASE_FLOW, within="flow",
     tabs=(
         Tab("buses", "Buses", ledger.buses), Tab("branches", "Branches", ledger.branches), Tab("terminals", "Terminals", ledger.terminals),
-        Tab("sequence", "Sequence", ledger.sequence), Tab("residuals", "Neutral and earth", ledger.residuals), Tab("loads", "Loads", ledger.loads),
+        Tab("sequence", "Sequence", ledger.sequence), Tab("residuals", "Earth", ledger.residuals), Tab("loads", "Loads", ledger.loads),
         Tab("sources", "Sources", ledger.sources), Tab("regulators", "Regulators", ledger.regulators), Tab("loops", "Loops", ledger.loops_closed),
         Tab("phase_faults", "Faults", ledger.faults),
         Tab("totals", "Totals", ledger.totals),
