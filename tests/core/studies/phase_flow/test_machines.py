@@ -95,3 +95,37 @@ def test_an_earthing_transformer_ties_a_floating_part_and_carries_the_zero_seque
     i = {r["phase"]: r["i_a"] * np.exp(1j * math.radians(r["i_angle_deg"])) for r in made.table("terminals").records() if r["element"] == "Z"}
     assert len({round(abs(x), 9) for x in i.values()}) == 1  # equal in all three
     assert sum(i.values()) / 3 == pytest.approx(v.mean() / complex(15.0, 12.0), rel=1e-6)
+
+
+@pytest.mark.parametrize(("side", "set_pu"), [("high side", 1.02), ("low side", 1.03), ("high side", 0.97)])
+def test_a_tap_changer_comes_to_rest_where_the_balanced_one_does(side, set_pu):
+    elements = [
+        bus("A", 33.0), bus("B"), bus("C"), {"kind": "infeed", "name": "G", "bus": "A"},
+        {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "vector_group": "Dyn11", "neutral_lv": "solid", "s_rated_mva": 10.0, "v_hv_kv": 33.0,
+         "v_lv_kv": 11.0, "uk_pct": 9.0, "ur_pct": 0.5, "tap_side": side, "tap_changer": "holds voltage", "tap_v_set_pu": set_pu, "tap_band_pct": 0.7,
+         "tap_lowest_pct": -15.0, "tap_highest_pct": 15.0, "tap_step_pct": 1.25},
+        {**LINE, "name": "W", "from_bus": "B", "to_bus": "C", "length_m": 4000.0},
+        {"kind": "load", "name": "E", "bus": "C", "p_mw": 4.0, "q_mvar": 1.5},
+        {"kind": "capacitor_bank", "name": "K", "bus": "C", "q_step_mvar": 0.2, "steps": 4, "steps_in": 0, "switching": "by voltage", "v_in_pu": 0.99,
+         "v_out_pu": 1.05},
+    ]  # fmt: skip
+    balanced, made = both(elements)
+    found = {r["name"]: r["found"] for r in made.table("controls").records()}
+    theirs = {r["name"]: r["found"] for r in balanced.table("controls").records()}
+    assert found["T"] == pytest.approx(theirs["T"], abs=1.25 + 1e-9)  # within one step: either may rest at another end of the band
+    assert found["K"] == theirs["K"]
+    v = next(r["v1_pu"] for r in made.table("sequence").records() if r["bus"] == "B")
+    assert abs(v - set_pu) <= 0.007 + 1e-9
+
+
+def test_a_tap_changer_at_its_end_says_what_it_misses():
+    elements = [
+        bus("A", 33.0), bus("B"), {"kind": "infeed", "name": "G", "bus": "A"},
+        {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "vector_group": "Dyn11", "neutral_lv": "solid", "s_rated_mva": 10.0, "v_hv_kv": 33.0,
+         "v_lv_kv": 11.0, "uk_pct": 9.0, "ur_pct": 0.5, "tap_changer": "holds voltage", "tap_v_set_pu": 1.2, "tap_lowest_pct": -5.0, "tap_highest_pct": 5.0,
+         "tap_step_pct": 1.25},
+        {"kind": "load", "name": "E", "bus": "B", "p_mw": 4.0, "q_mvar": 1.5},
+    ]  # fmt: skip
+    made = run_by_phase(compile_network(network_of(elements), "Normal"))
+    assert any("T: its tap changer is at the end of its range, 1.2 p.u. is missed" in told for told in made.messages)
+    assert next(iter(made.table("controls").records()))["found"] == -5.0

@@ -43,7 +43,7 @@ LOAD_FLOW = Study[LoadFlow](
 )  # fmt: skip
 
 __all__ = [
-    "Following", "LOAD_FLOW", "LoadFlow", "Loading", "MAXIMUM", "OUTAGES", "START", "asked_mvar", "drawn_at_start", "follows_voltage",
+    "Following", "LOAD_FLOW", "LoadFlow", "LoadFlowSettings", "Loading", "MAXIMUM", "OUTAGES", "START", "asked_mvar", "drawn_at_start", "follows_voltage",
     "loading_limits", "loading_severity", "loading_verdicts",
     "low_severity", "most_mvar", "one_motor", "rating_of", "run", "stages_of", "start_severity", "voltage_severity", "voltage_verdicts",
 ]  # fmt: skip

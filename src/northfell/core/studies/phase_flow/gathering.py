@@ -47,7 +47,7 @@ from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
 from northfell.core.studies.load_flow import asked_mvar, one_motor
 from northfell.core.studies.phase_flow.machines import first_mva, is_sought
-from northfell.core.studies.phase_flow.places import Places, Winding, known
+from northfell.core.studies.phase_flow.places import ALL, Places, Winding, known
 from northfell.core.studies.phase_flow.transformers import add_three_windings, add_transformer
 
 IDLE = (Switching, Changeover, CurrentTransformer, VoltageTransformer, *PROTECTION)  # they carry nothing, or stand open
@@ -78,7 +78,6 @@ class Gathering(Places):
     refused: list[tuple[int, str]] = field(default_factory=list)  # a bus of each element that cannot be taken, and why
     matrices: dict[tuple[str, str], tuple[Complexes, Complexes]] = field(default_factory=dict)  # of geometries, by name and conductors
     spread: set[str] = field(default_factory=set)  # lines along which a load is spread
-    taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # of regulators, where their controls have moved them
 
     def all(self) -> Gathered:
         """Everything under voltage; islands with something that cannot be taken are among `refused`."""
@@ -380,6 +379,13 @@ class Gathering(Places):
             return p, self.nodes(e, bus, where)[1], self.base[p] * (2 if where == "12" else math.sqrt(3))
         return p, self.index.get((bus, "n"), EARTH), self.base[p]
 
+    def _steps(self, e: CapacitorBank) -> int:
+        given = e.steps if e.steps_in is None else e.steps_in
+        return self.taps[e.id][ALL] if e.id in self.taps else given
+
+    def _drawn(self, e: Compensation) -> complex:
+        return e.drawn_with(self._steps(e)) if isinstance(e, CapacitorBank) else e.s_drawn_mva
+
     def _earthing(self, e: Element) -> None:
         """A zigzag winding: it carries the zero sequence alone, J/(3·(Z0 + 3·Zn))."""
         assert isinstance(e, EarthingTransformer)
@@ -395,7 +401,7 @@ class Gathering(Places):
         assert isinstance(e, Compensation)
         parts: list[tuple[int, int, float, complex]] = []
         if isinstance(e, CapacitorBank) and e.step_by_phase:
-            steps = e.steps if e.steps_in is None else e.steps_in
+            steps = self._steps(e)
             for row in e.step_by_phase:
                 p, q, v = self._ends(e, e.bus, row.between)
                 parts.append((p, q, v, complex(row.q_mvar * e.loss_pct / 100, -row.q_mvar) * steps))
@@ -403,9 +409,9 @@ class Gathering(Places):
             phases = self._phases(e, e.bus)
             nodes, back = self.nodes(e, e.bus, phases), self.index.get((e.bus, "n"), EARTH)
             joined = [nodes[(k + 1) % 3] if len(nodes) == 3 and back == EARTH else back for k in range(len(nodes))]
-            parts = [(p, q, self.base[p] * (1.0 if q == back else math.sqrt(3)), e.s_drawn_mva / len(nodes)) for p, q in zip(nodes, joined, strict=True)]
-        if isinstance(e, CapacitorBank) and e.switching != "fixed":
-            self.told[f"{e.name}: its steps stand as entered; controllers do not act by phase yet."] = None
+            parts = [(p, q, self.base[p] * (1.0 if q == back else math.sqrt(3)), self._drawn(e) / len(nodes)) for p, q in zip(nodes, joined, strict=True)]
+        if isinstance(e, CapacitorBank) and e.switching != "fixed" and e.id not in self.taps:
+            self.told[f"{e.name}: its steps stand as entered; by phase controllers act that switch by voltage."] = None
         self.parts.append(between(e.id, [(p, q) for p, q, _, _ in parts], [np.conj(s) * 1e6 / v**2 for _, _, v, s in parts]))
 
 

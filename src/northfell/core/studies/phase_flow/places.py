@@ -4,10 +4,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from northfell.core.errors import InputRefused
-from northfell.core.model.elements import Bus, Element
+from northfell.core.model.elements import Bus, Element, Transformer
 from northfell.core.network import Compiled
 from northfell.core.network.phases import Primitive
 from northfell.core.rules.by_phase import CONDUCTORS
+
+ALL = ""  # the one position of what moves in all phases together
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,7 @@ class Places:
     parts: list[Primitive] = field(default_factory=list)
     windings: dict[str, list[Winding]] = field(default_factory=dict)
     told: dict[str, None] = field(default_factory=dict)
+    taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # positions to which controls have moved: by phase, or of all
 
     def node(self, name: tuple[str, str], v_base_v: float) -> int:
         """A new node."""
@@ -56,6 +59,15 @@ class Places:
     def kv(self, bus: str) -> float:
         """Nominal voltage of a bus."""
         return float(self.net.v_nominal_kv[self.net.topology.bus_index[bus]])
+
+    def tap_pct(self, e: Transformer) -> float:
+        """The tap of a transformer: as entered, or as many steps from there as its control has moved it."""
+        moved = self.taps.get(e.id)
+        if moved is None:
+            if e.tap_changer != "off load":
+                self.told[f"{e.name}: its tap stands as entered, {e.tap_pct:g} %: by phase tap changers act that hold a voltage without compensation."] = None
+            return e.tap_pct
+        return e.tap_pct + moved[ALL] * (e.tap_step_pct or 0.0)
 
     def correction(self, e: Element, x_pu: float) -> float:
         """Factor on the impedance of a transformer, of that reactance on its rating."""

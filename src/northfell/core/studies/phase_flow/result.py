@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, Conductor, Consumer, Element, RegulatorUnit, StepRegulator, ThreeWindingTransformer, Transformer
+from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Consumer, Element, RegulatorUnit, StepRegulator, ThreeWindingTransformer, Transformer
 from northfell.core.network import Compiled
 from northfell.core.network.lines.constants import FORTESCUE
 from northfell.core.network.phases import EARTH, Follows, PhaseFlow, Primitive
 from northfell.core.studies.load_flow import rating_of
 from northfell.core.studies.phase_flow.gathering import Gathered, conductors_at
+from northfell.core.studies.phase_flow.places import ALL
 from northfell.core.studies.record import Compared
 from northfell.core.tables import Cell, Table, build
 
@@ -56,6 +57,11 @@ _SOURCES = (
 _REGULATORS = (
     ("state", "", "State"), ("name", "", "Regulator"), ("phase", "", "Phase"), ("tap", "", "Tap"), ("v_regulated_pu", "p.u.", "U"),
     ("v_relay_v", "V", "At the relay"), ("v_set_v", "V", "Set"), ("control", "", "Control"), ("target", "", "Target"),
+)  # fmt: skip
+
+
+_CONTROLS = (
+    ("state", "", "State"), ("name", "", "Element"), ("control", "", "Control"), ("given", "", "Given"), ("found", "", "Found"), ("unit", "", "Unit"),
 )  # fmt: skip
 
 
@@ -305,6 +311,16 @@ class ByPhase:
                     yield (self.net.state, e.name, u.phase, tap, None if v is None else abs(v) / float(self.flow.network.v_base_v[n]), volts, u.v_set_v,
                            e.control, told)  # fmt: skip
 
+    def _positions(self) -> Iterator[tuple[Cell, ...]]:
+        for i, by in self.taps.items():
+            e = self.net.elements[i]
+            if ALL not in by or i not in self.net.taking_part:
+                continue
+            if isinstance(e, Transformer):
+                yield self.net.state, e.name, "tap changer", e.tap_pct, e.tap_pct + by[ALL] * (e.tap_step_pct or 0.0), "%"
+            elif isinstance(e, CapacitorBank):
+                yield self.net.state, e.name, "steps in", float(e.steps if e.steps_in is None else e.steps_in), float(by[ALL]), ""
+
     def _residuals(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
             if not isinstance(e, Conductor | Transformer | ThreeWindingTransformer):
@@ -389,7 +405,7 @@ class ByPhase:
 _MADE: Mapping[str, tuple[Sequence[tuple[str, str, str]], Callable[[ByPhase], Iterator[tuple[Cell, ...]]]]] = {
     "buses": (_BUSES, ByPhase._buses), "sequence": (_SEQUENCE, ByPhase._sequence), "terminals": (_TERMINALS, ByPhase._terminals),
     "residuals": (_RESIDUALS, ByPhase._residuals), "branches": (_BRANCHES, ByPhase._branches), "loads": (_LOADS, ByPhase._loads),
-    "sources": (_SOURCES, ByPhase._sources), "regulators": (_REGULATORS, ByPhase._regulators),
+    "sources": (_SOURCES, ByPhase._sources), "regulators": (_REGULATORS, ByPhase._regulators), "controls": (_CONTROLS, ByPhase._positions),
 }  # fmt: skip
 
 

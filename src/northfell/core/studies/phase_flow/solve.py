@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import partial
 
 from northfell.core.errors import CannotRun, InputRefused, NoSolution
+from northfell.core.model.elements import StepRegulator
 from northfell.core.network import Compiled
 from northfell.core.network.phases import PhaseFlow, PhaseNetwork, solve
 from northfell.core.network.phases.solver import MOST_NEWTON
@@ -28,9 +29,9 @@ def run_by_phase(net: Compiled) -> ByPhase:
     return controlled(net, _solved)
 
 
-def _solved(net: Compiled, taps: Mapping[str, Mapping[str, int]], before: ByPhase | None = None) -> ByPhase:
+def _solved(net: Compiled, taps: Mapping[str, Mapping[str, int]], before: ByPhase | None) -> ByPhase:
     """The load flow with regulators at some taps; an island without a solution is held back, and takes no other's away."""
-    found = retapped(before.gathered, taps) if before is not None else gathered(net, taps)
+    found = retapped(before.gathered, taps) if before is not None and _only_regulators(before, taps) else gathered(net, taps)
     settled_at = settled(found.net, found.network, found.index, partial(_flow, found))
     if settled_at is not None:
         network, flow = settled_at
@@ -41,7 +42,12 @@ def _solved(net: Compiled, taps: Mapping[str, Mapping[str, int]], before: ByPhas
     if not failing or len(failing) == len(buses):
         raise NoSolution("phase_flow", "by phase, steps of currents and then Newton's method", MOST_NEWTON, math.nan, "")
     why = f"No voltages were found at which currents balance and machines rest: steps of currents and then Newton's method, {MOST_NEWTON} steps."
-    return _solved(net.holding_back([(b, why) for b in failing], "no solution"), taps)
+    return _solved(net.holding_back([(b, why) for b in failing], "no solution"), taps, None)
+
+
+def _only_regulators(before: ByPhase, taps: Mapping[str, Mapping[str, int]]) -> bool:
+    """Whether nothing has moved since but regulators, which let conductors follow and change no impedance."""
+    return all(by == before.taps.get(i) or isinstance(before.net.elements[i], StepRegulator) for i, by in taps.items())
 
 
 def _solves_alone(net: Compiled, taps: Mapping[str, Mapping[str, int]], others: Sequence[int]) -> bool:

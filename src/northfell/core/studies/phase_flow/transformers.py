@@ -27,8 +27,6 @@ def add_transformer(g: Places, e: Element) -> None:
         With the field that is missing or does not fit.
     """
     assert isinstance(e, Transformer)
-    if e.tap_changer != "off load":
-        g.told[f"{e.name}: its tap stands as entered, {e.tap_pct:g} %; tap changers do not act by phase yet."] = None
     if e.bank_units:
         _of_units(g, e)
     else:
@@ -45,7 +43,7 @@ def _of_group(g: Places, e: Transformer) -> None:
     if not (math.isfinite(r) and math.isfinite(x)):
         raise InputRefused("uk_pct", e.uk_pct, "impedance voltage and its resistive part")
     star = _stars(g, e, group)
-    v_high = 1000 * hv * tap_ratio(e.tap_side, e.tap_pct) / (math.sqrt(3) if group.startswith("Y") else 1)
+    v_high = 1000 * hv * tap_ratio(e.tap_side, g.tap_pct(e)) / (math.sqrt(3) if group.startswith("Y") else 1)
     v_low = 1000 * lv / (math.sqrt(3) if "y" in group else 1)
     z = g.correction(e, x) * complex(r, x) * v_low**2 / (s_mva * 1e6 / 3 * e.parallel)
     y = g.core(magnetising(e.no_load_loss_kw, e.no_load_current_pct, s_mva)) / 3 * e.parallel / v_low**2
@@ -110,7 +108,7 @@ def _of_units(g: Places, e: Transformer) -> None:
         r, x = _impedance(u)
         factor = g.correction(e, x)
         r, x = r * factor, x * factor
-        ratio, s_va = tap_ratio(e.tap_side, e.tap_pct), u.s_rated_mva * 1e6 * e.parallel
+        ratio, s_va = tap_ratio(e.tap_side, g.tap_pct(e)), u.s_rated_mva * 1e6 * e.parallel
         v_high, v_low = 1000 * u.v_high_kv * ratio, 1000 * u.v_low_kv
         high = _ends(g, e, e.hv_bus, u.high, "neutral_hv", stars)
         core = g.core(magnetising(u.no_load_loss_kw, u.no_load_current_pct, u.s_rated_mva)) * e.parallel

@@ -1,5 +1,6 @@
 """The ledger's tables of flow by phase: a row for each conductor, branch, terminal, load, source and regulator."""
 
+from dataclasses import replace
 from typing import Any
 
 from northfell.app.results.studies import requested
@@ -144,7 +145,10 @@ def regulators(look: Look) -> Ledger:
     """Taps found, and what the relays see."""
     table = _made(look).table("regulators")
     names = "name phase tap v_regulated_pu v_relay_v v_set_v control target"
-    return _listed(look, table, names, empty="No step-voltage regulators.")
+    others = [f"{r['name']}: {r['control']} {r['found']:g}{' ' + r['unit'] if r['unit'] else ''}, given {r['given']:g}"
+              for r in _made(look).table("controls").records()]  # fmt: skip
+    made = _listed(look, table, names, empty="No step-voltage regulators.")
+    return replace(made, note="; ".join(others)) if others else made
 
 
 def faults(look: Look) -> Ledger:
