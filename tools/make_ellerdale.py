@@ -123,8 +123,8 @@ def trunk(f: Feeder) -> None:
         else:
             f.line(f"L{n}", before, f"P{n}", POLE, 380.0, 440.0)
         before = f"P{n}"
-    f.add("capacitor_bank", "C1", bus="P6", q_step_mvar=0.45, steps=1)
-    f.add("capacitor_bank", "C2", bus="P20", q_step_mvar=0.1, step_by_phase=[{"between": "a", "q_mvar": 0.1}, {"between": "b", "q_mvar": 0.05}])
+    f.add("capacitor_bank", "CB1", bus="P6", q_step_mvar=0.45, steps=1)
+    f.add("capacitor_bank", "CB2", bus="P20", q_step_mvar=0.1, step_by_phase=[{"between": "a", "q_mvar": 0.1}, {"between": "b", "q_mvar": 0.05}])
     farm(f, "Low Fold dairy", "P5", 210, 90, {"ab": 0.42, "bc": 0.33, "ca": 0.25})
     farm(f, "Tarn Head sawmill", "P14", 330, 190, {"ab": 0.34, "bc": 0.33, "ca": 0.33})
     farm(f, "Ellerdale school", "P22", 140, 40, {"a": 0.45, "b": 0.25, "c": 0.30})
@@ -157,6 +157,7 @@ def far_end(f: Feeder) -> None:
 
 def made(f: Feeder) -> Network:
     elements = {raw["id"]: element_from(raw) for raw in f.raw}
+    assert len(elements) == len(f.raw), "a name stands twice"
     states = [
         OperatingState(name="Sunny noon", load_factors={"homes": 0.35, "heat pumps": 0.1, "farms": 0.5}, generation_factors={"solar": 9.0}),
         OperatingState(name="Cold evening", load_factors={"homes": 1.0, "heat pumps": 1.35, "farms": 0.7}, generation_factors={"solar": 0.0}),

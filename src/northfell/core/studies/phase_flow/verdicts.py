@@ -67,14 +67,10 @@ def voltage(made: ByPhase, limits: Limits) -> Iterator[Finding]:
             continue
         phase, v = worst
         bound = band.limit(v)
-        also = [settings.named.get(p, p) for p, other in found.items() if p != phase and band.severity(other)]
+        also = ["–".join(settings.named.get(c, c) for c in p) for p, other in found.items() if p != phase and band.severity(other)]
         others = f" So {'is' if len(also) == 1 else 'are'} {', '.join(also)}." if also else ""
-        text = f"{title_of(e)}: phase {_told(settings, phase)} stands at {fixed(v, 3)} p.u., {band.class_of(v)} by {band.name}.{others}"
+        text = f"{title_of(e)}: {_told_place(settings, phase)} stands at {fixed(v, 3)} p.u., {band.class_of(v)} by {band.name}.{others}"
         yield Finding(STUDY, made.net.state, e.id, e.name, severity, text, 100 * abs(v - 1), 100 * abs(bound - 1), "%", check="voltage by phase")
-
-
-def _told(settings: PhaseFlowSettings, phase: str) -> str:
-    return "–".join(settings.named.get(c, c) for c in phase)
 
 
 def loading(made: ByPhase, limits: Limits) -> Iterator[Finding]:
@@ -98,6 +94,8 @@ def loading(made: ByPhase, limits: Limits) -> Iterator[Finding]:
 def _told_place(settings: PhaseFlowSettings, phase: str) -> str:
     if "/" in phase:
         return f"unit {phase}"
+    if len(phase) == 2:
+        return f"{'legs' if phase == '12' else 'phases'} {'–'.join(settings.named.get(c, c) for c in phase)}"
     return settings.named.get(phase, phase) if phase in ("n", "1", "2") else f"phase {settings.named.get(phase, phase)}"
 
 
