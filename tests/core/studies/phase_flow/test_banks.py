@@ -140,6 +140,18 @@ def test_an_open_wye_draws_its_current_through_the_neutral():
     assert earth == pytest.approx(math.sqrt(3) * abs(i["T", 0, "a"]), rel=0.01)
 
 
+def test_units_in_wye_share_one_star_point():
+    """Behind a resistor the star point carries the sum of what both units draw."""
+    units = [unit("a", "a", 0.1, 7.2, 0.2771), unit("b", "b", 0.1, 7.2, 0.2771)]
+    made = by_phase([bus("A", 12.47), bus("B", 0.48), {"kind": "infeed", "name": "G", "bus": "A"},
+                     {"kind": "transformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "neutral_hv": "solid", "neutral_lv": "resistor", "neutral_lv_ohm": 1.5,
+                      "bank_units": units},
+                     {"kind": "load", "name": "E", "bus": "B", "characteristic": "impedance", "by_phase": [part("ab", 40)]}])  # fmt: skip
+    i = currents(made)
+    assert i["T", 1, "a"] == pytest.approx(-i["T", 1, "b"], rel=1e-6)  # one star point: what a gives, b takes, and nothing goes to earth
+    assert abs(i["T", 1, "a"]) > 50
+
+
 @pytest.mark.parametrize(
     ("units", "told"),
     [([unit("a", "1n2")], "conductors is “1n2”"), ([unit("ab", "a", ur=9.0)], "ur_pct is 9"), ([unit("d", "a")], "high")],

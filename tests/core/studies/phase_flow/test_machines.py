@@ -68,6 +68,16 @@ def test_a_one_phase_inverter_follows_its_own_phase():
     assert row["q_mvar"] == pytest.approx(-0.44 * 2.0 * min((v - 1.02) / 0.06, 1.0), abs=1e-6)
 
 
+def test_on_three_phases_that_are_not_alike_it_goes_by_the_positive_sequence():
+    load = {"kind": "load", "name": "E", "bus": "C", "by_phase": [{"between": "a", "p_mw": 0.7, "q_mvar": 0.3}]}
+    made = run_by_phase(compile_network(network_of([*FEEDER, inverter("I", "C", 1.9, mode="volt-var"), load]), "Normal"))
+    v1 = next(r["v1_pu"] for r in made.table("sequence").records() if r["bus"] == "C")
+    ln = [r["v_ln_pu"] for r in made.table("buses").records() if r["name"] == "C"]
+    assert max(abs(v - v1) for v in ln) > 0.005
+    q = sum(r["q_mvar"] for r in made.table("sources").records() if r["name"] == "I")
+    assert q == pytest.approx(-0.44 * 2.0 * (v1 - 1.02) / 0.06, abs=1e-6)
+
+
 def test_the_worked_equilibrium_of_a_volt_var_curve():
     """EMF 1.05 behind 0.01 + j0.05 of the rating, P = 0.8, category B: Q = −0.20028, U = 1.04731 (the checked figures of the model)."""
     s, kv = 2.0, 11.0
