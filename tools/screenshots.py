@@ -56,7 +56,11 @@ def main(address: str) -> None:
     page = browser()
     for name, path in VIEWS.items():
         page.get(address + path)
-        time.sleep(4 if name == "projects" else 1)  # which draws its small pictures one after the other
+        time.sleep(1)
+        if name == "projects":  # which counts findings and draws its small pictures one after the other
+            WebDriverWait(page, 120).until(lambda _: "being counted" not in page.page_source)
+            page.get(address + path)
+            time.sleep(6)
         page.save_screenshot(str(TARGET / f"{name}.png"))
     page.get(f"{address}/projects/1/ways/Dosing%20MCC")
     time.sleep(1)

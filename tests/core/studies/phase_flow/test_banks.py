@@ -154,7 +154,9 @@ def test_units_in_wye_share_one_star_point():
 
 @pytest.mark.parametrize(
     ("units", "told"),
-    [([unit("a", "1n2")], "conductors is “1n2”"), ([unit("ab", "a", ur=9.0)], "ur_pct is 9"), ([unit("d", "a")], "high")],
+    [([unit("a", "1n2", v_low=0.48)], "conductors is “1n2”"), ([unit("ab", "a", v_high=12.47, v_low=0.277, ur=9.0)], "ur_pct is 9"), ([unit("d", "a")], "high"),
+     ([unit("ab", "ab", v_high=12.47, v_low=480.0)], "v_low_kv of ab/ab is 480, accepted is within .* of 0.48 kV"),
+     ([unit("a", "a", v_high=12.47, v_low=0.277)], "v_high_kv of a/a is 12.47")],
 )  # fmt: skip
 def test_units_that_do_not_fit_are_refused_with_the_place(units, told):
     with pytest.raises((CannotRun, NetworkRefused, InputRefused), match=told):

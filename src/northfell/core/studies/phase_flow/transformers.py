@@ -6,6 +6,7 @@ import re
 import numpy as np
 
 from northfell.core.errors import InputRefused
+from northfell.core.model.base_voltage import FARTHEST
 from northfell.core.model.elements import Autotransformer, Element, ThreeWindingTransformer, Transformer, TransformerUnit
 from northfell.core.model.elements.tap_changer import tap_ratio
 from northfell.core.model.elements.three_winding import THREE_WINDING_GROUP
@@ -105,6 +106,7 @@ def _of_units(g: Places, e: Transformer) -> None:
     pairs: list[Pair] = []
     stars: dict[str, int] = {}
     for u in e.bank_units:
+        _belongs(g, e, u)
         r, x = _impedance(u)
         factor = g.correction(e, x)
         r, x = r * factor, x * factor
@@ -136,6 +138,15 @@ def _of_units(g: Places, e: Transformer) -> None:
 
 def _rest(w: Winding) -> tuple[int, float, float, int, str]:
     return w.place, w.i_rated_a, w.s_rated_mva, w.terminal, w.name
+
+
+def _belongs(g: Places, e: Transformer, u: TransformerUnit) -> None:
+    """Windings whose rated voltage cannot belong to their bus: a wrong unit, or swapped sides, show here."""
+    for bus, where, rated in ((e.hv_bus, u.high, u.v_high_kv), (e.lv_bus, u.low, u.v_low_kv)):
+        across = g.kv(bus) / (math.sqrt(3) if len(where) == 1 else 1)
+        if abs(rated / across - 1) > FARTHEST:
+            side = "v_high_kv" if bus == e.hv_bus else "v_low_kv"
+            raise InputRefused(f"bank_units, {side} of {u.high}/{u.low}", rated, f"within {FARTHEST:.0%} of {across:.4g} kV, which its bus has across it")
 
 
 def _impedance(u: TransformerUnit) -> tuple[float, float]:
