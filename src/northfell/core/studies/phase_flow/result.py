@@ -239,7 +239,16 @@ class ByPhase:
                 yield k, bus, dict(sorted(found.items()))
 
     def currents_of(self, e: Element) -> dict[tuple[int, str], tuple[complex, complex]]:
-        """By terminal and conductor the current into an element [A] with its power [VA]."""
+        """By terminal and conductor the current into an element [A] with its power [VA]; found once."""
+        if e.id not in self._currents:
+            self._currents[e.id] = self._currents_of(e)
+        return self._currents[e.id]
+
+    @cached_property
+    def _currents(self) -> dict[str, dict[tuple[int, str], tuple[complex, complex]]]:
+        return {}
+
+    def _currents_of(self, e: Element) -> dict[tuple[int, str], tuple[complex, complex]]:
         found = {(k, c): both for k, _, by in self.ends(e) for c, both in by.items()}
         names = self._names
         for n, current in self.through(e).items():
