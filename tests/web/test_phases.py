@@ -73,16 +73,16 @@ def test_a_remedy_by_phase_becomes_a_proposal(client, database):  # noqa: F811
     base = f"/projects/{add(database, heavy)}"
     page = unescape(settled(client, f"{base}/phase-help?stage=phases&selected=P10&state=Cold evening"))
     assert "What would help" in page
-    found = re.findall(r"<td>(Spur behind [^<]*)</td>", page)
+    found = re.findall(r"<td>((?:Spur behind|What) [^<]*)</td>", page)
     assert found
-    assert re.search(r"on [ABC] instead of [ABC]", found[0])
+    assert re.search(r"on [ABC] instead of [ABC]|from [ABC] drawn from [ABC]", found[0])
     numbers = re.findall(r'name="number" value="(\d+)"', page)
     titles = re.findall(r"</td><td>([^<]+)</td>\s*<td class=\"num\">", page)
     number = numbers[[t.strip() for t in titles].index(found[0])]
     version = re.search(r'name="version" value="(\d+)"', page)[1]
     kept = client.post(f"{base}/phase-help/propose?stage=phases&selected=P10&state=Cold evening", data={"version": version, "number": number})
     assert kept.status_code == 200
-    assert "Spur behind" in unescape(kept.text)
+    assert found[0] in unescape(kept.text)
 
 
 def test_the_pictures_show_the_feeder_and_answer_a_click_and_bad_numbers(client, feeder):  # noqa: F811

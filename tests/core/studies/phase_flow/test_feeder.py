@@ -194,3 +194,21 @@ def test_regulators_without_their_transformers_hold_their_own_island_back():
     network = apply_change(ELLERDALE, Change("none", (Set(id="VR2", values={"pt_ratio": None}),)))[0]
     with pytest.raises(CannotRun, match="Step-voltage regulator VR2: pt_ratio is empty"):
         at(network=network)
+
+
+def test_of_both_voltages_the_worse_is_judged_unless_one_is_chosen():
+    """A load between two phases pulls that voltage down more than either phase's."""
+    part = [{"kind": "bus", "v_nominal_kv": 11.0, "name": n} for n in "AB"] + [{"kind": "infeed", "name": "G", "bus": "A"}]
+    line = {"kind": "line", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 9000.0, "r_ohm_per_km": 0.4, "x_ohm_per_km": 0.4, "r0_ohm_per_km": 0.5,
+            "x0_ohm_per_km": 1.0}  # fmt: skip
+    load = {"kind": "load", "name": "E", "bus": "B", "by_phase": [{"between": "ab", "p_mw": 0.9, "q_mvar": 0.5}]}
+
+    def told(judged):
+        made = at(network=network_of([*part, line, load], phase_flow={"judged": judged, "unbalance_pct": 20.0}))
+        (one,) = [f for f in findings_of("phase_flow", made, LIMITS) if f.check == "voltage by phase"]
+        return one
+
+    both, neutral, between = told("both"), told("to neutral"), told("between phases")
+    assert "phases a–b stands" in between.text
+    assert both.value == max(neutral.value, between.value) == between.value
+    assert neutral.value < between.value

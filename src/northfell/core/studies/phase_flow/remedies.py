@@ -95,9 +95,11 @@ def _solved(
         return None
     if now is None:
         return None
-    new = tuple(sorted(after.net.name(i) for i in _beyond(after) - beyond if i != element.id))
+    then = _beyond(after)
+    new = tuple(sorted(after.net.name(i) for i in then - beyond if i != element.id))
     costs = kind in ("capacitor", "second unit", "larger unit")
-    return PhaseRemedy(kind, title, change, ill.value, now, now <= ill.limit * (1 + 1e-9), new, costs)
+    cures = now <= ill.limit * (1 + 1e-9) and element.id not in then  # nor beyond another limit: too high instead of too low
+    return PhaseRemedy(kind, title, change, ill.value, now, cures, new, costs)
 
 
 def _same(after: ByPhase, element: Element, ill: Ailing) -> float | None:

@@ -30,9 +30,10 @@ class PhaseFlowSettings(StudySettings):
         "service", label="Place of the band", section="Load flow by phase", acts_when=When("bands", ("ANSI C84.1",)), source="ANSI C84.1 (as recalled)",
         meaning="Where the consumer is connected, or where equipment uses it.", enters="which band of C84.1"
     )
-    judged: Literal["to neutral", "between phases"] = param(
-        "to neutral", label="Voltage judged", section="Load flow by phase",
-        meaning="To the neutral, or to earth where none is carried; or between phases. Where a bus has not the one, the other counts.",
+    judged: Literal["both", "to neutral", "between phases"] = param(
+        "both", label="Voltage judged", section="Load flow by phase",
+        meaning="To the neutral, or to earth where none is carried; between phases; or both, of which the worse counts. Where a bus has not the one, the "
+        "other counts.",
         enters="which voltage is held against the band"
     )
     unbalance: Literal["U2/U1", "deviation between phases", "deviation to earth", "spread to earth"] = param(

@@ -37,6 +37,8 @@ def judged(made: ByPhase, settings: PhaseFlowSettings, bus: str) -> dict[str, fl
     there = made.voltages(bus)
     to_neutral = {c: one.ln_pu for c, one in there.items() if one.ln_pu is not None}
     between = {_pair(c): one.ll_pu for c, one in there.items() if one.ll_pu is not None}
+    if settings.judged == "both":
+        return to_neutral | between
     first, other = (to_neutral, between) if settings.judged == "to neutral" else (between, to_neutral)
     return first or other
 

@@ -6,7 +6,7 @@ from northfell.app.results.studies import had
 from northfell.core.model.elements import Bus, Conductor, Element
 from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow import loading_severity
-from northfell.core.studies.phase_flow import PHASE_FAULTS, PHASE_FLOW, ByPhase, PhaseFlowSettings, band_at, is_judged, settings_of
+from northfell.core.studies.phase_flow import PHASE_FAULTS, PHASE_FLOW, ByPhase, PhaseFlowSettings, band_at, is_judged, judged, settings_of
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
 
@@ -25,7 +25,7 @@ def _opens(quantity: str, part: str) -> str:
 
 def _bus(look: Look, made: ByPhase, e: Bus) -> list[Section]:
     settings, band = settings_of(made), band_at(made, look.network.settings.limits, e.id)
-    found = []
+    found, holds = [], judged(made, settings, e.id)
     there = made.voltages(e.id)
     for c in e.conductors:
         one = there.get(c)
@@ -34,13 +34,13 @@ def _bus(look: Look, made: ByPhase, e: Bus) -> list[Section]:
             found.append(Figure(f"Voltage, {name}", "–", "", note="not under voltage"))
             continue
         v = one.ln_pu if one.ln_pu is not None else None if one.v is None else abs(one.v) / one.base_v
-        severity = band.severity(v) if v is not None and c != "n" and settings.judged == "to neutral" and is_judged(made, e) else ""
+        severity = band.severity(v) if v is not None and c in holds and is_judged(made, e) else ""
         kv = "" if one.v is None else f"{figure(abs(one.v) / 1000, 4)} kV to earth, "
         note = kv + ("not determined to earth" if v is None else "to neutral" if "n" in there and c != "n" else "to earth")
         found.append(Figure(f"Voltage, {name}", "–" if v is None else fixed(v, 4), "p.u.", severity, _opens("v_phase", c), note))
         if one.ll_pu is not None:
             other = settings.named[{"a": "b", "b": "c", "c": "a", "1": "2"}[c]]
-            strict = band.severity(one.ll_pu) if settings.judged == "between phases" and is_judged(made, e) else ""
+            strict = band.severity(one.ll_pu) if any(len(p) == 2 and p[0] == c for p in holds) and is_judged(made, e) else ""
             found.append(Figure(f"Voltage, {name}–{other}", fixed(one.ll_pu, 4), "p.u.", strict))
     sequence = made.sequence(e.id)
     if sequence is not None:

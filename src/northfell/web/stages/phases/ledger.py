@@ -16,6 +16,7 @@ from northfell.core.studies.phase_flow import (
     PhaseFlowSettings,
     band_at,
     is_judged,
+    judged,
     loops,
     settings_of,
 )
@@ -49,13 +50,14 @@ def buses(look: Look) -> Ledger:
         bus = look.network.elements[look.network.id_of_name[r["name"]]]
         assert isinstance(bus, Bus)
         band = band_at(made, limits, bus.id)
-        ln, ll = (band.severity(v) if v is not None and is_judged(made, bus) else "" for v in (r["v_ln_pu"], r["v_ll_pu"]))
-        by_neutral = settings.judged == "to neutral" and r["v_ln_pu"] is not None
-        worst = ln if by_neutral else ll
-        v = r["v_ln_pu"] if by_neutral else r["v_ll_pu"]
+        found, c = judged(made, settings, bus.id), r["phase"]
+        pair = next((p for p in found if len(p) == 2 and p[0] == c), "")
+        v_ln, v_ll = found.get(c), found.get(pair)
+        ln, ll = (band.severity(v) if v is not None and is_judged(made, bus) else "" for v in (v_ln, v_ll))
+        worst, v = max(((ln, v_ln), (ll, v_ll)), key=lambda one: -1.0 if one[1] is None else abs(one[1] - 1))
         first = r["phase"] == "a"
         cells = [
-            text(r["name"]), _phase(look, r["phase"]), num(r["v_ln_pu"], 4, ln if by_neutral else ""), num(r["v_ll_pu"], 4, "" if by_neutral else ll),
+            text(r["name"]), _phase(look, r["phase"]), num(r["v_ln_pu"], 4, ln), num(r["v_ll_pu"], 4, ll),
             num(r["angle_deg"], 2), num(r["v_kv"], 4), text(band.class_of(v) if v is not None else ""),
             num(unbalance[bus.id] if first else None, 2, otherwise=""), text("" if r["energised"] else "not under voltage"),
         ]  # fmt: skip
