@@ -314,10 +314,10 @@ def test_projects_are_named_filed_copied_and_deleted_with_undo(hand):
     hand.until(lambda: "North quay copy" in hand.one(".page").text)
     menu("North quay copy", lambda card: pressed(card, "Delete"))
     hand.until(lambda: "North quay copy was deleted." in hand.one(".page").text)
-    assert len(hand.all(".project")) == 3  # the two examples and the one that is left
+    assert len(hand.all(".project")) == 4  # the three examples and the one that is left
     hand.one(".note-box .btn").click()
-    hand.until(lambda: len(hand.all(".project")) == 4)
-    with urllib.request.urlopen(f"{hand.application.address}/projects/4/export.northfell") as answer:
+    hand.until(lambda: len(hand.all(".project")) == 5)
+    with urllib.request.urlopen(f"{hand.application.address}/projects/5/export.northfell") as answer:
         whole = northfell_zip.read(answer.read())
     assert [json.loads(c.acts)[0]["act"] for c in whole.history] == ["add"]
     menu("North quay copy", lambda card: pressed(card, "Delete"))
