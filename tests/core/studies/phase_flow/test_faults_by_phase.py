@@ -30,9 +30,10 @@ GRID = {
     "x0_over_x1": 1.5,
     "r0_over_x0": 0.2,
 }
-LINE = {"kind": "line", "length_m": 4000.0, "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.36, "r0_ohm_per_km": 0.45, "x0_ohm_per_km": 1.2, "t_end_degc": 80.0}
+LINE = {"kind": "line", "length_m": 4000.0, "r_ohm_per_km": 0.3, "x_ohm_per_km": 0.36, "r0_ohm_per_km": 0.45, "x0_ohm_per_km": 1.2, "t_end_degc": 80.0,
+        "c_uf_per_km": 0.3, "c0_uf_per_km": 0.2}  # fmt: skip
 TX = {"kind": "transformer", "s_rated_mva": 2.0, "v_hv_kv": 11.0, "v_lv_kv": 0.42, "uk_pct": 6.0, "ur_pct": 1.0, "vector_group": "Dyn11", "neutral_lv": "solid",
-      "z0_over_z1": 1.0}  # fmt: skip
+      "z0_over_z1": 1.0, "tap_pct": 5.0}  # fmt: skip
 
 
 def at(network, state="Normal"):

@@ -82,6 +82,13 @@ class FaultGathering(Gathering):
     def core(self, drawn: complex) -> complex:
         return 0j
 
+    def tap_pct(self, e: Transformer | ThreeWindingTransformer) -> float:
+        return 0.0  # the main tap
+
+    def _matrices(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
+        z, y = super()._matrices(e, conductors)
+        return z, np.zeros_like(y)
+
     def is_ideal(self, e: Infeed) -> bool:
         return False
 

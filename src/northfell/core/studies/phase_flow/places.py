@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from northfell.core.errors import InputRefused
-from northfell.core.model.elements import Bus, Element, Transformer
+from northfell.core.model.elements import Bus, Element, ThreeWindingTransformer, Transformer
 from northfell.core.network import Compiled
 from northfell.core.network.phases import Primitive
 from northfell.core.rules.by_phase import CONDUCTORS
@@ -60,7 +60,7 @@ class Places:
         """Nominal voltage of a bus."""
         return float(self.net.v_nominal_kv[self.net.topology.bus_index[bus]])
 
-    def tap_pct(self, e: Transformer) -> float:
+    def tap_pct(self, e: Transformer | ThreeWindingTransformer) -> float:
         """The tap of a transformer: as entered, or as many steps from there as its control has moved it."""
         moved = self.taps.get(e.id)
         if moved is None:

@@ -186,8 +186,6 @@ def add_three_windings(g: Places, e: Element) -> None:
     found = THREE_WINDING_GROUP.match(e.vector_group or "")
     if not found or "z" in found[0].lower():
         raise InputRefused("vector_group", e.vector_group, "a group of stars and deltas such as YNyn0d5; zigzag windings are not taken by phase yet")
-    if e.tap_changer != "off load":
-        g.told[f"{e.name}: its tap stands as entered, {e.tap_pct:g} %; tap changers do not act by phase yet."] = None
     if any(getattr(e, f"uk0_{pair}_pct") is not None for pair in ("hv_mv", "hv_lv", "mv_lv")):
         g.told[f"{e.name}: by phase the zero sequence has the impedances of the positive one; what is entered for it does not enter."] = None
     s_hv = known(e, "s_hv_mva")
@@ -205,7 +203,7 @@ def add_three_windings(g: Places, e: Element) -> None:
         place = dict(zip("abc", g.nodes(e, bus, PHASES), strict=True))
         place["n"] = star_point(g, e, bus, "n" in made.lower(), f"neutral_{side}", f"{side} n") if is_star else EARTH
         leg = legs[t] if abs(legs[t]) > LEAST * abs(ab) else LEAST * abs(ab) * 1j
-        v, z_ohm, y = rated_v * (1 + e.tap_pct / 100 if t == 0 else 1), leg / (s_hv * 1e6 / 3), core if t == 0 else 0j
+        v, z_ohm, y = rated_v * (1 + g.tap_pct(e) / 100 if t == 0 else 1), leg / (s_hv * 1e6 / 3), core if t == 0 else 0j
         g.windings.setdefault(e.id, []).extend(Winding(len(g.parts), 4 * k, 1e6 * s_mva / rated_v, s_mva, t, PHASES[k]) for k in range(3))
         g.parts.append(bank(e.id, [Pair((place[a], place[b], inner[k], EARTH), v, 1.0, z_ohm, y) for k, (a, b) in enumerate(_on_limbs(found, t))], t))
 
