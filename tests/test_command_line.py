@@ -9,7 +9,7 @@ import pypdf
 import pytest
 
 from northfell.cli import main
-from northfell.demo import skerrow_water
+from northfell.demo import ellerdale, skerrow_water
 from northfell.formats import northfell_json
 
 CDF = Path(__file__).parent / "published/data/ieee14.cdf"
@@ -145,6 +145,18 @@ def test_result_files(run, demo, tmp_path):
     code, answer = run("run", "load_flow", demo, "--out", tmp_path / "out.doc")
     assert code == 1
     assert "a name that ends in .json, .csv or .xlsx" in answer["messages"][-1]
+
+
+def test_a_folder_gets_a_file_for_each_table_and_says_where_they_went(run, tmp_path, capsys):
+    path = tmp_path / "feeder.northfell.json"
+    path.write_bytes(ellerdale())
+    capsys.readouterr()
+    assert main(["run", "load_flow", str(path), "--by-phase", "--out", str(tmp_path / "all")]) == 0
+    told = capsys.readouterr().err
+    rows = list(csv.reader((tmp_path / "all" / "voltages.csv").read_text("utf-8-sig").splitlines()))
+    assert f"Wrote {tmp_path / 'all' / 'voltages.csv'}: {len(rows) - 1} rows" in told
+    assert {"v_a_pu [p.u.]", "v_ll_ab_pu [p.u.]", "v_1_pu [p.u.]"} <= set(rows[0])
+    assert sorted(f.stem for f in (tmp_path / "all").iterdir())[:4] == ["branches", "buses", "controls", "currents"]
 
 
 def test_hostile_names_stay_text_in_workbook_and_csv(run, tmp_path):

@@ -143,7 +143,7 @@ def _parser() -> argparse.ArgumentParser:
     beside = run.add_mutually_exclusive_group()
     beside.add_argument("--beside", action="store_true", help="operating states beside each other, on all processors of this machine")
     beside.add_argument("--scheduler", metavar="ADDRESS", help="operating states on a Dask scheduler, such as tcp://192.0.2.7:8786 (extra: cluster)")
-    run.add_argument("--out", type=Path, help="also write to a file: .json, .csv or .xlsx")
+    run.add_argument("--out", type=Path, help="also write to a file, .json, .csv or .xlsx, or to a folder, a CSV file for each table")
 
     check = command("check", _check, "Say what is missing for which study; exit 1 where a study cannot run.")
     check.add_argument("file", type=Path)
@@ -398,7 +398,11 @@ def _write_result(path: Path, text: str, tables: list[Table]) -> None:
             _write(path, write())
             print(f"Wrote {path}", file=sys.stderr)
             return
-    raise NetworkRefused([InputRefused("--out", path.name, "a name that ends in .json, .csv or .xlsx", where="Command line")])
+    if path.suffix and not path.is_dir():
+        raise NetworkRefused([InputRefused("--out", path.name, "a name that ends in .json, .csv or .xlsx, or a folder", where="Command line")])
+    _write_folder(path, {f"{table.name}.csv": table.to_csv().encode("utf-8-sig") for table in tables})
+    for table in tables:
+        print(f"Wrote {path / table.name}.csv: {len(table.rows)} rows", file=sys.stderr)
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -47,15 +47,57 @@ def test_where_both_hold_they_are_the_currents_of_the_solution_by_sequences():
         {**TX, "name": "T", "hv_bus": "B", "lv_bus": "C"}, {**LINE, "name": "V", "from_bus": "C", "to_bus": "D", "length_m": 80.0},
         {"kind": "load", "name": "E", "bus": "D", "p_mw": 0.2, "q_mvar": 0.1},
     ])  # fmt: skip
-    net = compile_network(network, "Normal")
-    sequences = short_circuit.run(net)
+    as_by_sequences(network, "ABCD")
+
+
+def as_by_sequences(network, buses: str) -> None:
+    sequences = short_circuit.run(compile_network(network, "Normal"))
     _, rows = at(network)
-    for name in "ABCD":
+    for name in buses:
         b = sequences.net.topology.bus_index[name]
         for case, column in (("max", "ik_max_ka"), ("min", "ik_min_ka")):
             for fault, kind in (("a–b–c", "3ph"), ("a–earth", "lg"), ("b–c", "ll"), ("b–c–earth", "llg")):
                 expected = float(np.abs(sequences.figures("ik_ka", kind, case)[b]))
+                if (name, fault) not in rows:  # nothing ties it to earth
+                    assert "earth" in fault
+                    assert kind == "llg" or not expected > 1e-6
+                    continue
                 assert rows[name, fault][column] == pytest.approx(expected, rel=1e-6), (name, fault, case)
+
+
+@pytest.mark.parametrize(
+    ("group", "more"),
+    [("Dyn11", {"z0_over_z1": 0.85}), ("YNd5", {"z0_over_z1": 0.8}), ("YNyn0", {"core": "three-limb", "z0_over_z1": 0.9}),
+     ("YNyn6", {"core": "five-limb or shell", "neutral_lv": "resistor", "neutral_lv_ohm": 0.3}), ("Yyn0", {"core": "three-limb", "z0_over_z1": 0.9}),
+     ("YNy0", {"core": "three-limb"}), ("Dzn0", {"z0_over_z1": 0.1}), ("Dzn2", {"neutral_lv": "reactor", "neutral_lv_ohm": 0.02}),
+     ("Yzn11", {"z0_over_z1": 0.15}), ("Yzn5", {}), ("YNzn1", {"core": "three-limb", "z0_over_z1": 0.2}), ("ZNy1", {"z0_over_z1": 0.3}),
+     ("ZNd4", {"z0_over_z1": 0.3, "neutral_hv": "resistor", "neutral_hv_ohm": 12.0}), ("ZNyn7", {"core": "three-limb", "z0_over_z1": 0.3})],
+)  # fmt: skip
+def test_a_transformer_has_the_zero_sequence_of_its_group_its_core_and_its_own(group, more):
+    tx = {**TX, "name": "T", "hv_bus": "B", "lv_bus": "C", "vector_group": group, "neutral_hv": "solid", **more}
+    as_by_sequences(network_of([bus("A", 11.0), bus("B", 11.0), bus("C", 0.4), GRID, {**LINE, "name": "W", "from_bus": "A", "to_bus": "B"}, tx]), "ABC")
+
+
+@pytest.mark.parametrize("group", ["YNyn0d5", "YNyn6d1", "Dyn11yn1", "YNd1yn0"])
+def test_three_windings_have_their_own_zero_sequence(group):
+    earthed = {"neutral_hv": "solid", "neutral_mv": "resistor", "neutral_mv_ohm": 2.0, "neutral_lv": "solid"}
+    tx = {"kind": "three_winding_transformer", "name": "T", "hv_bus": "A", "mv_bus": "B", "lv_bus": "C", "vector_group": group, "s_hv_mva": 20.0,
+          "s_mv_mva": 15.0, "s_lv_mva": 6.0, "v_hv_kv": 33.0, "v_mv_kv": 11.2, "v_lv_kv": 6.7, "uk_hv_mv_pct": 12.0, "uk_hv_lv_pct": 6.0,
+          "uk_mv_lv_pct": 3.0, "ur_hv_mv_pct": 0.5, "ur_hv_lv_pct": 0.4, "ur_mv_lv_pct": 0.3, "uk0_hv_mv_pct": 10.0, "uk0_hv_lv_pct": 5.5,
+          "uk0_mv_lv_pct": 4.0, **earthed}  # fmt: skip
+    as_by_sequences(network_of([bus("A", 33.0), bus("B", 11.0), bus("C", 6.6), GRID, tx]), "ABC")
+
+
+def test_an_autotransformer_has_its_own_zero_sequence_and_star_point():
+    tx = {"kind": "autotransformer", "name": "T", "hv_bus": "A", "lv_bus": "B", "vector_group": "YNa0", "s_rated_mva": 40.0, "v_hv_kv": 132.0, "v_lv_kv": 66.0,
+          "uk_pct": 8.0, "ur_pct": 0.4, "neutral_lv": "resistor", "neutral_lv_ohm": 5.0, "z0_over_z1": 0.8}  # fmt: skip
+    as_by_sequences(network_of([bus("A", 132.0), bus("B", 66.0), GRID, tx]), "AB")
+
+
+def test_a_core_that_is_not_known_takes_its_own_island_from_the_faults():
+    tx = {**TX, "name": "T", "hv_bus": "A", "lv_bus": "C", "vector_group": "Yyn0"}
+    with pytest.raises(CannotRun, match="core is empty"):
+        at(network_of([bus("A", 11.0), bus("C", 0.4), GRID, tx]))
 
 
 def test_a_spur_has_the_faults_of_its_phase_alone_and_falls_by_its_own_impedance():

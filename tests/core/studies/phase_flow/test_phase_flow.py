@@ -153,6 +153,11 @@ def test_one_and_two_phase_parts_have_no_row_for_what_is_not_there_and_open_pole
     v = {(r["name"], r["phase"]): r["v_kv"] * np.exp(1j * np.radians(r["angle_deg"])) for r in rows(made, "buses") if r["energised"]}
     i = np.conj(complex(0.1, 0.02) / v["C", "b"])
     assert v["A", "b"] - v["C", "b"] == pytest.approx(self_z * i, rel=1e-6)
+    wide, currents = ({r["name" if t == "voltages" else "element"]: r for r in rows(made, t)} for t in ("voltages", "currents"))
+    assert "v_n_pu" not in wide["B"]  # no bus has one
+    assert [wide["B"][k] is None for k in ("v_a_pu", "v_b_pu", "v_c_pu", "v_ll_ab_pu", "v_ll_bc_pu")] == [False, False, True, False, True]
+    assert wide["C"]["v_b_pu"] == next(r["v_pu"] for r in rows(made, "buses") if (r["name"], r["phase"]) == ("C", "b"))
+    assert (currents["L2"]["i_a_a"], currents["L2"]["i_b_a"]) == (None, pytest.approx(at["L2", 1, "b"]))
 
 
 @pytest.mark.parametrize(

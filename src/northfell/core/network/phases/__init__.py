@@ -2,12 +2,25 @@
 
 from northfell.core.network.phases.dependence import Follows
 from northfell.core.network.phases.loads import CURRENT, IMPEDANCE, POWER, Load
-from northfell.core.network.phases.parts import EARTH, Pair, Primitive, bank, between, centre_tapped, from_sequences, line, pairs_of, regulator_ratio, shunt
+from northfell.core.network.phases.parts import (  # fmt: skip
+    EARTH,
+    Pair,
+    Primitive,
+    bank,
+    between,
+    centre_tapped,
+    from_sequences,
+    limbs_of_zigzag,
+    line,
+    pairs_of,
+    regulator_ratio,
+    shunt,
+    zigzag,
+)
 from northfell.core.network.phases.solver import PhaseFlow, PhaseNetwork, solve
 from northfell.core.network.phases.thevenin import thevenin
 
 __all__ = [
     "CURRENT", "EARTH", "Follows", "IMPEDANCE", "Load", "POWER", "Pair", "PhaseFlow", "PhaseNetwork", "Primitive", "bank", "between", "centre_tapped",
-    "from_sequences",
-    "line", "pairs_of", "regulator_ratio", "shunt", "solve", "thevenin",
+    "from_sequences", "limbs_of_zigzag", "line", "pairs_of", "regulator_ratio", "shunt", "solve", "thevenin", "zigzag",
 ]  # fmt: skip

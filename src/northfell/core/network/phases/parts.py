@@ -102,23 +102,94 @@ class Pair:
     y_magnetising_s: complex = 0j  # as at the low winding; half stands at each
 
 
-def bank(element: str, pairs: Sequence[Pair], terminal: int | None = None) -> Primitive:
+def bank(element: str, pairs: Sequence[Pair], terminal: int | None = None, zero_s: Complexes | None = None) -> Primitive:
     """A transformer, or a bank of units, as its pairs: Bᵀ·(1/z)·[[1/n², −1/n], [−1/n, 1]]·B, n = Vhigh/Vlow.
 
-    With a terminal given, the high windings are those of that terminal, and the low ones stand at a point of its own.
+    Parameters
+    ----------
+    pairs
+        In the order of their limbs.
+    terminal
+        With one given, the high windings are those of that terminal, and the low ones stand at a point of its own.
+    zero_s
+        What three pairs on one core are to voltages that are equal on all limbs, (2, 2) between high and low winding as seen at the low one.
+        None: each pair stands for itself, so that it is 1/z·[[1, −1], [−1, 1]].
     """
     b = np.array([[1, -1, 0, 0], [0, 0, 1, -1]], float)
     places = [n for pair in pairs for n in pair.nodes]
+    turns = [np.array([pair.v_low_v / pair.v_high_v, 1.0]) for pair in pairs]
+    limb = [np.array([[1, -1], [-1, 1]]) / pair.z_ohm + np.eye(2) * pair.y_magnetising_s / 2 for pair in pairs]
+    shared = np.zeros((2, 2), complex)
+    if zero_s is not None:
+        shared = (zero_s - np.array([[1, -1], [-1, 1]]) / pairs[0].z_ohm) / len(pairs)
     y = np.zeros((len(places), len(places)), complex)
-    for k, pair in enumerate(pairs):
-        n = pair.v_high_v / pair.v_low_v
-        own = np.array([[1 / n**2, -1 / n], [-1 / n, 1]]) / pair.z_ohm
-        own += np.diag([1 / n**2, 1]) * pair.y_magnetising_s / 2
-        y[4 * k : 4 * k + 4, 4 * k : 4 * k + 4] = b.T @ own @ b
+    for j, one in enumerate(turns):
+        for k, other in enumerate(turns):
+            own = (shared + limb[k] if j == k else shared) * np.outer(one, other)
+            y[4 * j : 4 * j + 4, 4 * k : 4 * k + 4] = b.T @ own @ b
     starts = range(0, 4 * len(pairs), 4)
     metal = [(k + at, k + at + 1) for k in starts for at in (0, 2)]
     side = [0, 0, 1, 1] if terminal is None else [terminal] * 4
     return primitive(element, places, y, side * len(pairs), metal, [(k + a, k + b) for k in starts for a in (0, 1) for b in (2, 3)])
+
+
+def limbs_of_zigzag(straight: str, hour: int) -> tuple[tuple[int, int], ...] | None:
+    """From which limb to which the halves of each phase of a zigzag winding go, a first.
+
+    Parameters
+    ----------
+    straight
+        The other side, "Y" or "D": the voltage of its first limb is that of phase a, or from a to b.
+    hour
+        By how many hours the zigzag winding lags; None is returned of those that no two limbs give.
+    """
+    first = 0.0 if straight == "Y" else 30.0
+    limb = np.exp(1j * np.radians(first + np.array([0.0, -120.0, 120.0])))
+    for plus in range(3):
+        for minus in range(3):
+            if plus != minus and abs(np.exp(-1j * np.radians(30.0 * hour)) - (limb[plus] - limb[minus]) / np.sqrt(3)) < 1e-6:
+                return tuple(((plus + k) % 3, (minus + k) % 3) for k in range(3))
+    return None
+
+
+def zigzag(
+    element: str, straight: Sequence[tuple[int, int]], star: tuple[int, int, int, int], limbs: Sequence[tuple[int, int]], v_v: tuple[float, float],
+    z_ohm: Complexes, y_straight_s: Complexes, terminals: tuple[int, int] = (0, 1),
+) -> Primitive:  # fmt: skip
+    r"""A transformer of which one side is in zigzag: each phase of that side has a half on two limbs, so that equal currents magnetise none.
+
+    .. math:: I = Z^{-1}\,(e_i - e_j - (V - V_n)), \qquad e = \frac{V_r}{\sqrt3\,V_l}\,u
+
+    Parameters
+    ----------
+    straight
+        Nodes of the windings of the other side, from and to, limb by limb; u is the voltage across them.
+    star
+        Nodes a, b, c and star point of the zigzag side.
+    limbs
+        Of each of its phases the limbs i and j.
+    v_v
+        Rated voltage of a winding of the other side, Vl, and from a phase of the zigzag side to its star point, Vr.
+    z_ohm
+        (3, 3) at the zigzag side, with its zero sequence.
+    y_straight_s
+        (3, 3) of the core, across the windings of the other side.
+    terminals
+        Of the other side, and of the zigzag side.
+    """
+    ratio = v_v[1] / (np.sqrt(3) * v_v[0])
+    across = np.zeros((3, 10))  # voltages across the straight windings
+    fall = np.zeros((3, 10))  # what drives a current out of each phase
+    for k in range(3):
+        across[k, 2 * k], across[k, 2 * k + 1] = 1, -1
+        fall[k, 6 + k], fall[k, 9] = -1, 1
+    for k, (plus, minus) in enumerate(limbs):
+        fall[k] += ratio * (across[plus] - across[minus])
+    y = fall.T @ np.linalg.inv(z_ohm) @ fall + across.T @ y_straight_s @ across
+    places = [n for pair in straight for n in pair] + list(star)
+    metal = [(2 * k, 2 * k + 1) for k in range(3)] + [(6 + k, 9) for k in range(3)]
+    coupled = [(2 * limb + at, 6 + k) for k, both in enumerate(limbs) for limb in both for at in (0, 1)]
+    return primitive(element, places, y, [terminals[0]] * 6 + [terminals[1]] * 4, metal, coupled)
 
 
 def centre_tapped(

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, InputRefused
 from northfell.core.model.elements import (
     Bus,
     Compensation,
@@ -29,8 +29,8 @@ from northfell.core.network.lacking import fed
 from northfell.core.network.phases import thevenin
 from northfell.core.network.phases.parts import Complexes
 from northfell.core.studies.phase_flow.gathering import ALPHA_PER_K, Gathering
-from northfell.core.studies.phase_flow.places import known
-from northfell.core.studies.phase_flow.result import NEXT
+from northfell.core.studies.phase_flow.places import known, named
+from northfell.core.studies.phase_flow.wide import NEXT
 from northfell.core.studies.short_circuit import ShortCircuitSettings, transformer_correction, voltage_factor
 from northfell.core.tables import Cell, Table, build
 
@@ -74,10 +74,16 @@ class FaultGathering(Gathering):
 
     def correction(self, e: Element, x_pu: float) -> float:
         low = e.buses[-1]
-        if isinstance(e, Transformer) and e.z0_over_z1 not in (None, 1.0):
-            self.told[f"{e.name}: by phase its zero sequence has the impedance of the positive one; Z0/Z1 does not enter."] = None
         assert isinstance(e, Transformer | ThreeWindingTransformer)
         return float(transformer_correction(self.c_of(self.kv(low), "max"), x_pu))
+
+    def zero_core_pu(self, e: Transformer) -> float | None:
+        if e.core is None:
+            raise InputRefused("core", None, "how its core is built: without a winding in delta the zero sequence goes by that")
+        return super().zero_core_pu(e)
+
+    def without_delta(self, e: ThreeWindingTransformer) -> None:
+        raise InputRefused("vector_group", e.vector_group, "one with a winding in delta: without any, earth faults are not computed")
 
     def core(self, drawn: complex) -> complex:
         return 0j
@@ -189,9 +195,7 @@ def phase_faults(net: Compiled) -> PhaseFaults:
                 e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
         told |= g.told
         if g.uncounted:
-            names = [*g.uncounted]
-            more = f" and {len(names) - 4} more" if len(names) > 4 else ""
-            told[f"Not counted by phase: what {', '.join(names[:4])}{more} bring to a fault; the greatest currents may be more by that."] = None
+            told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
     return PhaseFaults(net, conductors, z, e, floats, (*told, *net.held_back_told))
 
 

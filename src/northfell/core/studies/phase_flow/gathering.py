@@ -47,7 +47,7 @@ from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
 from northfell.core.studies.load_flow import asked_mvar, one_motor
 from northfell.core.studies.phase_flow.machines import first_mva, is_sought
-from northfell.core.studies.phase_flow.places import ALL, Places, Winding, known
+from northfell.core.studies.phase_flow.places import ALL, Places, Winding, known, named
 from northfell.core.studies.phase_flow.transformers import add_three_windings, add_transformer
 
 IDLE = (Switching, Changeover, CurrentTransformer, VoltageTransformer, *PROTECTION)  # they carry nothing, or stand open
@@ -96,6 +96,8 @@ class Gathering(Places):
                 except NetworkRefused as error:
                     for one in error.refusals:
                         self._refuse(e, str(one))
+        if self.alike_in_zero:
+            self.told[f"Z0/Z1 is not entered and taken as 1, assumed: {named(self.alike_in_zero)}."] = None
         network = PhaseNetwork(tuple(self.index), np.array(self.base), tuple(self.parts), tuple(self.loads), tuple(self.follows), self.known)
         return Gathered(self.net, network, self.index, tuple(self.told), self.windings)
 

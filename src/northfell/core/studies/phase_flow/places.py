@@ -1,6 +1,6 @@
 """Nodes of a network by its conductors, and what stands between them, while they are gathered."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from northfell.core.errors import InputRefused
@@ -8,6 +8,7 @@ from northfell.core.model.elements import Bus, Element, ThreeWindingTransformer,
 from northfell.core.network import Compiled
 from northfell.core.network.phases import Primitive
 from northfell.core.rules.by_phase import CONDUCTORS
+from northfell.core.studies.short_circuit import MAGNETISING_PU
 
 ALL = ""  # the one position of what moves in all phases together
 
@@ -34,6 +35,7 @@ class Places:
     parts: list[Primitive] = field(default_factory=list)
     windings: dict[str, list[Winding]] = field(default_factory=dict)
     told: dict[str, None] = field(default_factory=dict)
+    alike_in_zero: dict[str, None] = field(default_factory=dict)  # transformers without a zero sequence of their own
     taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # positions to which controls have moved: by phase, or of all
 
     def node(self, name: tuple[str, str], v_base_v: float) -> int:
@@ -69,6 +71,22 @@ class Places:
             return e.tap_pct
         return e.tap_pct + moved[ALL] * (e.tap_step_pct or 0.0)
 
+    def zero_over_positive(self, e: Transformer) -> float:
+        """Impedance of the zero sequence over that of the positive one."""
+        if e.z0_over_z1 is None:
+            self.alike_in_zero[e.name] = None
+        return 1.0 if e.z0_over_z1 is None else e.z0_over_z1
+
+    def zero_core_pu(self, e: Transformer) -> float | None:
+        """What the zero sequence magnetises where no winding is in delta [p.u. of the rating]; None: without limit."""
+        if e.core is None:
+            self.told[f"{e.name}: its core is not entered: what the zero sequence magnetises is left out."] = None
+        return None if e.core is None else MAGNETISING_PU[e.core]
+
+    def without_delta(self, e: ThreeWindingTransformer) -> None:
+        """Three windings of which none balances the zero sequence."""
+        self.told[f"{e.name}: none of its windings is in delta: what the zero sequence magnetises is left out."] = None
+
     def correction(self, e: Element, x_pu: float) -> float:
         """Factor on the impedance of a transformer, of that reactance on its rating."""
         return 1.0
@@ -80,6 +98,13 @@ class Places:
     def at(self, bus: str) -> Mapping[str, int]:
         """Nodes of a bus by conductor."""
         return {c: self.index[bus, c] for c in CONDUCTORS if (bus, c) in self.index}
+
+
+def named(names: Iterable[str], most: int = 4) -> str:
+    """Names one after another; of many, how many more there are."""
+    all_of = list(names)
+    more = f" and {len(all_of) - most} more" if len(all_of) > most else ""
+    return f"{', '.join(all_of[:most])}{more}"
 
 
 def known(e: Element, name: str) -> float:

@@ -15,10 +15,10 @@ from northfell.core.network.phases import EARTH, Follows, PhaseFlow, Primitive
 from northfell.core.studies.load_flow import rating_of
 from northfell.core.studies.phase_flow.gathering import Gathered, conductors_at
 from northfell.core.studies.phase_flow.places import ALL
+from northfell.core.studies.phase_flow.wide import NEXT, currents, voltages
 from northfell.core.studies.record import Compared
 from northfell.core.tables import Cell, Table, build
 
-NEXT = {"a": "b", "b": "c", "c": "a", "1": "2"}
 _BUSES = (
     ("state", "", "State"), ("name", "", "Bus"), ("phase", "", "Conductor"), ("v_pu", "p.u.", "U"), ("angle_deg", "deg", "Angle"), ("v_kv", "kV", "U"),
     ("v_ln_pu", "p.u.", "U to neutral"), ("v_ll_pu", "p.u.", "U to the next phase"), ("energised", "", "Under voltage"),
@@ -145,7 +145,7 @@ class ByPhase:
         return {n: complex(self.flow.v_v[n] * np.conj(i)) for n, i in self.flow.sources.items()}
 
     def tables(self) -> list[Table]:
-        return [self.table(name) for name in _MADE]
+        return [*(self.table(name) for name in _MADE), voltages(self.net, self.table("buses")), currents(self.net, self.table("terminals"))]
 
     def table(self, name: str) -> Table:
         """One of them."""

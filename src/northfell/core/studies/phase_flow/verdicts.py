@@ -11,6 +11,7 @@ from northfell.core.rules.by_phase import PHASES, only_by_phase
 from northfell.core.studies.load_flow import loading_limits, loading_severity
 from northfell.core.studies.phase_flow.bands import Band, band_of
 from northfell.core.studies.phase_flow.loops import loops
+from northfell.core.studies.phase_flow.places import named
 from northfell.core.studies.phase_flow.result import ByPhase
 from northfell.core.studies.phase_flow.settings import PhaseFlowSettings
 from northfell.core.studies.phase_flow.tree import reaches, regulators_before
@@ -141,7 +142,7 @@ AGAINST = 2  # steps from which a regulator works against another
 def against_each_other(made: ByPhase, limits: Limits) -> Iterator[Finding]:
     """A regulator that lowers what one before it raises, or raises what that lowers, in one phase."""
     taps = {(made.net.network.id_of_name[r["name"]], r["phase"]): r["tap"] for r in made.table("regulators").records()}
-    named = settings_of(made).named
+    words = settings_of(made).named
     for own, earlier in regulators_before(made.net, reaches(made.net)).items():
         for other in earlier:
             pairs = [(p, taps[own, p], taps[other, p]) for p in PHASES if (own, p) in taps and (other, p) in taps]
@@ -150,7 +151,7 @@ def against_each_other(made: ByPhase, limits: Limits) -> Iterator[Finding]:
                 continue
             p, mine, theirs = worst
             e, before = made.net.elements[own], made.net.elements[other]
-            text = f"{title_of(e)} works against {before.name}: in {named[p]} it stands at tap {signed(mine)}, {before.name} before it at {signed(theirs)}."
+            text = f"{title_of(e)} works against {before.name}: in {words[p]} it stands at tap {signed(mine)}, {before.name} before it at {signed(theirs)}."
             help_ = f"Hold the voltage behind {e.name} with what {before.name} holds, by its compensator, and let the other be within its band."
             yield Finding(STUDY, made.net.state, e.id, e.name, "close", text, float(min(abs(mine), abs(theirs))), float(AGAINST), "steps", help_, "against")
 
@@ -163,7 +164,7 @@ def closed_loops(made: ByPhase, limits: Limits) -> Iterator[Finding]:
     for one in loops(made.net):
         e = made.net.elements[one.elements[0]]
         if e.buses[0] in uneven:
-            names = ", ".join(made.net.name(i) for i in one.elements[:6]) + (f" and {len(one.elements) - 6} more" if len(one.elements) > 6 else "")
+            names = named((made.net.name(i) for i in one.elements), 6)
             which = "" if one.phases == PHASES else f" in {', '.join(settings_of(made).named[p] for p in one.phases)}"
             yield Finding(STUDY, made.net.state, e.id, e.name, "close", f"A loop is closed{which}: {names}.", help="Open one of them, or set closed loops "
                           "as built.", check="loop")  # fmt: skip

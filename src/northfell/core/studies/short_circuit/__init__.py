@@ -25,6 +25,7 @@ from northfell.core.studies.short_circuit.result import CASES, FAULT_WORDS, Shor
 from northfell.core.studies.short_circuit.settings import SCHOOLS, ShortCircuitSettings
 from northfell.core.studies.short_circuit.solve import run
 from northfell.core.studies.short_circuit.working import explain_fault
+from northfell.core.studies.short_circuit.zero import MAGNETISING_PU, zero_pairs
 from northfell.core.working import Working
 
 
@@ -66,9 +67,10 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 
 
 __all__ = [
-    "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "OPEN", "OpenConductors",
+    "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "MAGNETISING_PU",
+    "OPEN", "OpenConductors",
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
     "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "falls", "heat_of_direct_part", "left_of", "most_left",
     "peak_current_ka", "peak_factor", "remote_multiplier",
-    "resistance_for", "rms_factor", "rms_multiplier", "run", "transformer_correction", "voltage_factor", "without_motors",
+    "resistance_for", "rms_factor", "rms_multiplier", "run", "transformer_correction", "voltage_factor", "without_motors", "zero_pairs",
 ]  # fmt: skip

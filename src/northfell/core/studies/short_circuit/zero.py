@@ -324,7 +324,7 @@ def _three_windings(part: _Part, e: ThreeWindingTransformer, k: int) -> None:
         return
     star = part.net.topology.n_nodes + k
     w = part.net.windings[k]
-    legs = star_legs(_zero_pairs(e, w.pairs), part.given.factors.windings[k])
+    legs = star_legs(zero_pairs(e, w.pairs), part.given.factors.windings[k])
     clocks = (0, *e.clocks)
     kinds = (group[1], group[2].upper(), group[4].upper())
     if "D" not in kinds:
@@ -342,7 +342,7 @@ def _three_windings(part: _Part, e: ThreeWindingTransformer, k: int) -> None:
         part.wires.append((e.id, t, INSIDE, bus, INSIDE, part.node(bus), star, leg + zn / abs(ratio) ** 2, sign * abs(ratio)))
 
 
-def _zero_pairs(e: ThreeWindingTransformer, pairs: tuple[complex, complex, complex]) -> tuple[complex, complex, complex]:
+def zero_pairs(e: ThreeWindingTransformer, pairs: tuple[complex, complex, complex]) -> tuple[complex, complex, complex]:
     """Impedances of the pairs in the zero sequence: as given, else those of the positive one."""
     found = []
     for name, z in zip(("hv_mv", "hv_lv", "mv_lv"), pairs, strict=True):
