@@ -5,7 +5,7 @@ import io
 import json
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from northfell.cli import main
@@ -60,6 +60,7 @@ def test_numbers_off_by_powers_of_ten(path, changes, study):
     ends_in_an_answer(path, data, study)
 
 
+@settings(max_examples=40)  # each runs a whole study over all states
 @given(
     st.lists(st.tuples(st.integers(0, len(DEMO["elements"]) - 1), st.sampled_from(["closed", "in_service"]), st.booleans()), max_size=12),
     st.sampled_from(study_keys()),

@@ -1,6 +1,7 @@
 """Every address that a page writes leads to a route that takes it, and a name with any sign in it stays one part of an address."""
 
 import re
+from functools import cache
 from html import unescape
 from urllib.parse import unquote, urlsplit
 
@@ -34,7 +35,11 @@ PLACES = [*STAGES, ""]
 
 
 def leads_somewhere(address, methods):
-    path = unquote(urlsplit(address).path)
+    return path_leads_somewhere(unquote(urlsplit(address).path), frozenset(methods))
+
+
+@cache
+def path_leads_somewhere(path, methods):
     if path.startswith("/static/"):
         return True
     for route in ROUTES:

@@ -39,7 +39,8 @@ def element_from(raw: Any, where: str = "") -> Element:
 
 # pairs of fields of which the first must not exceed the second; with False, must lie below it
 ORDERED: tuple[tuple[str, str, str, bool], ...] = (
-    ("tap_lowest_pct", "tap_highest_pct", "%", False), ("v_in_pu", "v_out_pu", "p.u.", False), ("ik_min_ka", "ik_max_ka", "kA", True),
+    ("tap_lowest_pct", "tap_highest_pct", "%", False), ("v_in_pu", "v_out_pu", "p.u.", False),
+    ("q_out_mvar", "q_in_mvar", "Mvar", False), ("i_out_a", "i_in_a", "A", False), ("ik_min_ka", "ik_max_ka", "kA", True),
     ("q_min_mvar", "q_max_mvar", "Mvar", True), ("vv_v1_pu", "vv_v2_pu", "p.u.", False), ("vv_v2_pu", "vv_v3_pu", "p.u.", True),
     ("vv_v3_pu", "vv_v4_pu", "p.u.", False), ("vw_v1_pu", "vw_v2_pu", "p.u.", False), ("pfp_p1_pct", "pfp_p2_pct", "%", False),
 )  # fmt: skip

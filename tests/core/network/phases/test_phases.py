@@ -19,6 +19,8 @@ from northfell.core.network.phases import (
     PhaseNetwork,
     bank,
     between,
+    earthed_along,
+    electrodes_at,
     from_sequences,
     line,
     pairs_of,
@@ -167,6 +169,37 @@ def test_a_neutral_earthed_at_both_ends_of_every_section_is_one_that_was_elimina
     kept = solve(PhaseNetwork(tuple(open_neutral), np.full(8, LN), (section,), to_neutral, at_source, known))
     assert abs(kept.v_v[7]) > 1.0  # the far neutral rises
     assert abs(kept.through[6]) > 1.0
+
+
+@given(st.integers(0, 9), st.floats(0.0, 0.4), st.floats(0.6, 1.0), st.floats(0.5, 200))
+def test_a_neutral_earthed_along_its_way_is_its_pieces_one_after_another(count, start, end, ohm):
+    """Every electrode as a node of its own, eliminated at once from the whole matrix."""
+    rng = np.random.default_rng(count)
+    z = np.full((4, 4), 0.05 + 0.4j) + np.diag(rng.uniform(0.2, 0.5, 4) + 0.4j)
+    y, earth = 1e-6j * np.eye(4), np.diag([0, 0, 0, 1 / ohm]).astype(complex)
+    at = list(np.linspace(start, end, count, endpoint=False)) if count else []  # the first one at the near end itself
+    found = earthed_along(z, y, start, end, at, earth)
+    places = [start, *[k for k in at if k > start], end]
+    whole = np.zeros((4 * len(places),) * 2, complex)
+    for k, km in enumerate(np.diff(places)):
+        yi, half = np.linalg.inv(z * km), y * km / 2
+        whole[4 * k : 4 * k + 8, 4 * k : 4 * k + 8] += np.block([[yi + half, -yi], [-yi, yi + half]])
+    for k, km in enumerate(places):
+        if km in at:
+            whole[4 * k : 4 * k + 4, 4 * k : 4 * k + 4] += earth
+    ends = np.r_[0:4, len(whole) - 4 : len(whole)]
+    inner = np.setdiff1d(np.arange(len(whole)), ends)
+    expected = whole[np.ix_(ends, ends)]
+    if len(inner):
+        expected = expected - whole[np.ix_(ends, inner)] @ np.linalg.solve(whole[np.ix_(inner, inner)], whole[np.ix_(inner, ends)])
+    assert np.allclose(found, expected, rtol=1e-8, atol=1e-8 * np.abs(expected).max())
+
+
+def test_a_neutral_earthed_everywhere_without_resistance_is_one_that_was_eliminated():
+    z = np.full((4, 4), 0.05 + 0.4j) + np.diag([0.3, 0.32, 0.28, 0.5]) + 0.4j * np.eye(4)
+    reduced = z[:3, :3] - z[:3, 3:] @ z[3:, :3] / z[3, 3]
+    made = earthed_along(z, np.zeros((4, 4), complex), 0.0, 2.0, electrodes_at(2.0, 0.004), np.diag([0, 0, 0, 1e4]).astype(complex))
+    assert np.allclose(made[:3, 4:7], -np.linalg.inv(2 * reduced), rtol=0.005)
 
 
 def test_regulators_open_and_closed_delta():

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from tests.conftest import network_of
 
+from northfell.core.errors import CannotRun
 from northfell.core.network import compile_network
 from northfell.core.studies import load_flow
 from northfell.core.studies.phase_flow import run_by_phase
@@ -137,5 +138,120 @@ def test_a_tap_changer_at_its_end_says_what_it_misses():
         {"kind": "load", "name": "E", "bus": "B", "p_mw": 4.0, "q_mvar": 1.5},
     ]  # fmt: skip
     made = run_by_phase(compile_network(network_of(elements), "Normal"))
-    assert any("T: its tap changer is at the end of its range, 1.2 p.u. is missed" in told for told in made.messages)
+    assert any("T: its tap changer stands at its lowest position and misses what it holds, by 16.28%" in told for told in made.messages)
     assert next(iter(made.table("controls").records()))["found"] == -5.0
+
+
+STEPS = {"tap_lowest_pct": -10.0, "tap_highest_pct": 10.0, "tap_step_pct": 1.25, "tap_band_pct": 1.0}
+TX = {"kind": "transformer", "name": "T", "hv_bus": "C", "lv_bus": "L", "vector_group": "Dyn11", "neutral_lv": "solid", "s_rated_mva": 2.0, "v_hv_kv": 11.0,
+      "v_lv_kv": 0.4, "uk_pct": 6.0, "ur_pct": 1.0, "z0_over_z1": 1.0, **STEPS}  # fmt: skip
+HELD = {**TX, "tap_changer": "holds voltage"}
+LOW = [bus("L", 0.4), {"kind": "load", "name": "E", "bus": "L", "p_mw": 1.2, "q_mvar": 0.5, "characteristic": "power"}]
+TWIN = {**HELD, "name": "T2", "tap_pct": -5.0}
+ENDS = [bus("A"), bus("B"), {"kind": "infeed", "name": "G", "bus": "A"}, {"kind": "infeed", "name": "G9", "bus": "B"}]
+
+
+@pytest.mark.parametrize(
+    "elements",
+    [[*FEEDER, *LOW, {**HELD, "tap_drop_r_ohm": 0.002, "tap_drop_x_ohm": 0.004}],
+     [*FEEDER, *LOW, {**HELD, "tap_pct": 5.0}, {**TWIN, "tap_changer": "follows another", "tap_master": "T", "tap_lowest_pct": -1.25}],
+     [*FEEDER, *LOW, {**HELD, "tap_pct": 5.0, "tap_circulating_pct": 10.0}, {**TWIN, "tap_circulating_pct": 10.0}],
+     [*ENDS, {**TX, "hv_bus": "A", "lv_bus": "B", "v_lv_kv": 11.0, "vector_group": "YNyn0", "neutral_hv": "solid", "core": "three-limb",
+              "tap_changer": "holds reactive flow", "tap_q_set_mvar": 0.4, "tap_q_band_mvar": 0.25}],
+     [*FEEDER, *LOW, bus("F", 0.4), {**LINE, "name": "U", "from_bus": "L", "to_bus": "F", "length_m": 20.0},
+      {"kind": "load", "name": "E2", "bus": "F", "p_mw": 0.2, "q_mvar": 0.1}, {**HELD, "tap_held": "another bus", "tap_bus": "F"}],
+     [*FEEDER, bus("M", 6.6), bus("L", 0.4), {"kind": "load", "name": "E", "bus": "M", "p_mw": 1.5, "q_mvar": 0.7},
+      {"kind": "load", "name": "E2", "bus": "L", "p_mw": 0.4, "q_mvar": 0.1},
+      {"kind": "three_winding_transformer", "name": "T", "hv_bus": "C", "mv_bus": "M", "lv_bus": "L", "vector_group": "YNyn0d5", "s_hv_mva": 4.0,
+       "s_mv_mva": 3.0,
+       "s_lv_mva": 1.0, "v_hv_kv": 11.0, "v_mv_kv": 6.6, "v_lv_kv": 0.4, "uk_hv_mv_pct": 7.0, "uk_hv_lv_pct": 5.0, "uk_mv_lv_pct": 4.0, "ur_hv_mv_pct": 0.5,
+       "ur_hv_lv_pct": 0.4, "ur_mv_lv_pct": 0.3, "neutral_hv": "isolated", "neutral_mv": "solid", **STEPS, "tap_changer": "holds voltage",
+       "tap_held": "medium side"}]],
+)  # fmt: skip
+def test_tap_changers_of_every_kind_come_to_rest_where_the_balanced_ones_do(elements):
+    balanced, made = both(elements)
+    found, theirs = ({r["name"]: r["found"] for r in one.table("controls").records()} for one in (made, balanced))
+    assert found == pytest.approx(theirs)
+    assert any(abs(n) > 1 for n in found.values())
+    for r in made.table("sequence").records():
+        assert r["v1_pu"] == pytest.approx(abs(balanced.v[balanced.net.topology.bus_index[r["bus"]]]), abs=1e-6)
+    cannot = [told for one in (made, balanced) for told in one.messages if "cannot follow T" in told]
+    assert len(cannot) == (2 if "tap_master" in elements[-1] else 0)
+
+
+BANK = {"kind": "capacitor_bank", "name": "K", "bus": "B", "q_step_mvar": 0.2, "steps": 6, "steps_in": 0, "measured_at": "W"}
+
+
+@pytest.mark.parametrize(
+    ("controller", "least"),
+    [({"switching": "by power factor", "power_factor_target": 0.97}, 2),
+     ({"switching": "by reactive power", "q_in_mvar": 0.5, "q_out_mvar": 0.1, "measured_at": "G"}, 1),
+     ({"switching": "by current", "i_in_a": 60.0, "i_out_a": 20.0}, 6),
+     ({"switching": "by current", "i_in_a": 1000.0, "i_out_a": 1.0, "voltage_first": True, "v_in_pu": 0.95, "v_out_pu": 1.05}, 1)],
+)  # fmt: skip
+def test_banks_switch_by_what_they_measure_as_the_balanced_ones_do(controller, least):
+    balanced, made = both([*FEEDER, {"kind": "load", "name": "E", "bus": "C", "p_mw": 1.6, "q_mvar": 1.0}, {**BANK, **controller}])
+    (found,), (theirs,) = made.table("controls").records(), balanced.table("controls").records()
+    assert found["found"] == theirs["found"] >= least
+    if controller["switching"] == "by reactive power":
+        assert made.summary["generation_mvar"] <= 0.5
+
+
+def test_a_bank_by_one_phase_sees_that_phase_alone():
+    """Of a load between one phase and earth only a bank that measures there takes notice."""
+    one_phase = {"kind": "load", "name": "E", "bus": "C", "by_phase": [{"between": "b", "p_mw": 0.5, "q_mvar": 0.3}]}
+    controller = {**BANK, "switching": "by reactive power", "q_in_mvar": 0.45, "q_out_mvar": -2.0}
+
+    def steps(phase):
+        made = run_by_phase(compile_network(network_of([*FEEDER, one_phase, {**controller, "sensed_phase": phase}]), "Normal"))
+        return next(iter(made.table("controls").records()))["found"]
+
+    assert steps("a") == 0  # nothing there
+    assert steps(None) == 0  # 0.3 Mvar in all
+    assert steps("b") > 0  # three times 0.3
+
+
+REVERSE = {"kind": "step_regulator", "name": "R", "from_bus": "B", "to_bus": "C", "control": "each phase", "pt_ratio": 11e3 / math.sqrt(3) / 120,
+           "ct_primary_a": 100.0}  # fmt: skip
+
+
+def fed_back(reverse: str, **more) -> dict:
+    """A regulator before which a generator of 3 MW stands on the far side, so that power flows back to the infeed."""
+    units = [{"phase": p, "v_set_v": 122.0, "v_set_reverse_v": 119.0, **more} for p in "abc"]
+    elements = [*FEEDER[:5], {**REVERSE, "reverse": reverse, "regulator_units": units}, bus("D"),
+                {**LINE, "name": "V", "from_bus": "C", "to_bus": "D", "length_m": 6000.0}, inverter("S", "D", 3.0)]  # fmt: skip
+    made = run_by_phase(compile_network(network_of(elements), "Normal"))
+    return {"made": made, "rows": list(made.table("regulators").records())}
+
+
+def test_power_that_flows_back_is_seen_as_the_control_is_made():
+    """The infeed lies behind 9 km and holds its side: what regulates that side runs to its end, what holds the far side comes to rest."""
+    forward = fed_back("as forward")
+    assert {r["power"] for r in forward["rows"]} == {"back"}
+    assert all(abs(r["v_relay_v"] - 122) <= 1 for r in forward["rows"])
+    assert any("power flows back through it, which its control does not see" in told for told in forward["made"].messages)
+    locked = fed_back("locked", tap=3)
+    assert [(r["tap"], r["regulates"], r["target"]) for r in locked["rows"]] == [(3, "locked", "")] * 3
+    other = fed_back("other side")
+    assert [(r["regulates"], r["target"], abs(r["tap"])) for r in other["rows"]] == [("source side", "missed", 16)] * 3
+    base = 11e3 / math.sqrt(3) / REVERSE["pt_ratio"]
+    at_source = next(r["v_pu"] for r in other["made"].table("buses").records() if (r["name"], r["phase"]) == ("B", "a"))
+    assert other["rows"][0]["v_relay_v"] == pytest.approx(at_source * base, rel=1e-9)
+
+
+def test_the_compensator_of_the_way_back_takes_the_place_of_the_other():
+    """Co-generation: |V/PT − (R + jX)·I/CT| by the settings of that way, I leaving the load side, which is negative."""
+    one = fed_back("co-generation", drop_r_v=9.0, drop_r_reverse_v=3.0, drop_x_reverse_v=2.0)
+    index, flow = one["made"].gathered.index, one["made"].flow
+    n = index["C", "a"]
+    assert flow.through[n].real < 0
+    by_hand = abs(flow.v_v[n] / REVERSE["pt_ratio"] - complex(3.0, 2.0) * flow.through[n] / 100.0)
+    assert one["rows"][0]["v_relay_v"] == pytest.approx(by_hand, rel=1e-9)
+    assert abs(by_hand - 122) <= 1
+
+
+def test_the_other_side_needs_its_own_set_voltage():
+    units = [{"phase": p, "v_set_v": 122.0} for p in "abc"]
+    with pytest.raises(CannotRun, match="v_set_reverse_v of phase a is empty"):
+        run_by_phase(compile_network(network_of([*FEEDER[:5], {**REVERSE, "reverse": "other side", "regulator_units": units},
+                                                 {"kind": "load", "name": "E", "bus": "C", "p_mw": 1.0, "q_mvar": 0.3}]), "Normal"))  # fmt: skip

@@ -126,6 +126,37 @@ def test_a_neutral_that_is_carried_rises_and_its_current_is_told():
     assert {(r["name"], r["phase"]): r for r in rows(even, "buses")}["B", "n"]["v_kv"] == pytest.approx(0, abs=1e-9)
 
 
+def test_electrodes_along_a_neutral_take_a_part_of_its_current_into_the_earth():
+    load = {"by_phase": [{"between": "a", "p_mw": 0.02, "q_mvar": 0.0}]}
+    made = by_phase(service(load, electrode_ohm=2.0, electrode_every_m=50.0))
+    v, i = ({(r["name"], r["phase"]): r["v_kv"] for r in rows(made, "buses")}, {r["terminal"]: r for r in rows(made, "residuals") if r["element"] == "L"})
+    drawn = next(r["i_a"] for r in rows(made, "loads"))
+    bare = by_phase(service(load))
+    assert i[1]["i_neutral_a"] == pytest.approx(drawn, rel=1e-6)  # nothing else stands at its end
+    assert i[1]["i_earth_a"] == pytest.approx(0, abs=1e-6)
+    assert i[0]["i_neutral_a"] < drawn * 0.99
+    assert i[0]["i_earth_a"] == pytest.approx(drawn - i[0]["i_neutral_a"], rel=0.2)
+    assert v["B", "n"] < {(r["name"], r["phase"]): r["v_kv"] for r in rows(bare, "buses")}["B", "n"]
+    spread = {**load, "along": "L"}
+    at_all = by_phase(service(spread, electrode_ohm=2.0, electrode_every_m=50.0))
+    first = next(r for r in rows(at_all, "residuals") if (r["element"], r["terminal"]) == ("L", 0))
+    assert 0 < first["i_earth_a"] < i[0]["i_earth_a"]  # what is drawn nearer to the source goes a shorter way
+    three = {
+        "kind": "line",
+        "name": "L",
+        "from_bus": "A",
+        "to_bus": "B",
+        "length_m": 500.0,
+        "matrix": NEUTRAL[:6],
+        "electrode_ohm": 2.0,
+        "electrode_every_m": 50.0,
+    }
+    gone = by_phase(network_of([{"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in "AB"] + [SOURCE[1], three]))
+    assert any("L carries no neutral here" in told for told in gone.messages)
+    with pytest.raises(CannotRun, match="electrode_every_m"):
+        by_phase(service(load, electrode_ohm=2.0))
+
+
 def test_one_and_two_phase_parts_have_no_row_for_what_is_not_there_and_open_poles_feed_nothing():
     elements = [{"kind": "bus", "name": "A", "v_nominal_kv": 11.0}, {"kind": "infeed", "name": "G", "bus": "A"},
                 {"kind": "bus", "name": "B", "v_nominal_kv": 11.0, "conductors": "ab"}, {"kind": "bus", "name": "C", "v_nominal_kv": 11.0, "conductors": "b"},

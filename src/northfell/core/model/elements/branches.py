@@ -283,6 +283,8 @@ class Conductor(Element):
     geometry: Phrase = param(
         "", label="Geometry", section="Impedance", meaning="Name of a geometry of the catalogue.", enters="load flow by phase: Z and B of its conductors"
     )
+    electrode_ohm: float | None = by_phase.electrode_ohm()
+    electrode_every_m: float | None = by_phase.electrode_every_m()
 
 
 class Cable(Conductor):

@@ -2,7 +2,7 @@
 
 from typing import Any, ClassVar, Literal
 
-from northfell.core.model.declare.parameters import param
+from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Row
 
 # Declarations read as a table.
@@ -88,6 +88,21 @@ def matrix_of_a_line() -> Any:
     return param(
         [], label="Matrix by phase", section="Impedance", meaning="By pairs of conductors; it counts before a geometry, and that before sequence values.",
         enters=f"{BY_PHASE}: Z and B by pair of conductors"
+    )
+
+
+def electrode_ohm() -> Any:
+    return param(
+        None, label="Earth electrode of its neutral", symbol="Re", unit="ohm", gt=0, le=1e5, section="Earthing",
+        meaning="Resistance of each electrode along the neutral that it carries. Empty: that neutral is not earthed along its way.",
+        enters=f"{BY_PHASE}: 1/Re at the neutral, electrode by electrode"
+    )
+
+
+def electrode_every_m() -> Any:
+    return param(
+        None, label="Distance between electrodes", unit="m", gt=0, le=1e5, section="Earthing", acts_when=When("electrode_ohm"),
+        meaning="The outermost stand half of it from the ends.", enters=f"{BY_PHASE}: how many electrodes there are"
     )
 
 

@@ -24,6 +24,11 @@ class RegulatorUnit(Row):
     v_set_v: float | None = param(None, label="Set voltage", symbol="Uset", unit="V", gt=50, le=300, meaning="At the relay. Empty: it is locked.")
     drop_r_v: float = param(0.0, label="Compensator, R", symbol="R", unit="V", ge=-50, le=50, meaning="Drop at the rated primary current of its transformer.")
     drop_x_v: float = param(0.0, label="Compensator, X", symbol="X", unit="V", ge=-50, le=50, meaning="The same, reactive.")
+    v_set_reverse_v: float | None = param(
+        None, label="Set voltage, power back", symbol="Uset", unit="V", gt=50, le=300, meaning="At the relay of the source side, while power flows back."
+    )
+    drop_r_reverse_v: float = param(0.0, label="Compensator, R, power back", symbol="R", unit="V", ge=-50, le=50, meaning="While power flows back.")
+    drop_x_reverse_v: float = param(0.0, label="Compensator, X, power back", symbol="X", unit="V", ge=-50, le=50, meaning="The same, reactive.")
 
 
 class StepRegulator(Element):
@@ -59,6 +64,12 @@ class StepRegulator(Element):
     sensed: Literal["a", "b", "c"] = param(
         "a", label="Sensed phase", section="Tap changer", acts_when=When("control", ("ganged",)), meaning="By which ganged units move.",
         enters=f"{BY_PHASE}: the relay voltage that decides"
+    )
+    reverse: Literal["as forward", "locked", "other side", "co-generation"] = param(
+        "as forward", label="When power flows back", section="Tap changer", acts_when=ACTS,
+        meaning="As forward: it does not see that. Locked: taps stay. Other side: it regulates the source side, right where the feed has changed over and "
+        "wrong where a generator behind it feeds back into a stiff network. Co-generation: the load side still, with the compensator of that way.",
+        enters=f"{BY_PHASE}: which side a relay sees, by which settings"
     )
     band_v: float = param(
         2.0, label="Bandwidth", unit="V", gt=0, le=20, section="Tap changer", acts_when=ACTS, meaning="Whole width about the set voltage.",

@@ -1,5 +1,6 @@
 """What stands between a bus and earth: capacitor banks, shunt reactors, shunts from data files, earthing transformers."""
 
+import math
 from typing import Literal
 
 from pydantic import ValidationInfo, field_validator
@@ -8,7 +9,7 @@ from northfell.core.errors import InputRefused
 from northfell.core.model.declare.parameters import When, param
 from northfell.core.model.declare.rows import Rows
 from northfell.core.model.elements.base import LF, SC, About, Element, Neutral, Reference, neutral, neutral_ohm, terminal
-from northfell.core.model.elements.by_phase import PhaseReactive, reactive_by_phase
+from northfell.core.model.elements.by_phase import BY_PHASE, PhaseReactive, reactive_by_phase
 
 # Declarations read as a table.
 # fmt: off
@@ -48,6 +49,8 @@ class Shunt(Compensation):
 
 
 BY_VOLTAGE, BY_POWER_FACTOR = When("switching", ("by voltage",)), When("switching", ("by power factor",))
+BY_FLOW = When("switching", ("by power factor", "by reactive power", "by current"))
+SWITCHED = When("switching", ("by voltage", "by power factor", "by reactive power", "by current"))
 
 
 class CapacitorBank(Compensation):
@@ -70,26 +73,58 @@ class CapacitorBank(Compensation):
         enters="Q = steps in·Q1"
     )
     loss_pct: float = param(0.0, label="Losses", unit="%", ge=0, le=10, meaning="Active losses, of the reactive power.", enters="P = Q·loss/100")
-    switching: Literal["fixed", "by voltage", "by power factor"] = param(
+    switching: Literal["fixed", "by voltage", "by power factor", "by reactive power", "by current"] = param(
         "fixed", label="Switching", section="Operation", in_state=True,
         meaning="Fixed: the steps given are in. Otherwise a controller switches them, starting from the steps given.", enters="whether load flow switches steps"
     )
     v_in_pu: float = param(
-        0.98, label="Switches in below", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", acts_when=BY_VOLTAGE,
-        meaning="Voltage of its bus below which a step is switched in.", enters="a step goes in while U is below"
+        0.98, label="Switches in below", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", acts_when=SWITCHED,
+        meaning="Voltage of its bus below which a step is switched in; by other quantities only where voltage goes first.",
+        enters="a step goes in while U is below"
     )
     v_out_pu: float = param(
-        1.02, label="Switches out above", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", acts_when=BY_VOLTAGE,
-        meaning="Voltage of its bus above which a step is switched out.", enters="a step goes out while U is above"
+        1.02, label="Switches out above", symbol="U", unit="p.u.", gt=0.5, lt=1.5, section="Operation", acts_when=SWITCHED,
+        meaning="Voltage of its bus above which a step is switched out; by other quantities only where voltage goes first.",
+        enters="a step goes out while U is above"
+    )
+    voltage_first: bool = param(
+        False, label="Voltage goes first", section="Operation", acts_when=BY_FLOW,
+        meaning="Beyond the two voltages it switches by these, whatever else it measures.", enters="steps by U beyond its limits"
     )
     power_factor_target: float = param(
         0.95, label="Power factor held", symbol="cosφ", gt=0.1, le=1, section="Operation", acts_when=BY_POWER_FACTOR,
         meaning="Least power factor where it is measured, inductive.", enters="as few steps as keep Q ≤ P·tan(arccos cosφ) where it is measured"
     )
+    q_in_mvar: float | None = param(
+        None, label="Switches in above", symbol="Q", unit="Mvar", ge=-1e4, le=1e4, section="Operation", acts_when=When("switching", ("by reactive power",)),
+        needed_for=(LF,), meaning="Reactive power where it is measured above which a step is switched in.", enters="a step goes in while Q is above"
+    )
+    q_out_mvar: float | None = param(
+        None, label="Switches out below", symbol="Q", unit="Mvar", ge=-1e4, le=1e4, section="Operation", acts_when=When("switching", ("by reactive power",)),
+        needed_for=(LF,), meaning="Reactive power below which a step is switched out; a step further down than the other at least, or it hunts.",
+        enters="a step goes out while Q is below"
+    )
+    i_in_a: float | None = param(
+        None, label="Switches in above", symbol="I", unit="A", ge=0, le=1e5, section="Operation", acts_when=When("switching", ("by current",)),
+        needed_for=(LF,), meaning="Current where it is measured above which a step is switched in.", enters="a step goes in while I is above"
+    )
+    i_out_a: float | None = param(
+        None, label="Switches out below", symbol="I", unit="A", ge=0, le=1e5, section="Operation", acts_when=When("switching", ("by current",)),
+        needed_for=(LF,), meaning="Current below which a step is switched out.", enters="a step goes out while I is below"
+    )
     measured_at: Reference | None = param(
-        None, label="Measured at", section="Operation", acts_when=BY_POWER_FACTOR, needed_for=(LF,),
+        None, label="Measured at", section="Operation", acts_when=BY_FLOW, needed_for=(LF,),
         refers_to=("transformer", "cable", "line", "trunking", "breaker", "switch", "infeed"),
-        meaning="The incomer whose power factor is held.", enters="P and Q that the power factor is taken from"
+        meaning="The incomer whose power or current is measured.", enters="P, Q and I by which steps are switched"
+    )
+    sensed_phase: Literal["a", "b", "c"] | None = param(
+        None, label="Phase measured", section="Operation", acts_when=SWITCHED,
+        meaning="By phase, one to which its transformers are connected. Empty: voltage as positive sequence, power of all phases, the greatest current.",
+        enters=f"{BY_PHASE}: U, I, and that phase's power times the number of phases"
+    )
+    switching_delay_s: float = param(
+        60.0, label="Delay", unit="s", ge=0, le=3600, section="Operation", acts_when=SWITCHED,
+        meaning="Before it switches: controls that wait less act first.", enters=f"{BY_PHASE}: which acts first"
     )
 
     @field_validator("steps_in")
@@ -98,6 +133,26 @@ class CapacitorBank(Compensation):
         if steps_in is not None and steps_in > info.data.get("steps", steps_in):
             raise InputRefused("steps_in", steps_in, f"at most its {info.data['steps']} steps (or empty)")
         return steps_in
+
+    def steps_wanted(self, v_pu: float, s_mva: complex = 0j, i_a: float = 0.0) -> int:
+        """How many more steps its controller asks for, of none that it has too; fewer where negative.
+
+        Parameters
+        ----------
+        v_pu
+            Voltage of its bus.
+        s_mva, i_a
+            Power and current where it measures, toward what it compensates.
+        """
+        if self.switching == "by voltage" or self.voltage_first:
+            by_voltage = 1 if v_pu < self.v_in_pu else -1 if v_pu > self.v_out_pu else 0
+            if by_voltage or self.switching == "by voltage":
+                return by_voltage
+        if self.switching == "by power factor":
+            surplus = s_mva.imag - abs(s_mva.real) * math.tan(math.acos(self.power_factor_target))
+            return math.ceil(surplus / (self.q_step_mvar * v_pu**2) - 1e-6)
+        found, most, least = (s_mva.imag, self.q_in_mvar, self.q_out_mvar) if self.switching == "by reactive power" else (i_a, self.i_in_a, self.i_out_a)
+        return 1 if most is not None and found > most else -1 if least is not None and found < least else 0
 
     @property
     def s_drawn_mva(self) -> complex:

@@ -1,5 +1,6 @@
 """The tap changer of a transformer: what it holds, in which steps, and how far it goes. Both kinds of transformer declare it with these."""
 
+import math
 from typing import Any
 
 from northfell.core.model.declare.parameters import When, param
@@ -33,6 +34,14 @@ def tap_side() -> Any:
 def tap_ratio(side: str, tap_pct: float) -> float:
     """What a tap makes of the ratio of high to low side."""
     return 1 + tap_pct / 100 if side == "high side" else 1 / (1 + tap_pct / 100)
+
+
+def positions_of(e: Any) -> tuple[int, int, int] | None:
+    """Lowest position of a tap changer, the one it starts from, and the highest, in steps from the main tap; None where they are not entered."""
+    if None in (e.tap_lowest_pct, e.tap_highest_pct, e.tap_step_pct):
+        return None
+    low, high = math.ceil(e.tap_lowest_pct / e.tap_step_pct - 1e-9), math.floor(e.tap_highest_pct / e.tap_step_pct + 1e-9)
+    return low, min(max(round(e.tap_pct / e.tap_step_pct), low), high), high
 
 
 def tap_changer() -> Any:
@@ -138,6 +147,7 @@ def tap_q_band_mvar() -> Any:
 
 
 __all__ = [
+    "positions_of",
     "tap_band_pct", "tap_bus", "tap_changer", "tap_circulating_pct", "tap_drop_ohm", "tap_held", "tap_highest_pct", "tap_lowest_pct", "tap_master",
     "tap_pct", "tap_q_band_mvar", "tap_q_set_mvar", "tap_ratio", "tap_side", "tap_step_pct", "tap_v_set_pu",
 ]  # fmt: skip

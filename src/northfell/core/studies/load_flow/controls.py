@@ -11,12 +11,13 @@ import numpy as np
 
 from northfell.core.errors import Message, NoSolution
 from northfell.core.model.elements import CapacitorBank, Element, ThreeWindingTransformer, Transformer
-from northfell.core.model.elements.tap_changer import tap_ratio
+from northfell.core.model.elements.tap_changer import positions_of, tap_ratio
 from northfell.core.model.network import title_of
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.topology import Ints
 from northfell.core.studies.load_flow.carried import carried
 from northfell.core.studies.load_flow.case import Case, Side
+from northfell.core.studies.load_flow.result import LoadFlow
 from northfell.core.studies.load_flow.sources import STUDY, bus_name
 
 CONTROL = "control"  # code of what is told of a tap changer or a capacitor bank that cannot hold what it is set to hold
@@ -255,27 +256,31 @@ class Controls:
         under_voltage = self.case.net.taking_part
         for bank, _ in self.banks:
             n = self.steps_in[bank.id]
-            if bank.switching == "by power factor" and bank.measured_at not in under_voltage:
-                what = "is not under voltage"
-                self.messages.append(
-                    Message(f"{title_of(bank)}: where it measures the power factor {what}; its {n} steps stay as they are given.", CONTROL, bank.id)
-                )
-            elif (wanted := self._wanted(bank, n, v)) > bank.steps or wanted < 0:
+            if bank.switching != "by voltage" and bank.measured_at not in under_voltage:
+                told = f"{title_of(bank)}: where it measures is not under voltage; its {n} steps stay as they are given."
+                self.messages.append(Message(told, CONTROL, bank.id))
+            elif bank.switching in ("by voltage", "by power factor") and ((wanted := self._wanted(bank, n, v)) > bank.steps or wanted < 0):
                 which = f"all {bank.steps} steps in" if wanted > 0 else "no step in"
                 self.messages.append(Message(f"{title_of(bank)}: its controller has {which} and still misses what it holds.", CONTROL, bank.id))
 
     def _wanted(self, bank: CapacitorBank, n: int, v: Complexes) -> int:
+        at = self.case.net.topology.bus_index[bank.bus]
+        u = abs(v[self.case.number[self.case.net.topology.node_of_bus[at]]])
         if bank.switching == "by voltage":
-            u = abs(v[self.case.number[self.case.net.topology.node_of_bus[self.case.net.topology.bus_index[bank.bus]]]])
-            return n + (1 if u < bank.v_in_pu else -1 if u > bank.v_out_pu else 0)
+            return n + bank.steps_wanted(u)
         flow = carried(self.case, v)  # the measured element may be a closed switch
         power = flow.terminal_power.get(bank.measured_at or "")
         if power is None or not math.isfinite(power[0].real):
             return n
-        s = max(power, key=lambda one: one.real) if len(power) > 1 else -power[0]  # where it enters; what an infeed delivers
-        u = abs(complex(flow.v[flow.net.topology.bus_index[bank.bus]]))
-        surplus = s.imag - abs(s.real) * math.tan(math.acos(bank.power_factor_target))
-        return n + math.ceil(surplus / (bank.q_step_mvar * u**2) - 1e-6)
+        s, end = (
+            max(((one, k) for k, one in enumerate(power)), key=lambda both: both[0].real) if len(power) > 1 else (-power[0], 0)
+        )  # where it enters; what an infeed delivers
+        return n + bank.steps_wanted(u, s, self._current_a(flow, bank.measured_at or "", s, end))
+
+    def _current_a(self, flow: LoadFlow, element_id: str, s_mva: complex, end: int) -> float:
+        net = self.case.net
+        at = net.topology.bus_index[net.elements[element_id].buses[end]]
+        return 1000 * abs(s_mva) / (math.sqrt(3) * float(net.v_nominal_kv[at]) * abs(complex(flow.v[at])))
 
 
 class ReactiveLimits:
@@ -463,9 +468,10 @@ def _changers(case: Case, messages: list[str]) -> list[Changer]:
     for e in (e for e in net.elements.values() if isinstance(e, Transformer | ThreeWindingTransformer) and e.tap_changer != "off load"):
         if e.id not in net.taking_part:
             continue
-        assert e.tap_step_pct is not None  # asked for as missing data
-        assert e.tap_lowest_pct is not None
-        assert e.tap_highest_pct is not None
+        found_positions = positions_of(e)
+        assert found_positions is not None  # asked for as missing data
+        assert e.tap_step_pct is not None
+        low, start, high = found_positions
         rows = np.array([i for i in case.rows_of[e.id] if net.branches.terminals[i, 0] == 0], np.intp)
         sides = ("high side", "low side") if isinstance(e, Transformer) else ("high side", "medium side", "low side")
         terminal = sides.index(e.tap_held) if e.tap_held in sides else -1
@@ -478,8 +484,6 @@ def _changers(case: Case, messages: list[str]) -> list[Changer]:
                 Message(f"{title_of(e)}: {held} has no voltage in this state; its tap changer stays where it is given, {e.tap_pct:g} %.", CONTROL, e.id)
             )
             continue
-        low, high = math.ceil(e.tap_lowest_pct / e.tap_step_pct - 1e-9), math.floor(e.tap_highest_pct / e.tap_step_pct + 1e-9)
-        start = min(max(round(e.tap_pct / e.tap_step_pct), low), high)
         if not follows and abs(start * e.tap_step_pct - e.tap_pct) > 1e-6:
             told = f"{e.tap_pct:g} % is no position of it" if low <= round(e.tap_pct / e.tap_step_pct) <= high else f"{e.tap_pct:g} % is beyond its positions"
             messages.append(Message(f"{title_of(e)}: the tap given, {told}; its tap changer starts from {start * e.tap_step_pct:g} %.", CONTROL, e.id))

@@ -40,7 +40,7 @@ from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance, reactor_ohm
 from northfell.core.network.lacking import bus_at, fed
 from northfell.core.network.lines import built, constants_of
-from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, from_sequences, line, shunt
+from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, earthed_along, electrodes_at, from_sequences, line, shunt
 from northfell.core.network.phases import Load as PhaseLoad
 from northfell.core.network.phases.parts import Complexes, through
 from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
@@ -53,7 +53,7 @@ from northfell.core.studies.phase_flow.transformers import add_three_windings, a
 IDLE = (Switching, Changeover, CurrentTransformer, VoltageTransformer, *PROTECTION)  # they carry nothing, or stand open
 ANGLES = {"a": 0.0, "b": -120.0, "c": 120.0}
 ALPHA_PER_K = 0.004
-SPREAD_AT, SPREAD_PARTS = (1 / 6, 5 / 6), (1 / 6, 2 / 3, 1 / 6)  # half at each: the fall of voltage and the losses of what is drawn evenly
+SPREAD_AT = (1 / 6, 5 / 6)  # half at each: the fall of voltage and the losses of what is drawn evenly
 C_OF_FLOW = 1.1  # of the fault level, as the balanced study has it
 
 
@@ -167,11 +167,24 @@ class Gathering(Places):
             raise InputRefused("length_m", None, "a length")
         near, far = self.nodes(e, e.from_bus, conductors), self.nodes(e, e.to_bus, conductors)
         z, y = self._matrices(e, conductors)
-        km = e.length_m / 1000
         ends = [near, *(self._along(e, k, near, conductors) for k in range(len(SPREAD_AT)) if e.id in self.spread), far]
-        shares = SPREAD_PARTS if e.id in self.spread else (1.0,)
-        for (one, other), share in zip(pairwise(ends), shares, strict=True):
-            self.parts.append(line(e.id, one, other, z * km * share / e.parallel, y * km * share * e.parallel))
+        at = [0.0, *(SPREAD_AT if e.id in self.spread else ()), 1.0]
+        electrodes, earth_s = self._electrodes(e, conductors)
+        for (one, other), (first, last) in zip(pairwise(ends), pairwise(e.length_m / 1000 * part for part in at), strict=True):
+            there = [km for km in electrodes if first <= km < last]
+            y_line = earthed_along(z / e.parallel, y * e.parallel, first, last, there, earth_s)
+            self.parts.append(through(e.id, one, other, y_line))
+
+    def _electrodes(self, e: Conductor, conductors: str) -> tuple[list[float], Complexes]:
+        """Where electrodes stand along its neutral [km], and the admittance of one."""
+        earth_s = np.zeros((len(conductors),) * 2, complex)
+        if e.electrode_ohm is None:
+            return [], earth_s
+        if "n" not in conductors:
+            self.told[f"{e.name} carries no neutral here: its electrodes do not enter."] = None
+            return [], earth_s
+        earth_s[conductors.index("n"), conductors.index("n")] = 1 / e.electrode_ohm
+        return electrodes_at(known(e, "length_m") / 1000, known(e, "electrode_every_m") / 1000), earth_s
 
     def _along(self, e: Conductor, k: int, near: Sequence[int], conductors: str) -> list[int]:
         """The nodes of a place along a line at which a part of what is spread along it stands."""
@@ -412,8 +425,6 @@ class Gathering(Places):
             nodes, back = self.nodes(e, e.bus, phases), self.index.get((e.bus, "n"), EARTH)
             joined = [nodes[(k + 1) % 3] if len(nodes) == 3 and back == EARTH else back for k in range(len(nodes))]
             parts = [(p, q, self.base[p] * (1.0 if q == back else math.sqrt(3)), self._drawn(e) / len(nodes)) for p, q in zip(nodes, joined, strict=True)]
-        if isinstance(e, CapacitorBank) and e.switching != "fixed" and e.id not in self.taps:
-            self.told[f"{e.name}: its steps stand as entered; by phase controllers act that switch by voltage."] = None
         self.parts.append(between(e.id, [(p, q) for p, q, _, _ in parts], [np.conj(s) * 1e6 / v**2 for _, _, v, s in parts]))
 
 

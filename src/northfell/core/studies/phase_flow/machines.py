@@ -156,8 +156,15 @@ def _missing(
     return found
 
 
-def measured(flow: PhaseFlow, index: Mapping[tuple[str, str], int], bus: str) -> float:
-    """The voltage that a machine goes by [p.u.]: positive sequence of three phases, between legs, else the mean to earth or neutral."""
+def measured(flow: PhaseFlow, index: Mapping[tuple[str, str], int], bus: str, phase: str | None = None) -> float:
+    """The voltage that a machine goes by [p.u.]: positive sequence of three phases, between legs, else the mean to earth or neutral.
+
+    With a phase that the bus has, that one alone.
+    """
+    if phase and (bus, phase) in index:
+        n = index[bus, phase]
+        neutral = index.get((bus, "n"))
+        return abs(complex(flow.v_v[n] - (0 if neutral is None else flow.v_v[neutral]))) / float(flow.network.v_base_v[n])
     nodes = {c: index[bus, c] for c in "abc12n" if (bus, c) in index}
     base = flow.network.v_base_v
     if all(p in nodes for p in "abc"):

@@ -63,13 +63,9 @@ class Places:
         return float(self.net.v_nominal_kv[self.net.topology.bus_index[bus]])
 
     def tap_pct(self, e: Transformer | ThreeWindingTransformer) -> float:
-        """The tap of a transformer: as entered, or as many steps from there as its control has moved it."""
+        """The tap of a transformer: as entered, or the position to which its control has moved it."""
         moved = self.taps.get(e.id)
-        if moved is None:
-            if e.tap_changer != "off load":
-                self.told[f"{e.name}: its tap stands as entered, {e.tap_pct:g} %: by phase tap changers act that hold a voltage without compensation."] = None
-            return e.tap_pct
-        return e.tap_pct + moved[ALL] * (e.tap_step_pct or 0.0)
+        return e.tap_pct if moved is None else moved[ALL] * (e.tap_step_pct or 0.0)
 
     def zero_over_positive(self, e: Transformer) -> float:
         """Impedance of the zero sequence over that of the positive one."""

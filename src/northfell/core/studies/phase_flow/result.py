@@ -8,13 +8,25 @@ from typing import Any
 
 import numpy as np
 
-from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Consumer, Element, RegulatorUnit, StepRegulator, ThreeWindingTransformer, Transformer
+from northfell.core.model.elements import (
+    Bus,
+    CapacitorBank,
+    Conductor,
+    Consumer,
+    Element,
+    Infeed,
+    RegulatorUnit,
+    StepRegulator,
+    ThreeWindingTransformer,
+    Transformer,
+)
 from northfell.core.network import Compiled
 from northfell.core.network.lines.constants import FORTESCUE
 from northfell.core.network.phases import EARTH, Follows, PhaseFlow, Primitive
 from northfell.core.studies.load_flow import rating_of
 from northfell.core.studies.phase_flow.gathering import Gathered, conductors_at
 from northfell.core.studies.phase_flow.places import ALL
+from northfell.core.studies.phase_flow.sensing import Relay, relay_of
 from northfell.core.studies.phase_flow.wide import NEXT, currents, voltages
 from northfell.core.studies.record import Compared
 from northfell.core.tables import Cell, Table, build
@@ -57,6 +69,7 @@ _SOURCES = (
 _REGULATORS = (
     ("state", "", "State"), ("name", "", "Regulator"), ("phase", "", "Phase"), ("tap", "", "Tap"), ("v_regulated_pu", "p.u.", "U"),
     ("v_relay_v", "V", "At the relay"), ("v_set_v", "V", "Set"), ("control", "", "Control"), ("target", "", "Target"),
+    ("power", "", "Power"), ("regulates", "", "Regulates"),
 )  # fmt: skip
 
 
@@ -307,6 +320,13 @@ class ByPhase:
             made.setdefault(f.element, []).append(f)
         return made
 
+    def given_by(self, e: Infeed) -> dict[str, tuple[complex, complex]]:
+        """By phase the current that an infeed gives [A] with its power [VA]."""
+        own = {c: (-i, -s) for (_, c), (i, s) in self.currents_of(e).items() if c != "n"}
+        if own:
+            return own
+        return {c: (complex(i), self._source_power[n]) for c, n in self.at(e.bus) if (i := self.flow.sources.get(n)) is not None}
+
     def _regulators(self) -> Iterator[tuple[Cell, ...]]:
         for e in self.net.elements.values():
             if isinstance(e, StepRegulator):
@@ -314,19 +334,20 @@ class ByPhase:
                     n = self.gathered.index.get((e.to_bus, u.phase))
                     if n is None or not self.flow.fed[n]:
                         continue
-                    tap, volts = self.taps.get(e.id, {}).get(u.phase, u.tap), relay_v(self, e, u)
-                    v = self.v(n)
-                    told = "" if e.control == "locked" or u.v_set_v is None or volts is None else "held" if abs(volts - u.v_set_v) <= e.band_v / 2 else "missed"
-                    yield (self.net.state, e.name, u.phase, tap, None if v is None else abs(v) / float(self.flow.network.v_base_v[n]), volts, u.v_set_v,
-                           e.control, told)  # fmt: skip
+                    tap, seen, v = self.taps.get(e.id, {}).get(u.phase, u.tap), relay(self, e, u), self.v(n)
+                    short = seen.short_v if seen and e.control != "locked" else None
+                    told = "" if short is None else "held" if abs(short) <= e.band_v / 2 else "missed"
+                    yield (self.net.state, e.name, u.phase, tap, None if v is None else abs(v) / float(self.flow.network.v_base_v[n]),
+                           seen.volts if seen else None, seen.v_set_v if seen else u.v_set_v, e.control, told,
+                           ("back" if seen.back else "forward") if seen else None, seen.regulates if seen and short is not None else "locked")  # fmt: skip
 
     def _positions(self) -> Iterator[tuple[Cell, ...]]:
         for i, by in self.taps.items():
             e = self.net.elements[i]
             if ALL not in by or i not in self.net.taking_part:
                 continue
-            if isinstance(e, Transformer):
-                yield self.net.state, e.name, "tap changer", e.tap_pct, e.tap_pct + by[ALL] * (e.tap_step_pct or 0.0), "%"
+            if isinstance(e, Transformer | ThreeWindingTransformer):
+                yield self.net.state, e.name, "tap changer", e.tap_pct, by[ALL] * (e.tap_step_pct or 0.0), "%"
             elif isinstance(e, CapacitorBank):
                 yield self.net.state, e.name, "steps in", float(e.steps if e.steps_in is None else e.steps_in), float(by[ALL]), ""
 
@@ -429,20 +450,9 @@ def compared(made: ByPhase) -> Compared:
     return {"loading": loading, "lowest": lowest, "highest": highest}
 
 
-def relay_v(made: ByPhase, e: StepRegulator, u: RegulatorUnit) -> float | None:
-    """Voltage at the relay of a unit: |V/PT − (R + jX)·I/CT|, I leaving; None where its transformers are not entered.
-
-    In delta V stands between two phases and I is that of the first, so that the compensator is turned by the 30° between them.
-    """
-    index = made.gathered.index
-    n = index.get((e.to_bus, u.phase))
-    if n is None or e.pt_ratio is None or not made.flow.fed[n]:
-        return None
-    other = index.get((e.to_bus, "n" if e.connection == "wye" else "b" if e.connection == "open delta" else NEXT[u.phase]))
-    v = complex(made.flow.v_v[n]) - (complex(made.flow.v_v[other]) if other is not None else 0)
-    turn = 0.0 if e.connection == "wye" else -30.0 if e.connection == "open delta" and u.phase == "c" else 30.0
-    dropped = complex(u.drop_r_v, u.drop_x_v) * np.exp(1j * math.radians(turn)) * made.flow.through[n] / e.ct_primary_a if e.ct_primary_a else 0
-    return float(abs(v / e.pt_ratio - dropped))
+def relay(made: ByPhase, e: StepRegulator, u: RegulatorUnit) -> Relay | None:
+    """What the control of a unit sees."""
+    return relay_of(made.flow, made.gathered.index, e, u)
 
 
 def _pu(v: complex | None, base: float) -> tuple[Cell, Cell]:
