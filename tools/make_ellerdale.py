@@ -86,7 +86,7 @@ def farm(f: Feeder, name: str, pole: str, kw: float, kvar: float, parts: dict[st
     board = f.pole(f"{name} board", x + 30, y + 25, "abc", 0.48)
     f.add("transformer", f"T {name}", hv_bus=pole, lv_bus=board, vector_group="Dyn1",
           s_rated_mva=0.5 if kw < 260 else 0.75, v_hv_kv=MV, v_lv_kv=0.48, uk_pct=4.5,
-          ur_pct=1.1, neutral_lv="solid")  # fmt: skip
+          ur_pct=1.1, neutral_lv="solid", z0_over_z1=1.0)  # fmt: skip
     rows = [{"between": b, "p_mw": round(kw * s / 1000, 5), "q_mvar": round(kvar * s / 1000, 5)} for b, s in parts.items()]
     f.add("load", name, bus=board, by_phase=rows, characteristic="power", group="farms")
 
@@ -101,7 +101,7 @@ def ellerdale() -> Network:
           neutral="solid", x0_over_x1=1.4, r0_over_x0=0.25)  # fmt: skip
     f.add("transformer", "T1", hv_bus="Grid end", lv_bus="Ellerdale substation", vector_group="Dyn1",
           s_rated_mva=7.5, v_hv_kv=HV, v_lv_kv=MV, uk_pct=7.5, ur_pct=0.55,
-          neutral_lv="solid", tap_pct=0.0)  # fmt: skip
+          neutral_lv="solid", z0_over_z1=1.0, tap_pct=0.0)  # fmt: skip
     f.pole("P0", 40, 0)
     f.add("breaker", "52-E", from_bus="Ellerdale substation", to_bus="P0", i_rated_a=600.0)
     trunk(f)
@@ -149,10 +149,10 @@ def far_end(f: Feeder) -> None:
     """Solar behind the last pole, and on the roofs of a spur."""
     board = f.pole("Far Moor solar", 40 + 520 * 26 + 60, 400, "abc", 0.48)
     f.add("transformer", "T Far Moor", hv_bus="P26", lv_bus=board, vector_group="Dyn1", s_rated_mva=4.5, v_hv_kv=MV, v_lv_kv=0.48, uk_pct=5.75, ur_pct=0.8,
-          neutral_lv="solid")  # fmt: skip
-    f.add("inverter", "Far Moor array", bus=board, mode="power", p_mw=0.38, s_rated_mva=3.6, group="solar")
+          neutral_lv="solid", z0_over_z1=1.0)  # fmt: skip
+    f.add("inverter", "Far Moor array", bus=board, mode="power", p_mw=0.38, s_rated_mva=3.6, ik_over_ir=1.1, group="solar")
     for name in ("N5", "N7"):
-        f.add("inverter", f"Roofs {name}", bus=f"{name} homes", mode="power", p_mw=0.004, s_rated_mva=0.04, group="solar")
+        f.add("inverter", f"Roofs {name}", bus=f"{name} homes", mode="power", p_mw=0.004, s_rated_mva=0.04, ik_over_ir=1.2, group="solar")
 
 
 def made(f: Feeder) -> Network:

@@ -258,6 +258,13 @@ def _not_earth(pairs: Ints) -> list[tuple[int, int]]:
     return [(a, b) for a, b in pairs.tolist() if EARTH not in (a, b)]
 
 
+def parts_of(network: PhaseNetwork) -> Ints:
+    """Number of the part of each node, of those that metal joins, switches, regulators and loads included."""
+    dependence = dependence_of(len(network.names), network.follows, frozenset(network.known_v or {}))
+    joined = [pair for one in network.primitives for pair in _not_earth(one.nodes[one.metal])]
+    return _parts(joined + _joined_beside(network, dependence), len(network.names))
+
+
 def floating(network: PhaseNetwork, there: Flags, known: Mapping[int, complex], dependence: Dependence) -> tuple[Flags, Ints]:
     """Nodes of parts without a path of metal to earth or a source, where only voltages between conductors are determined; and the part of each node."""
     joined = [pair for one in network.primitives for pair in _not_earth(one.nodes[one.metal])]

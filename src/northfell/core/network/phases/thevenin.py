@@ -1,6 +1,7 @@
 """Impedance matrices at places of a network by its conductors: what a fault there sees, with every source shorted."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import scipy.sparse as sp
@@ -13,15 +14,26 @@ from northfell.core.network.phases.solver import SMALL, Flags, PhaseNetwork, ass
 AT_ONCE = 64  # right-hand sides in one solve
 
 
-def thevenin(network: PhaseNetwork, places: Sequence[Sequence[int]]) -> tuple[list[Complexes], Flags]:
-    """Z of each place over its conductors [ohm], by columns of Y⁻¹; and which nodes nothing ties to earth.
+@dataclass(frozen=True)
+class Thevenin:
+    """What faults see at places."""
+
+    z_ohm: list[Complexes]  # (place,) of (conductors, conductors); nan of what nothing reaches
+    injected_v: list[Complexes]  # (place,) of (conductors, injections): the voltage that each injection brings there
+    floating: Flags  # (node,) nothing ties it to earth
+
+
+def thevenin(network: PhaseNetwork, places: Sequence[Sequence[int]], injections: Sequence[Mapping[int, complex]] = ()) -> Thevenin:
+    """Z of each place over its conductors, by columns of Y⁻¹, and what sources of current bring there.
 
     Parameters
     ----------
     network
-        Without loads: sources are known nodes, and shorted.
+        Without loads: sources of voltage are known nodes, and shorted.
     places
-        The nodes of each; one that nothing reaches gives nan.
+        The nodes of each.
+    injections
+        Currents into nodes [A], of each source of current.
 
     Source
     ------
@@ -42,6 +54,11 @@ def thevenin(network: PhaseNetwork, places: Sequence[Sequence[int]]) -> tuple[li
     factor = splu(sp.csc_matrix(reduced[u][:, u]))
     rows = sp.csr_matrix(t[:, u])
     found: list[Complexes] = []
+    given = np.zeros((n, len(injections)), complex)
+    for k, one in enumerate(injections):
+        for node, i in one.items():
+            given[node, k] += i if there[node] else 0
+    brought = np.asarray(rows @ factor.solve(np.asarray(rows.T @ given))) if injections else given
     for first in range(0, len(places), AT_ONCE):
         group = places[first : first + AT_ONCE]
         asked = [i for place in group for i in place]
@@ -52,4 +69,4 @@ def thevenin(network: PhaseNetwork, places: Sequence[Sequence[int]]) -> tuple[li
             z[dead, :], z[:, dead] = np.nan, np.nan
             found.append(z)
             at += len(place)
-    return found, lost
+    return Thevenin(found, [brought[list(place)] for place in places], lost)

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -12,32 +13,34 @@ from northfell.core.model.elements import (
     Bus,
     Compensation,
     Conductor,
-    Consumer,
     Element,
-    InductionMotor,
     Infeed,
     Inverter,
-    Load,
+    StaticLoad,
     SynchronousGenerator,
-    SynchronousMotor,
     ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
 from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance
 from northfell.core.network.lacking import fed
-from northfell.core.network.phases import thevenin
+from northfell.core.network.lines.constants import FORTESCUE
+from northfell.core.network.phases import PhaseNetwork, Primitive, from_sequences, shunt, thevenin
 from northfell.core.network.phases.parts import Complexes
-from northfell.core.studies.phase_flow.gathering import ALPHA_PER_K, Gathering
+from northfell.core.network.phases.solver import parts_of
+from northfell.core.rules.by_phase import PHASES, conductors_of
+from northfell.core.studies.phase_flow.gathering import ALPHA_PER_K, Gathered, Gathering
 from northfell.core.studies.phase_flow.places import known, named
 from northfell.core.studies.phase_flow.wide import NEXT
-from northfell.core.studies.short_circuit import ShortCircuitSettings, transformer_correction, voltage_factor
+from northfell.core.studies.short_circuit import Given, ShortCircuitSettings, iec_given, transformer_correction, voltage_factor
 from northfell.core.tables import Cell, Table, build
 
 CASES: tuple["Which", ...] = ("max", "min")
 Which = Literal["max", "min"]
 TURN = {"a": 1 + 0j, "b": complex(-0.5, -math.sqrt(3) / 2), "c": complex(-0.5, math.sqrt(3) / 2), "n": 0j, "1": 1 + 0j, "2": -1 + 0j}
 EARTH = "earth"
+GOES_BY = ("p_rated_kw", "s_rated_mva", "v_rated_kv", "efficiency_pct", "power_factor", "power_factor_rated", "ilr_over_ir", "r_over_x", "xd2_pct",
+           "r_stator_ohm")  # fmt: skip
 _FAULTS = (
     ("state", "", "State"), ("bus", "", "Bus"), ("fault", "", "Fault"), ("ik_max_ka", "kA", "Greatest"), ("ik_min_ka", "kA", "Least"),
     ("earth_max_ka", "kA", "To earth, greatest"), ("earth_min_ka", "kA", "To earth, least"),
@@ -50,19 +53,130 @@ _IMPEDANCES = (
 
 @dataclass
 class FaultGathering(Gathering):
-    """A state as faults see it: equivalent source at the fault, corrected transformers, no loads, no capacitance (IEC 60909-0)."""
+    """A state as faults see it: equivalent source at the fault, corrected impedances, no loads (IEC 60909-0)."""
 
     case: Which = "max"
     uncounted: dict[str, None] = field(default_factory=dict)  # what gives a current too
+    injections: list[Mapping[int, complex]] = field(default_factory=list)  # of converters [A]
+    charges: list[tuple[str, list[int], list[int], complex]] = field(default_factory=list)  # of lines: phases at both ends, admittance to earth [S]
+
+    @cached_property
+    def given(self) -> Given:
+        """What the standard puts into the case: corrected impedances of machines and motors, factors of transformers."""
+        return iec_given(self.net, self.net.network.settings.of(ShortCircuitSettings), self.case)
+
+    @cached_property
+    def _factors(self) -> Mapping[str, float]:
+        rated = ~np.isnan(self.net.branches.x_rated)
+        return {i: float(k) for i, k, known in zip(self.net.branches.ids, self.given.factors.branch, rated, strict=True) if known}
+
+    def all(self) -> Gathered:
+        """As load flow has it; where no star point of a part is earthed solidly, capacitances to earth carry the current there."""
+        found = super().all()
+        charged, parts = list(self._charging(found.network)), found.network.primitives
+        return replace(found, network=replace(found.network, primitives=(*parts, *charged))) if charged else found
+
+    def _charging(self, network: PhaseNetwork) -> Iterator[Primitive]:
+        part = parts_of(network)
+        solid = {int(part[n]) for n in self.solid}
+        loose = [one for one in self.charges if int(part[one[1][0]]) not in solid]
+        if bare := [self.net.name(name) for name, _, _, y in loose if y == 0]:
+            self.told[f"Capacitance to earth is not entered: {named(bare)}; currents to earth may be more by that."] = None
+        for name, near, far, y in loose:
+            half = np.full((len(near),) * 2, y / 2 / len(near) ** 2, complex)
+            yield from (shunt(name, end, half) for end in (near, far))
 
     def c_of(self, un_kv: float, case: str) -> float:
         settings = self.net.network.settings.of(ShortCircuitSettings)
         return float(voltage_factor(un_kv, case, settings.lv_tolerance_pct))
 
     def leaves_out(self, e: Element) -> bool:
-        if isinstance(e, SynchronousGenerator | Inverter | InductionMotor | SynchronousMotor) or (isinstance(e, Load) and e.motor_part > 0):
+        return super().leaves_out(e) or isinstance(e, Compensation)
+
+    # --- what feeds a fault
+
+    def _machine(self, e: Element) -> None:
+        if isinstance(e, Inverter):
+            self._converter(e)
+        else:
+            self._rotates(e)
+
+    def _motor(self, e: Element) -> None:
+        self._rotates(e)
+
+    def _load(self, e: Element) -> None:
+        """Draws nothing here; its share of motors brings a current where it stands evenly on three phases."""
+        assert isinstance(e, StaticLoad)
+        if not getattr(e, "motor_part", 0):
+            return
+        if e.by_phase or e.along or self._phases(e, e.bus) != PHASES:
             self.uncounted[e.name] = None
-        return super().leaves_out(e) or isinstance(e, Consumer | Compensation | SynchronousGenerator | Inverter)
+        else:
+            self._rotates(e)
+
+    def _rotates(self, e: Element) -> None:
+        """A machine or motor behind its impedances, of which the standard says whether it counts; of drives all phases alike or nothing."""
+        sources = self.given.sources
+        at = next((k for k, one in enumerate(sources.elements) if one.id == e.id), None)
+        if at is None or not np.isfinite(sources.z[at]):
+            if at is not None and math.isnan(abs(sources.z[at])):
+                empty = next((name for name in GOES_BY if getattr(e, name, 0) is None), "s_rated_mva")
+                raise InputRefused(empty, None, "a value: its current in a fault goes by that")
+            return
+        if sources.balanced_only[at]:
+            self.uncounted[e.name] = None
+            return
+        nodes = self.nodes(e, e.buses[0], PHASES)
+        base = float(self.net.v_nominal_kv[sources.bus[at]]) ** 2 / self.net.s_base_mva
+        z1, z2 = complex(sources.z[at]) * base, complex(sources.z2[at]) * base
+        y0 = self._earthed(e, z1) if isinstance(e, SynchronousGenerator) else 0j
+        y = np.asarray(FORTESCUE @ np.diag([y0, 1 / z1, 1 / z2]) @ np.linalg.inv(FORTESCUE))
+        self.behind_impedance(e, nodes, y, [0j] * 3, y0 != 0)
+
+    def _earthed(self, e: SynchronousGenerator, z1: complex) -> complex:
+        """Its zero sequence, with three times what earths its star point [S]."""
+        if e.neutral is None:
+            raise InputRefused("neutral", None, "how its star point is earthed: solid, isolated, resistor, reactor or resonant")
+        if e.neutral == "isolated":
+            return 0j
+        if e.neutral == "solid":
+            self.solid.update(self.nodes(e, e.buses[0], PHASES))
+        zn = 0j if e.neutral == "solid" else complex(known(e, "neutral_ohm")) * (1 if e.neutral == "resistor" else 1j)
+        return 1 / (complex(z1.real, z1.imag * known(e, "x0_pct") / known(e, "xd2_pct")) + 3 * zn)
+
+    def _converter(self, e: Inverter) -> None:
+        """A source of current into its phases, in step with them, or between its legs."""
+        if self.case == "min":
+            return
+        s_va = 1e6 * (e.s_rated_mva or 0.0) * e.count * (e.ik_over_ir or 0.0)
+        if e.ik_over_ir is None or e.s_rated_mva is None or e.i2_over_ir:
+            self.uncounted[e.name] = None
+        if (e.bus, "1") in self.index:
+            leg1, leg2 = self.nodes(e, e.bus, "12")
+            self.injections.append({leg1: s_va / (2 * self.base[leg1]), leg2: -s_va / (2 * self.base[leg1])})
+            return
+        phases = self._phases(e, e.bus)
+        nodes, neutral = self.nodes(e, e.bus, phases), self.index.get((e.bus, "n"))
+        i = {n: s_va / len(nodes) / self.base[n] * TURN[p] for p, n in zip(phases, nodes, strict=True)}
+        if neutral is not None and len(nodes) < len(PHASES):
+            i[neutral] = -sum(i.values())
+        self.injections.append(i)
+
+    # --- what the current goes through
+
+    def _line(self, e: Element) -> None:
+        super()._line(e)
+        assert isinstance(e, Conductor)
+        conductors = conductors_of(e, self.net.elements)
+        phases = [c for c in conductors if c != "n"]
+        near, far = self.nodes(e, e.from_bus, "".join(phases)), self.nodes(e, e.to_bus, "".join(phases))
+        at = [conductors.index(c) for c in phases]
+        if e.matrix or e.geometry:
+            y_per_km = complex(super()._matrices(e, conductors)[1][np.ix_(at, at)].sum())
+        else:
+            c0 = e.c0_uf_per_km or 0.0
+            y_per_km = 2j * math.pi * self.net.frequency_hz * 1e-6 * complex(from_sequences(e.c_uf_per_km or c0, c0)[np.ix_(at, at)].sum())
+        self.charges.append((e.id, near, far, y_per_km * known(e, "length_m") / 1000 * e.parallel))
 
     def hot(self, e: Conductor) -> float:
         if self.case == "max":
@@ -73,9 +187,10 @@ class FaultGathering(Gathering):
         return 1 + ALPHA_PER_K * (e.t_end_degc - 20)
 
     def correction(self, e: Element, x_pu: float) -> float:
-        low = e.buses[-1]
         assert isinstance(e, Transformer | ThreeWindingTransformer)
-        return float(transformer_correction(self.c_of(self.kv(low), "max"), x_pu))
+        if isinstance(e, Transformer) and not e.bank_units and e.id in self._factors:
+            return self._factors[e.id]
+        return float(transformer_correction(self.c_of(self.kv(e.buses[-1]), "max"), x_pu))
 
     def zero_core_pu(self, e: Transformer) -> float | None:
         if e.core is None:
@@ -112,6 +227,7 @@ class PhaseFaults:
     z_ohm: Mapping[Which, Mapping[str, Complexes]]
     e_v: Mapping[Which, Mapping[str, Complexes]]  # equivalent sources
     floats: Mapping[str, bool]
+    injected_v: Mapping[str, Complexes]  # by bus, what each converter brings there (conductors, converters); of the greatest currents alone
     messages: tuple[str, ...] = field(default=())
 
     def faults(self, bus: str) -> Iterator[str]:
@@ -131,9 +247,14 @@ class PhaseFaults:
         """The greatest current in a conductor of a fault, and what flows to earth [kA]."""
         there, names = self.conductors[bus], fault.split("–")
         at = [there.index(c) for c in names if c != EARTH]
-        i = currents(self.z_ohm[case][bus][np.ix_(at, at)], self.e_v[case][bus][at], names[-1] == EARTH)
-        to_earth = abs(i.sum()) / 1000 if names[-1] == EARTH else None
-        return float(np.abs(i).max()) / 1000, to_earth
+        z, to_earth = self.z_ohm[case][bus][np.ix_(at, at)], names[-1] == EARTH
+        i = currents(z, self.e_v[case][bus][at], to_earth)
+        size, earth = np.abs(i), abs(i.sum())
+        if case == "max":
+            for v in self.injected_v[bus][at].T:  # each at the angle at which it adds most
+                more = currents(z, v, to_earth)
+                size, earth = size + np.abs(more), earth + abs(more.sum())
+        return float(size.max()) / 1000, float(earth) / 1000 if to_earth else None
 
     def tables(self) -> list[Table]:
         return [build("faults", _FAULTS, self._faults()), build("impedances", _IMPEDANCES, self._impedances())]
@@ -177,26 +298,32 @@ def phase_faults(net: Compiled) -> PhaseFaults:
     e: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
     conductors: dict[str, str] = {}
     floats: dict[str, bool] = {}
+    injected: dict[str, Complexes] = {}
     told: dict[str, None] = {}
     for case in CASES:
         g = FaultGathering(net, case=case)
         network = g.all().network
         if not g.known:
-            raise CannotRun("phase_flow", ["No infeed is in service: by phase only infeeds are counted as sources of a fault."])
-        buses = [b for b in net.taking_part.values() if isinstance(b, Bus)]
-        found, lost = thevenin(network, [list(g.at(b.id).values()) for b in buses])
-        for b, matrix in zip(buses, found, strict=True):
+            raise CannotRun("phase_flow", ["No infeed and no machine is in service that feeds a fault."])
+        inside = {net.topology.bus_ids[int(b)] for one in g.given.inside for b in one.buses}
+        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside]
+        found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
+        for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
             nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)
             live = [k for k in range(len(nodes)) if np.isfinite(matrix[k, k])]
             names = [list(nodes)[k] for k in live]
             if names:
-                conductors[b.id], floats[b.id] = "".join(names), any(bool(lost[nodes[p]]) for p in names)
+                conductors[b.id], floats[b.id] = "".join(names), any(bool(found.floating[nodes[p]]) for p in names)
                 z[case][b.id] = matrix[np.ix_(live, live)]
                 e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
+                if case == "max":
+                    injected[b.id] = brought[live]
         told |= g.told
         if g.uncounted:
             told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
-    return PhaseFaults(net, conductors, z, e, floats, (*told, *net.held_back_told))
+        if inside:
+            told[f"Faults within a power station unit are not found by phase: at {named(net.name(b) for b in inside)} see Faults."] = None
+    return PhaseFaults(net, conductors, z, e, floats, injected, (*told, *net.held_back_told))
 
 
 def _takeable(net: Compiled) -> Compiled:

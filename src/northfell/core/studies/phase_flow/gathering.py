@@ -42,7 +42,7 @@ from northfell.core.network.lacking import bus_at, fed
 from northfell.core.network.lines import built, constants_of
 from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, between, earthed_along, electrodes_at, from_sequences, line, shunt
 from northfell.core.network.phases import Load as PhaseLoad
-from northfell.core.network.phases.parts import Complexes, through
+from northfell.core.network.phases.parts import NO_PAIRS, Complexes, through
 from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
 from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
 from northfell.core.studies.load_flow import asked_mvar, one_motor
@@ -275,9 +275,15 @@ class Gathering(Places):
             y0 = 1 / complex(known(e, "r0_over_x0") * x0, x0)
         elif e.neutral is None:
             raise InputRefused("neutral", None, "solid or isolated: its zero sequence counts by phase")
-        y = np.eye(3) / z1 + (y0 - 1 / z1) / 3
+        self.behind_impedance(e, nodes, from_sequences(1 / z1, y0), emf, y0 != 0)
+        if y0:
+            self.solid.update(nodes)
+
+    def behind_impedance(self, e: Element, nodes: Sequence[int], y: Complexes, emf: Sequence[complex], to_earth: bool) -> None:
+        """A source behind an admittance over its phases; without a way for the zero sequence it ties nothing to earth."""
         inner = [self.node((e.id, p), self.base[nodes[0]]) for p in PHASES]
-        self.parts.append(through(e.id, inner, nodes, np.block([[y, -y], [-y, y]])))
+        one = through(e.id, inner, nodes, np.block([[y, -y], [-y, y]]))
+        self.parts.append(one if to_earth else replace(one, metal=NO_PAIRS, coupled=one.metal))
         self.known.update(zip(inner, emf, strict=True))
 
     def is_ideal(self, e: Infeed) -> bool:
@@ -409,6 +415,8 @@ class Gathering(Places):
         if e.neutral == "isolated":
             return
         zn = 0j if e.neutral == "solid" else complex(known(e, "neutral_ohm")) * (1 if e.neutral == "resistor" else 1j)
+        if e.neutral == "solid":
+            self.solid.update(self.nodes(e, e.bus, PHASES))
         y = np.full((3, 3), 1 / (3 * (1j * known(e, "z0_ohm") + 3 * zn)), complex)
         self.parts.append(shunt(e.id, self.nodes(e, e.bus, PHASES), y))
 

@@ -35,6 +35,7 @@ class Places:
     parts: list[Primitive] = field(default_factory=list)
     windings: dict[str, list[Winding]] = field(default_factory=dict)
     told: dict[str, None] = field(default_factory=dict)
+    solid: set[int] = field(default_factory=set)  # nodes that a star point ties solidly to earth
     alike_in_zero: dict[str, None] = field(default_factory=dict)  # transformers without a zero sequence of their own
     taps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)  # positions to which controls have moved: by phase, or of all
 

@@ -139,6 +139,7 @@ def star_point(g: Places, e: Element, bus: str, led_out: bool, side: str, name: 
         raise InputRefused(side, None, "how the star point is earthed: solid, isolated, resistor, reactor or resonant")
     node = g.index.get((bus, "n")) if led_out else None
     if led_out and earthed == "solid":
+        g.solid.update(g.at(bus).values())
         return EARTH if node is None else _earthed_solidly(g, e, node)
     if node is None:
         node = g.node((e.id, name), g.kv(bus) * 1000 / math.sqrt(3))
@@ -146,7 +147,8 @@ def star_point(g: Places, e: Element, bus: str, led_out: bool, side: str, name: 
         ohm = getattr(e, f"{side}_ohm") or 0.0
         if not ohm:
             raise InputRefused(f"{side}_ohm", ohm, "its earthing impedance")
-        g.parts.append(shunt(e.id, [node], np.array([[1 / (complex(ohm) if earthed == "resistor" else 1j * ohm)]])))
+        zn = (complex(ohm) if earthed == "resistor" else 1j * ohm) / getattr(e, "parallel", 1)  # each of several units has its own
+        g.parts.append(shunt(e.id, [node], np.array([[1 / zn]])))
     return node
 
 
@@ -185,6 +187,7 @@ def _of_units(g: Places, e: Transformer) -> None:
             leg1, tap, leg2 = g.nodes(e, e.lv_bus, "1n2")
             if e.neutral_lv == "solid" and "n" not in stars:
                 stars["n"] = _earthed_solidly(g, e, tap)
+                g.solid.update((leg1, leg2))
                 at = len(g.parts)
             z = [complex(r * part_r, x * part_x) * (v_low / 2) ** 2 / s_va for part_r, part_x in CENTRE[u.halves]]
             g.parts.append(centre_tapped(e.id, (*high, leg1, tap, leg2), v_high, v_low / 2, (z[0], z[1], z[1]), core / v_high**2))
@@ -230,6 +233,8 @@ def _ends(g: Places, e: Transformer, bus: str, where: str, side: str, stars: dic
     if name not in stars:
         bare = getattr(e, side) is None  # then the neutral of the bus is its star point, or, where it has none, earth
         stars[name] = g.index.get((bus, "n"), EARTH) if bare else star_point(g, e, bus, True, side, name)
+        if stars[name] == EARTH:
+            g.solid.update(g.at(bus).values())
     return first, stars[name]
 
 
