@@ -10,11 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import network_of
 
-from northfell.core.errors import CannotRun, NoSolution
+from northfell.core.errors import CannotRun, NoSolution, NotFound
 from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.settings import Limits
 from northfell.core.network import compile_network
-from northfell.core.studies.phase_flow import Band, PhaseFlowSettings, band_of, loops, run_by_phase, working
+from northfell.core.studies import Asked
+from northfell.core.studies.phase_flow import NEXT, PHASE_FLOW, UNBALANCE, Band, PhaseFlowSettings, band_of, loops, phase_faults, run_by_phase, working
 from northfell.core.studies.phase_flow.layout import placed
 from northfell.core.studies.phase_flow.remedies import ailing, remedies
 from northfell.core.studies.phase_flow.spurs import spurs
@@ -67,11 +68,49 @@ def test_the_working_of_a_current_is_the_sum_of_its_terms_and_the_tables_figure(
     rows = {(r["element"], r["terminal"], r["phase"]): r for r in normal.table("terminals").records()}
     for name, part in (("L5", "0 b"), ("FD", "0 a"), ("T Tarn Head sawmill", "1 c"), ("TA2", "1 1"), ("VR1", "0 c")):
         k, c = part.split()
-        w = working.explain(normal, normal.net.elements[name], "i_phase", part)
+        w = PHASE_FLOW.explain(normal, Asked(name, "i_phase", part=part))
         assert w.result == pytest.approx(rows[name, int(k), c]["i_a"], rel=1e-9)
         assert "Power at this conductor" in w.to_text()
-    w = working.explain(normal, normal.net.elements["P10"], "v_phase", "a")
+    w = PHASE_FLOW.explain(normal, Asked("P10", "v_phase", part="a"))
     assert w.result == pytest.approx(next(r["v_pu"] for r in normal.table("buses").records() if (r["name"], r["phase"]) == ("P10", "a")))
+
+
+def worked_in(made):
+    def worked(quantity, name, part="", case="max"):
+        return PHASE_FLOW.explain(made, Asked(made.net.network.id_of_name[name], quantity, case=case, part=part)).result
+
+    return worked
+
+
+def test_the_working_of_a_fault_comes_to_the_table_with_what_converters_add(normal):
+    faults, worked = phase_faults(normal.net), worked_in(normal)
+    for bus in ("P3", "D4", "N5 homes", "Far Moor solar"):
+        for fault in faults.faults(normal.net.network.id_of_name[bus]):
+            for case in ("max", "min"):
+                found = faults.current_ka(normal.net.network.id_of_name[bus], fault, case)[0]
+                assert worked("ik_phase", bus, fault, case) == pytest.approx(found, rel=1e-9)
+
+
+def test_every_figure_of_a_card_has_a_working_that_comes_to_it(normal):
+    """Between conductors, sequences, unbalance by each definition, loading, relays."""
+    ids, record = normal.net.network.id_of_name, {t: list(normal.table(t).records()) for t in ("buses", "branches", "regulators")}
+    worked = worked_in(normal)
+    for r in record["buses"]:
+        if r["v_ll_pu"] is not None:
+            assert worked("v_phase", r["name"], r["phase"] + NEXT[r["phase"]]) == pytest.approx(r["v_ll_pu"], rel=1e-9)
+    for bus in ("P3", "P26", "Far Moor solar"):
+        found = normal.sequence(ids[bus])
+        assert [worked("sequence", bus, k) for k in "012"] == pytest.approx([abs(u) for u in found], rel=1e-9)
+        for by in UNBALANCE:
+            assert worked("unbalance", bus, by) == pytest.approx(normal.unbalance_pct(ids[bus], by), rel=1e-9)
+    for r in record["branches"]:
+        if r["loading_pct"] is not None:
+            assert worked("loading_phase", r["name"]) == pytest.approx(r["loading_pct"], rel=1e-9)
+    for r in record["regulators"]:
+        assert worked("v_relay", r["name"], r["phase"]) == pytest.approx(r["v_relay_v"], rel=1e-12)
+    for quantity, name, part in (("sequence", "D4", "1"), ("ik_phase", "D4", "b–earth"), ("v_phase", "D4", "ab"), ("v_relay", "T1", "a")):
+        with pytest.raises(NotFound):
+            worked(quantity, name, part)
 
 
 @pytest.mark.parametrize(

@@ -10,6 +10,7 @@ from northfell.core.errors import CannotRun
 from northfell.core.network import compile_network
 from northfell.core.studies import load_flow
 from northfell.core.studies.phase_flow import run_by_phase
+from northfell.core.studies.phase_flow.verdicts import converters
 
 
 def bus(name: str, kv: float = 11.0, **more) -> dict:
@@ -77,6 +78,21 @@ def test_on_three_phases_that_are_not_alike_it_goes_by_the_positive_sequence():
     assert max(abs(v - v1) for v in ln) > 0.005
     q = sum(r["q_mvar"] for r in made.table("sources").records() if r["name"] == "I")
     assert q == pytest.approx(-0.44 * 2.0 * (v1 - 1.02) / 0.06, abs=1e-6)
+
+
+def test_an_inverter_beyond_its_rated_current_is_told():
+    spur = [bus("S", conductors="b"), {**LINE, "name": "X", "from_bus": "C", "to_bus": "S", "length_m": 3000.0}]
+    heavy = {"kind": "load", "name": "E", "bus": "C", "p_mw": 2.5, "q_mvar": 1.5}
+
+    def told(p_mw):
+        made = run_by_phase(compile_network(network_of([*FEEDER, *spur, heavy, {**inverter("S9", "S", p_mw), "s_rated_mva": 0.3}]), "Normal"))
+        v = next(r["v_pu"] for r in made.table("buses").records() if r["name"] == "S")
+        return v, [f.value for f in converters(made, made.net.network.settings.limits)]
+
+    v, (pct,) = told(0.3)
+    assert v < 0.99
+    assert pct == pytest.approx(100 / v, rel=1e-6)
+    assert told(0.2)[1] == []
 
 
 def test_the_worked_equilibrium_of_a_volt_var_curve():

@@ -9,6 +9,7 @@ from northfell.core.studies.phase_flow.result import ByPhase, PhaseLoading, Volt
 from northfell.core.studies.phase_flow.settings import UNBALANCE, PhaseFlowSettings
 from northfell.core.studies.phase_flow.solve import run_by_phase
 from northfell.core.studies.phase_flow.verdicts import CHECKS, band_at, is_judged, judged, settings_of
+from northfell.core.studies.phase_flow.wide import NEXT
 from northfell.core.studies.phase_flow.working import QUANTITIES, explain
 from northfell.core.studies.record import Asked, OnRequest, Study
 from northfell.core.working import Working
@@ -18,7 +19,7 @@ def _explain(made: ByPhase, asked: Asked) -> Working:
     element = made.net.elements.get(asked.element_id)
     if element is None:
         raise NotFound("There is no such element (any more).")
-    return explain(made, element, asked.quantity, asked.part)
+    return explain(made, element, asked)
 
 
 PHASE_FAULTS = OnRequest(
@@ -32,7 +33,7 @@ PHASE_FLOW = Study[ByPhase](
 )  # fmt: skip
 
 __all__ = [
-    "Band", "ByPhase", "Class", "Loop", "PHASE_FAULTS", "PHASE_FLOW", "PhaseFaults", "PhaseFlowSettings", "PhaseLoading",
+    "Band", "ByPhase", "Class", "Loop", "NEXT", "PHASE_FAULTS", "PHASE_FLOW", "PhaseFaults", "PhaseFlowSettings", "PhaseLoading",
     "UNBALANCE", "Voltage", "band_at", "band_of", "is_judged",
     "judged", "loops", "phase_faults", "run_by_phase", "settings_of",
 ]  # fmt: skip

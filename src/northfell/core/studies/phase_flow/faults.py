@@ -1,7 +1,7 @@
 """Faults by phase: the least and the greatest current of every kind of fault that the conductors of a bus allow, by its own impedance matrix."""
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
@@ -285,8 +285,8 @@ def currents(z_ohm: Complexes, e_v: Complexes, to_earth: bool) -> Complexes:
     return np.asarray(np.linalg.solve(whole, np.append(e_v, 0))[:n])
 
 
-def phase_faults(net: Compiled) -> PhaseFaults:
-    """Faults at all buses of a state.
+def phase_faults(net: Compiled, at: Collection[str] | None = None) -> PhaseFaults:
+    """Faults at all buses of a state, or at some.
 
     Raises
     ------
@@ -306,7 +306,7 @@ def phase_faults(net: Compiled) -> PhaseFaults:
         if not g.known:
             raise CannotRun("phase_flow", ["No infeed and no machine is in service that feeds a fault."])
         inside = {net.topology.bus_ids[int(b)] for one in g.given.inside for b in one.buses}
-        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside]
+        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside and (at is None or b.id in at)]
         found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
         for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
             nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)

@@ -320,6 +320,14 @@ class ByPhase:
             made.setdefault(f.element, []).append(f)
         return made
 
+    @cached_property
+    def parts_drawn(self) -> Mapping[str, list[tuple[float, float]]]:
+        """Of each part of what draws or gives power: its current [A] and its nominal voltage [V], by element."""
+        found: dict[str, list[tuple[float, float]]] = {}
+        for one, i in zip(self.flow.loads.parts, np.abs(self.flow.load_currents).tolist(), strict=True):
+            found.setdefault(one.element, []).append((i, one.v_nominal_v))
+        return found
+
     def given_by(self, e: Infeed) -> dict[str, tuple[complex, complex]]:
         """By phase the current that an infeed gives [A] with its power [VA]."""
         own = {c: (-i, -s) for (_, c), (i, s) in self.currents_of(e).items() if c != "n"}

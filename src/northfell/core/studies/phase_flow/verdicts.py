@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from northfell.core.finding import Finding, severity_of
-from northfell.core.model.elements import Bus, Consumer, StepRegulator
+from northfell.core.model.elements import Bus, Consumer, Inverter, StepRegulator
 from northfell.core.model.network import title_of
 from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed, signed
@@ -17,6 +17,7 @@ from northfell.core.studies.phase_flow.settings import PhaseFlowSettings
 from northfell.core.studies.phase_flow.tree import reaches, regulators_before
 
 STUDY = "phase_flow"
+SURPLUS = 1e-6  # beyond a rating, from which it is told
 NEAR = 0.75  # of the limit of unbalance, from which it is near
 
 
@@ -136,6 +137,24 @@ def regulators(made: ByPhase, limits: Limits) -> Iterator[Finding]:
             yield Finding(STUDY, made.net.state, e.id, e.name, "close", text, r["v_relay_v"], r["v_set_v"], "V", help_, "regulator at its end", falls=True)
 
 
+def converters(made: ByPhase, limits: Limits) -> Iterator[Finding]:
+    """Inverters of which a phase carries more than its rated current: such a one limits it, and gives less than stands here."""
+    uneven = uneven_buses(made)
+    for e in made.net.taking_part.values():
+        if not isinstance(e, Inverter) or not e.s_rated_mva or e.bus not in uneven:
+            continue
+        found = made.parts_drawn.get(e.id, [])
+        parts = [(i, 1e6 * e.s_rated_mva * e.count / len(found) / v) for i, v in found]
+        worst = max(((i, rated) for i, rated in parts), key=lambda one: one[0] / one[1], default=(0.0, 1.0))
+        pct = 100 * worst[0] / worst[1]
+        if pct > 100 * (1 + SURPLUS):
+            text = (
+                f"{title_of(e)} carries {fixed(pct, 1)} % of its rated current, {figure(worst[1])} A: one that limits its current gives less than it does here."
+            )
+            help_ = "Lower what it is to give, or hold the voltage at its bus higher."
+            yield Finding(STUDY, made.net.state, e.id, e.name, "close", text, pct, 100.0, "%", help_, "converter current")
+
+
 AGAINST = 2  # steps from which a regulator works against another
 
 
@@ -170,4 +189,4 @@ def closed_loops(made: ByPhase, limits: Limits) -> Iterator[Finding]:
                           "as built.", check="loop")  # fmt: skip
 
 
-CHECKS = (voltage, loading, unbalance, not_fed, regulators, against_each_other, closed_loops)
+CHECKS = (voltage, loading, unbalance, not_fed, regulators, converters, against_each_other, closed_loops)

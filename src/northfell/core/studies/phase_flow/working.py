@@ -1,33 +1,48 @@
 """How a figure by phase came about: Kirchhoff's sum at a conductor, the current of an element by its own admittances."""
 
 import math
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
 from northfell.core.errors import NotFound
-from northfell.core.model.elements import Bus, Element
+from northfell.core.model.elements import Bus, Element, StepRegulator
 from northfell.core.model.network import title_of
 from northfell.core.network.phases import EARTH
 from northfell.core.quantities import figure
+from northfell.core.studies.phase_flow.more_working import NOTHING, at_relay, between, loading, of_fault, of_sequence, unbalance
 from northfell.core.studies.phase_flow.result import ByPhase
+from northfell.core.studies.record import Asked
 from northfell.core.working import Equation, Working
 
-QUANTITIES = ("v_phase", "i_phase")
+QUANTITIES = ("v_phase", "i_phase", "sequence", "unbalance", "loading_phase", "v_relay", "ik_phase")
 SOURCE = "Kirchhoff's current law over conductors"
 PER_UNIT = Equation("u", "|U| / Ub", lambda u_v, base_v: abs(u_v) / base_v, {"|U|": "u_v", "Ub": "base_v"}, "p.u.")
 POWER = Equation("S", "U·Ī / 10^6", lambda u_v, i_conj_a: u_v * i_conj_a / 10**6, {"U": "u_v", "Ī": "i_conj_a"}, "MVA", "Ī: the conjugate of I")
 
 
-def explain(made: ByPhase, element: Element, quantity: str, part: str) -> Working:
-    """The working of a voltage of a bus (its conductor is the part), or of a current of an element (terminal and conductor, as "0 a"); else the first.
+def explain(made: ByPhase, element: Element, asked: Asked) -> Working:
+    """The working of a figure of an element; its part is the conductor, the terminal and conductor, as "0 a", the unit, or the fault; else the first.
 
     Raises
     ------
     NotFound
         If there is no such figure.
     """
-    if quantity == "v_phase" and isinstance(element, Bus):
-        return _voltage(made, element, part or next(iter(made.voltages(element.id)), ""))
+    quantity, part = asked.quantity, asked.part
+    if isinstance(element, Bus):
+        of_bus: Mapping[str, Callable[[], Working]] = {
+            "v_phase": lambda: between(made, element, part) if len(part) == 2 else _voltage(made, element, part or next(iter(made.voltages(element.id)), "")),
+            "sequence": lambda: of_sequence(made, element, part or "1"),
+            "unbalance": lambda: unbalance(made, element, part),
+            "ik_phase": lambda: of_fault(made, element, part, "min" if asked.case == "min" else "max"),
+        }
+        if quantity in of_bus:
+            return of_bus[quantity]()
+    if quantity == "loading_phase" and len(element.buses) > 1:
+        return loading(made, element)
+    if quantity == "v_relay" and isinstance(element, StepRegulator):
+        return at_relay(made, element, part)
     first = next((f"{k} {c}" for k, c in made.currents_of(element)), "")
     terminal, _, conductor = (part or first).partition(" ")
     if quantity != "i_phase" or not terminal.isdigit():
@@ -81,7 +96,7 @@ def _current(made: ByPhase, element: Element, terminal: int, conductor: str) -> 
     bus = element.buses[terminal]
     node = made.gathered.index[bus, conductor]
     w = Working(f"Current of {title_of(element)} at {made.net.name(bus)}, conductor {conductor}, state {made.net.state}")
-    total = 0j
+    total, greatest = 0j, 0.0
     for one in made.part_of.get(element.id, []):
         for place in np.flatnonzero((one.nodes == node) & ((one.side == terminal) | (len(element.buses) == 1))).tolist():
             for k, n in enumerate(one.nodes.tolist()):
@@ -90,11 +105,12 @@ def _current(made: ByPhase, element: Element, terminal: int, conductor: str) -> 
                     continue
                 v, name = complex(made.flow.solved_v[n]), made.told_of(n)
                 term = y * v
-                total += term
+                total, greatest = total + term, max(greatest, abs(term))
                 w.step(f"By the voltage of {name}", "Y·U", "Y·U", f"({_rect(y)} S) · ({_rect(v)} V)", term, "A", "primitive admittance of the element")
     for n, i in made.through(element).items():
         if n == node:
             total += w.given("I", "what stands behind it asks for, through metal", i, "A", SOURCE)
+    total = 0j if abs(total) < NOTHING * greatest else total
     w.step("Current into the element", "I", "sum of the terms", "as above", total, "A", SOURCE)
     v = complex(made.flow.v_v[node])
     POWER.note(w, "Power at this conductor", u_v=v, i_conj_a=np.conj(total))

@@ -6,7 +6,7 @@ from northfell.app.results.studies import had
 from northfell.core.model.elements import Bus, Conductor, Element
 from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow import loading_severity
-from northfell.core.studies.phase_flow import PHASE_FAULTS, PHASE_FLOW, ByPhase, PhaseFlowSettings, band_at, is_judged, judged, settings_of
+from northfell.core.studies.phase_flow import NEXT, PHASE_FAULTS, PHASE_FLOW, ByPhase, PhaseFlowSettings, band_at, is_judged, judged, settings_of
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
 
@@ -19,7 +19,7 @@ def phase_figures(look: Look, e: Element) -> list[Section]:
     return [*_carried(look, made, e), *_drawn(made, e), *_in_every_state(look, e)]
 
 
-def _opens(quantity: str, part: str) -> str:
+def _opens(quantity: str, part: str = "") -> str:
     return urlencode({"study": "phase_flow", "quantity": quantity, "part": part})
 
 
@@ -39,15 +39,17 @@ def _bus(look: Look, made: ByPhase, e: Bus) -> list[Section]:
         note = kv + ("not determined to earth" if v is None else "to neutral" if "n" in there and c != "n" else "to earth")
         found.append(Figure(f"Voltage, {name}", "–" if v is None else fixed(v, 4), "p.u.", severity, _opens("v_phase", c), note))
         if one.ll_pu is not None:
-            other = settings.named[{"a": "b", "b": "c", "c": "a", "1": "2"}[c]]
+            other = settings.named[NEXT[c]]
             strict = band.severity(one.ll_pu) if any(len(p) == 2 and p[0] == c for p in holds) and is_judged(made, e) else ""
-            found.append(Figure(f"Voltage, {name}–{other}", fixed(one.ll_pu, 4), "p.u.", strict))
+            pair = c + NEXT[c]
+            found.append(Figure(f"Voltage, {name}–{other}", fixed(one.ll_pu, 4), "p.u.", strict, _opens("v_phase", pair)))
     sequence = made.sequence(e.id)
     if sequence is not None:
-        found += [Figure(f"U{k}", fixed(abs(sequence[k]), 4), "p.u.") for k in ((1, 2) if made.floats(e.id) else (1, 2, 0))]
+        found += [Figure(f"U{k}", fixed(abs(sequence[k]), 4), "p.u.", working=_opens("sequence", str(k))) for k in ((1, 2) if made.floats(e.id) else (1, 2, 0))]
         pct = made.unbalance_pct(e.id, settings.unbalance)
         if pct is not None:
-            found.append(Figure("Unbalance", fixed(pct, 2), "%", "breach" if pct > settings.unbalance_pct else "", note=settings.unbalance))
+            severity = "breach" if pct > settings.unbalance_pct else ""
+            found.append(Figure("Unbalance", fixed(pct, 2), "%", severity, _opens("unbalance"), settings.unbalance))
     return [Section("By phase", found)] if found else []
 
 
@@ -59,7 +61,9 @@ def _faults(look: Look, e: Bus) -> list[Section]:
     named, found = look.network.settings.of(PhaseFlowSettings).named, list[Figure]()
     for fault in made.faults(e.id):
         (high, _), (low, _) = made.current_ka(e.id, fault, "max"), made.current_ka(e.id, fault, "min")
-        found.append(Figure("–".join(named.get(c, c) for c in fault.split("–")), figure(high), "kA", note=f"least {figure(low)} kA"))
+        found.append(
+            Figure("–".join(named.get(c, c) for c in fault.split("–")), figure(high), "kA", working=_opens("ik_phase", fault), note=f"least {figure(low)} kA")
+        )
     return [Section("Faults by phase", found)]
 
 
@@ -70,13 +74,17 @@ def _carried(look: Look, made: ByPhase, e: Element) -> list[Section]:
         if one.pct is not None:
             severity = loading_severity(look.network.settings.limits, e, one.pct)
             where = named.get(one.phase, one.phase)
-            found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, note=f"of {one.rating:g} {one.unit}, {one.basis}; {where} governs"))
+            note = f"of {one.rating:g} {one.unit}, {one.basis}; {where} governs"
+            found.append(Figure("Carries", fixed(one.pct, 1), "%", severity, _opens("loading_phase"), note))
             if one.emergency_rating != one.rating and one.emergency_pct is not None:
                 found.append(Figure("of emergency rating", fixed(one.emergency_pct, 1), "%", note=f"{one.emergency_rating:g} {one.unit}"))
     for r in made.table("regulators").records():
         if r["name"] == e.name:
             relay = f"{fixed(r['v_relay_v'], 1)} V at its relay, set {r['v_set_v']:g} V: {r['target']}" if r["v_relay_v"] and r["v_set_v"] else r["control"]
-            found.append(Figure(f"Tap, {named[r['phase']]}", signed(r["tap"]), "", "close" if r["target"] == "missed" else "", note=relay))
+            way = f"; power flows back, {r['regulates']}" if r["power"] == "back" else ""
+            severity = "close" if r["target"] == "missed" else ""
+            opens = _opens("v_relay", r["phase"]) if r["v_relay_v"] else ""
+            found.append(Figure(f"Tap, {named[r['phase']]}", signed(r["tap"]), "", severity, opens, relay + way))
     currents = made.currents_of(e)
     for (k, c), (i, s) in currents.items():
         if i == i:

@@ -146,7 +146,7 @@ def sources(look: Look) -> Ledger:
 def regulators(look: Look) -> Ledger:
     """Taps found, and what the relays see."""
     table = _made(look).table("regulators")
-    names = "name phase tap v_regulated_pu v_relay_v v_set_v control target"
+    names = "name phase tap v_regulated_pu v_relay_v v_set_v control target power regulates"
     others = [f"{r['name']}: {r['control']} {r['found']:g}{' ' + r['unit'] if r['unit'] else ''}, given {r['given']:g}"
               for r in _made(look).table("controls").records()]  # fmt: skip
     made = _listed(look, table, names, empty="No step-voltage regulators.")
@@ -171,7 +171,7 @@ def faults(look: Look) -> Ledger:
         rows.append(RowShown(look.network.id_of_name[r["bus"]], cells))
     heads = [Head("Bus"), Head("Fault"), Head("Greatest", "kA", True), Head("Least", "kA", True), Head("To earth, greatest", "kA", True),
              Head("To earth, least", "kA", True)]  # fmt: skip
-    note = "Equivalent source at the fault behind the impedance matrix of its conductors (IEC 60909-0); infeeds alone are counted. "
+    note = "Initial currents: an equivalent source at the fault behind the impedance matrix of its conductors (IEC 60909-0). "
     return Ledger([], heads, rows, export="faults", note=(note + " ".join(made.messages)).strip())
 
 
