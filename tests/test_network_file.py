@@ -65,12 +65,12 @@ def test_the_example_of_a_feeder_by_phase_runs_and_balanced_studies_say_that_the
     assert answer["summary"]["generation_mw"] == pytest.approx(taken, rel=1e-9)
     assert main(["run", "load_flow", str(file), "--by-phase"]) == 0
     assert json.loads(capsys.readouterr().out)["tables"]["buses"] == answer["tables"]["buses"]
-    assert main(["run", "phase_flow", str(file), "--faults"]) == 0
+    assert main(["run", "short_circuit", str(file), "--by-phase"]) == 0
     with_faults = json.loads(capsys.readouterr().out)["tables"]
     assert [row[2] for row in with_faults["faults"]["rows"] if row[1] == "Spur"] == ["c–earth"]
     assert all(f"`{table}`" in DOCUMENT.read_text(encoding="utf-8") for table in with_faults)
     assert main(["run", "load_flow", str(file)]) == 1
-    assert "Flow by phase takes it" in capsys.readouterr().out
+    assert "Flow and Faults take it by phase" in capsys.readouterr().out
     data = json.loads(example)
     data["elements"][9]["by_phase"][0]["between"] = "a"
     file.write_text(json.dumps(data), encoding="utf-8")

@@ -26,6 +26,7 @@ from northfell.core.verdicts import network_findings
 from northfell.formats import common_data_format, network_tables, northfell_json, results, workbook
 
 SOLVED, BAD_INPUT, NO_SOLUTION = 0, 1, 2
+BY_PHASE = {"load_flow": "phase_flow", "short_circuit": "phase_faults"}  # what is asked for by phase is a study of its own
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -138,7 +139,11 @@ def _parser() -> argparse.ArgumentParser:
             needs: dict[str, Any] = {"nothing": {"action": "store_const", "const": ""}, "a name or nothing": {"nargs": "?", "const": ""}}.get(what.needs, {})
             named: dict[str, Any] = {"metavar": "NAME"} if what.needs != "nothing" else {}
             run.add_argument(what.flag, dest=f"request_{what.key}", help=f"{study.key}: {what.help}", **needs, **named)
-    run.add_argument("--by-phase", action="store_true", help="load_flow: every conductor by itself, as the study phase_flow (so does --set phases=abc)")
+    run.add_argument(
+        "--by-phase",
+        action="store_true",
+        help="load_flow, short_circuit: every conductor by itself, as the studies phase_flow and phase_faults (so does --set phases=abc)",
+    )
     run.add_argument("--bus", action="append", default=[], metavar="NAME", help="of this bus alone, with all that is known there; may be given again")
     beside = run.add_mutually_exclusive_group()
     beside.add_argument("--beside", action="store_true", help="operating states beside each other, on all processors of this machine")
@@ -340,12 +345,12 @@ def _run(options: argparse.Namespace) -> int:
 
 
 def _by_phase(options: argparse.Namespace) -> None:
-    """A load flow that is asked for by phase is the study of that name."""
+    """A load flow, or faults, that are asked for by phase are the study of that name."""
     asked = [pair for pair in options.set if pair == "phases=abc"]
-    if options.study == "load_flow" and (asked or options.by_phase):
-        options.study, options.set = "phase_flow", [pair for pair in options.set if pair not in asked]
-    elif options.by_phase and options.study != "phase_flow":
-        raise NetworkRefused([InputRefused("--by-phase", options.study, "the study load_flow", where="Command line")])
+    if options.study in BY_PHASE and (asked or options.by_phase):
+        options.study, options.set = BY_PHASE[options.study], [pair for pair in options.set if pair not in asked]
+    elif options.by_phase and options.study not in BY_PHASE.values():
+        raise NetworkRefused([InputRefused("--by-phase", options.study, f"the study {' or '.join(BY_PHASE)}", where="Command line")])
 
 
 def _on_request_fits(network: Network, options: argparse.Namespace) -> None:

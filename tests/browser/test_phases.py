@@ -32,12 +32,16 @@ def test_a_spur_of_one_phase_is_typed_and_its_tags_read(walk):  # noqa: F811
     walk.one("#extend-text").send_keys(Keys.ENTER)
     walk.until(lambda: walk.all('#sheet a[data-element="New spur"]'))
     walk.one("#extend-text").send_keys(Keys.ESCAPE)
-    walk.until(lambda: re.search(r"leg 1–leg 2 \d", words(walk, "New home")))
+    walk.until(lambda: re.search(r"1–2 \d", words(walk, "New home")))
     assert re.search(r"B [\d.]+ ?A", words(walk, "New spur"))
     assert not re.search(r"[AC] [\d.]+ ?A", words(walk, "New spur"))
     walk.open(f"{FEEDER}/phases?sheet=Trunk&selected=New+spur+end")
     assert re.match(r"1\.0|0\.9", walk.figure("Voltage, B"))
     assert "Voltage, A" not in walk.card()
+    walk.browser.find_element(By.LINK_TEXT, "Faults").click()  # opens by phase here
+    walk.until(lambda: re.search(r"B–earth [\d.]+ … [\d.]+ ?kA", words(walk, "New spur")))
+    assert "C–earth" not in walk.card()
+    assert float(walk.figure("B–earth").split()[0]) > 0.5
 
 
 def test_a_line_clicked_in_one_picture_is_marked_in_both_with_its_numbers_and_on_the_sheet(walk):  # noqa: F811

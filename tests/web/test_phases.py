@@ -68,6 +68,33 @@ def test_the_card_opens_kirchhoffs_sum_and_the_current_of_an_element(client, fee
     assert "Voltage, B" not in homes
 
 
+def test_faults_open_by_phase_where_phases_are_not_alike(client, feeder):  # noqa: F811
+    assert f'href="{feeder}/phase-faults' in seen(client, f"{feeder}/network")
+    assert 'href="/projects/1/faults' in seen(client, "/projects/1/network")
+    assert "Flow and Faults take it by phase" in seen(client, f"{feeder}/faults")
+    three = seen(client, f"{feeder}/phase-faults")
+    assert re.search(r"Grid end</.*?<td[^>]*>A–B–C<", three, re.S)  # of all kinds the one looked at
+    assert re.search(r"A7</.*?<td[^>]*>A–earth<", three, re.S)  # what a pole of one phase allows
+    pairs = seen(client, f"{feeder}/phase-faults?fault=ll&case=min")
+    assert "Least currents" in pairs
+    assert re.search(r"highest: D4 homes 1–2, 15\.6", pairs)
+    for tab, wanted in {"all": "B–C–earth", "impedances": "As the greatest currents see them", "states": "Cold evening, highest"}.items():
+        assert wanted in seen(client, f"{feeder}/phase-faults?tab={tab}"), tab
+    csv = client.get(f"{feeder}/tables/faults.csv?stage=phase-faults").text
+    assert csv.splitlines()[0].lstrip("\ufeff").startswith("state,bus,fault,ik_max_ka [kA],ik_min_ka [kA]")
+    assert any(row.startswith("Normal,A7,a–earth,") for row in csv.splitlines())
+
+
+def test_a_fault_by_phase_opens_its_working_in_both_cases(client, feeder):  # noqa: F811
+    card = seen(client, f"{feeder}/phase-faults?selected=P3")
+    for case, word in (("max", "greatest"), ("min", "least")):
+        links = re.findall(r'hx-get="([^"]*working[^"]*quantity=ik_phase[^"]*)"', card)
+        opened = next(link for link in links if f"case={case}" in link)
+        text = seen(client, opened)
+        assert f"{word} current" in text
+        assert "of the impedance matrix of the bus" in text
+
+
 def test_a_remedy_by_phase_becomes_a_proposal(client, database):  # noqa: F811
     heavy = apply_change(ELLERDALE, Change("heavier", (Set(id="Homes D4", values={"load_factor": 2.5}), Set(id="Homes D8", values={"load_factor": 2.5}))))[0]
     base = f"/projects/{add(database, heavy)}"

@@ -11,7 +11,7 @@ from northfell.core.rules.completeness import Missing, missing
 from northfell.core.rules.typical import help_for
 
 BY_PHASE: Final = "by phase"  # the code of what is left to the load flow by phase
-ALIKE = "this study takes networks of three phases alike: Flow by phase takes it."
+ALIKE = "this study takes networks of three phases alike; Flow and Faults take it by phase."
 NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
 
 

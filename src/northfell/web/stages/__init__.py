@@ -6,8 +6,9 @@ from northfell.web.stages.coordination import COORDINATION_STAGE
 from northfell.web.stages.faults import FAULTS_STAGE
 from northfell.web.stages.flow import FLOW_STAGE
 from northfell.web.stages.network import NETWORK_STAGE
+from northfell.web.stages.phase_faults import PHASE_FAULTS_STAGE
 from northfell.web.stages.phases import PHASES_STAGE
 from northfell.web.stages.sizing import SIZING_STAGE
 
-for _stage in (NETWORK_STAGE, FLOW_STAGE, PHASES_STAGE, FAULTS_STAGE, COORDINATION_STAGE, ARC_FLASH_STAGE, SIZING_STAGE):
+for _stage in (NETWORK_STAGE, FLOW_STAGE, PHASES_STAGE, FAULTS_STAGE, PHASE_FAULTS_STAGE, COORDINATION_STAGE, ARC_FLASH_STAGE, SIZING_STAGE):
     enter(_stage)

@@ -15,7 +15,7 @@ from northfell.core.model.changes import Change, Set, apply_change
 from northfell.core.model.settings import Limits
 from northfell.core.network import compile_network
 from northfell.core.studies import Asked
-from northfell.core.studies.phase_flow import NEXT, PHASE_FLOW, UNBALANCE, Band, PhaseFlowSettings, band_of, loops, phase_faults, run_by_phase, working
+from northfell.core.studies.phase_flow import NEXT, PHASE_FLOW, UNBALANCE, Band, PhaseFlowSettings, band_of, loops, run_by_phase, working
 from northfell.core.studies.phase_flow.layout import placed
 from northfell.core.studies.phase_flow.remedies import ailing, remedies
 from northfell.core.studies.phase_flow.spurs import spurs
@@ -82,15 +82,6 @@ def worked_in(made):
     return worked
 
 
-def test_the_working_of_a_fault_comes_to_the_table_with_what_converters_add(normal):
-    faults, worked = phase_faults(normal.net), worked_in(normal)
-    for bus in ("P3", "D4", "N5 homes", "Far Moor solar"):
-        for fault in faults.faults(normal.net.network.id_of_name[bus]):
-            for case in ("max", "min"):
-                found = faults.current_ka(normal.net.network.id_of_name[bus], fault, case)[0]
-                assert worked("ik_phase", bus, fault, case) == pytest.approx(found, rel=1e-9)
-
-
 def test_every_figure_of_a_card_has_a_working_that_comes_to_it(normal):
     """Between conductors, sequences, unbalance by each definition, loading, relays."""
     ids, record = normal.net.network.id_of_name, {t: list(normal.table(t).records()) for t in ("buses", "branches", "regulators")}
@@ -108,7 +99,7 @@ def test_every_figure_of_a_card_has_a_working_that_comes_to_it(normal):
             assert worked("loading_phase", r["name"]) == pytest.approx(r["loading_pct"], rel=1e-9)
     for r in record["regulators"]:
         assert worked("v_relay", r["name"], r["phase"]) == pytest.approx(r["v_relay_v"], rel=1e-12)
-    for quantity, name, part in (("sequence", "D4", "1"), ("ik_phase", "D4", "b–earth"), ("v_phase", "D4", "ab"), ("v_relay", "T1", "a")):
+    for quantity, name, part in (("sequence", "D4", "1"), ("v_phase", "D4", "ab"), ("v_relay", "T1", "a")):
         with pytest.raises(NotFound):
             worked(quantity, name, part)
 

@@ -1,4 +1,4 @@
-"""How derived figures by phase came about: voltages between conductors, sequences, unbalance, loading, what a relay sees, faults."""
+"""How derived figures by phase came about: voltages between conductors, sequences, unbalance, loading, and what a relay sees."""
 
 import math
 from collections.abc import Mapping
@@ -8,8 +8,6 @@ import numpy as np
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Bus, Element, StepRegulator
 from northfell.core.model.network import title_of
-from northfell.core.quantities import figure
-from northfell.core.studies.phase_flow.faults import EARTH, PhaseFaults, Which, currents, phase_faults
 from northfell.core.studies.phase_flow.result import ByPhase, relay
 from northfell.core.studies.phase_flow.settings import UNBALANCE, PhaseFlowSettings
 from northfell.core.studies.phase_flow.wide import NEXT
@@ -34,7 +32,6 @@ RELAY = Equation(
     {"U": "u_v", "PT": "pt", "D": "drop_v", "I": "i_a", "CT": "ct_a"}, "V", "line-drop compensation",
 )  # fmt: skip
 BARE_RELAY = Equation("V relay", "|U| / PT", lambda u_v, pt: abs(u_v) / pt, {"|U|": "u_v", "PT": "pt"}, "V")
-ONE = Equation("I", "|E| / |Z|", lambda e_v, z_ohm: abs(e_v) / abs(z_ohm), {"|E|": "e_v", "|Z|": "z_ohm"}, "A", KIRCHHOFF)
 
 
 def between(made: ByPhase, bus: Bus, pair: str) -> Working:
@@ -144,57 +141,6 @@ def at_relay(made: ByPhase, e: StepRegulator, phase: str) -> Working:
     return w
 
 
-def of_fault(made: ByPhase, bus: Bus, fault: str, case: Which) -> Working:
-    """The current of a fault at a bus, by its impedance matrix."""
-    faults = phase_faults(made.net, (bus.id,))
-    allowed = list(faults.faults(bus.id)) if bus.id in faults.conductors else []
-    fault = fault or next(iter(allowed), "")
-    if fault not in allowed:
-        raise NotFound(f"{title_of(bus)} has no fault {fault or 'by phase'} in this state.")
-    w = Working(f"Fault {fault} at {title_of(bus)}, {'greatest' if case == 'max' else 'least'} current, state {made.net.state}")
-    names, to_earth = fault.split("–"), fault.endswith(EARTH)
-    there = [c for c in names if c != EARTH]
-    at = [faults.conductors[bus.id].index(c) for c in there]
-    e_v, z = faults.e_v[case][bus.id][at], faults.z_ohm[case][bus.id][np.ix_(at, at)]
-    for c, e in zip(there, e_v.tolist(), strict=True):
-        w.given(f"E{c}", f"driving voltage of {c}: voltage factor c times nominal voltage to earth", complex(e), "V", "IEC 60909-0, voltage factor c")
-    for row, name in enumerate(there):
-        for column, other in enumerate(there):
-            origin = "columns of the inverse admittance matrix, sources shorted"
-            w.given(f"Z{name}{other}", "of the impedance matrix of the bus", complex(z[row, column]), "ohm", origin)
-    i = currents(z, e_v, to_earth)
-    if len(there) == 1:
-        ONE.note(w, "Current of the conductor", e_v=complex(e_v[0]), z_ohm=complex(z[0, 0]))
-    else:
-        what = "Z·I = E, at earth no voltage" if to_earth else "Z·I = E − V, the same V at all, and no sum of the currents"
-        for c, one in zip(there, i.tolist(), strict=True):
-            w.step(f"Current out of {c}", f"I{c}", what, "solved for all together", complex(one), "A", KIRCHHOFF)
-        left = e_v - z @ i
-        for c, rest in zip(there, left.tolist(), strict=True):
-            terms = " − ".join(f"Z{c}{o}·I{o}" for o in there)
-            w.step(f"Left at {c}", f"V{c}", f"E{c} − {terms}", "as above", complex(_clean(rest)), "V", KIRCHHOFF, "Nothing at earth." if to_earth else "")
-    if case == "max":
-        _converters(w, faults, bus, at, z, to_earth)
-    total = faults.current_ka(bus.id, fault, case)[0]
-    w.step("Greatest of the conductors", "I", "max |I|", "with what converters add" if case == "max" else "as above", total, "kA")
-    w.result, w.unit = total, "kA"
-    return w
-
-
-def _converters(w: Working, faults: PhaseFaults, bus: Bus, at: list[int], z: np.ndarray, to_earth: bool) -> None:
-    for v in faults.injected_v[bus.id][at].T:
-        more = np.abs(currents(z, v, to_earth))
-        if more.max() > 0:
-            told = ", ".join(figure(float(one)) for one in more)
-            w.step(
-                "What a converter adds", "ΔI", "Z·ΔI = its voltage there, at the angle at which it adds most", told, float(more.max()), "A", "IEC 60909-0:2016"
-            )
-
-
 def _turned(turns: tuple[complex, ...], v: list[complex]) -> complex:
     found = sum((t * u for t, u in zip(turns, v, strict=True)), 0j) / 3
     return found if abs(found) > NOTHING * max(abs(u) for u in v) else 0j
-
-
-def _clean(value: complex) -> complex:
-    return complex(round(value.real, 6) + 0.0, round(value.imag, 6) + 0.0)

@@ -19,7 +19,7 @@ from northfell.core.rules.by_phase import PHASES
 from northfell.core.studies.phase_flow.places import Places, Winding, known
 from northfell.core.studies.short_circuit import zero_pairs
 
-SOLID_S = 1e3  # of a neutral that is earthed solidly: 1 mohm
+SOLID_S = 1e6  # of a neutral that is earthed solidly: 1 µohm, below every figure
 CENTRE = {"interlaced": ((0.5, 0.8), (1.0, 0.4)), "not interlaced": ((0.25, -0.6), (1.5, 3.3))}  # parts of R and X: high winding, each half
 
 
@@ -154,7 +154,6 @@ def star_point(g: Places, e: Element, bus: str, led_out: bool, side: str, name: 
 
 def _earthed_solidly(g: Places, e: Element, node: int) -> int:
     g.parts.append(shunt(e.id, [node], np.array([[SOLID_S + 0j]])))
-    g.told["Star points that are earthed solidly at a neutral which their bus carries stand there behind 1 mohm."] = None
     return node
 
 

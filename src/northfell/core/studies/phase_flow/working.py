@@ -10,12 +10,12 @@ from northfell.core.model.elements import Bus, Element, StepRegulator
 from northfell.core.model.network import title_of
 from northfell.core.network.phases import EARTH
 from northfell.core.quantities import figure
-from northfell.core.studies.phase_flow.more_working import NOTHING, at_relay, between, loading, of_fault, of_sequence, unbalance
+from northfell.core.studies.phase_flow.more_working import NOTHING, at_relay, between, loading, of_sequence, unbalance
 from northfell.core.studies.phase_flow.result import ByPhase
 from northfell.core.studies.record import Asked
 from northfell.core.working import Equation, Working
 
-QUANTITIES = ("v_phase", "i_phase", "sequence", "unbalance", "loading_phase", "v_relay", "ik_phase")
+QUANTITIES = ("v_phase", "i_phase", "sequence", "unbalance", "loading_phase", "v_relay")
 SOURCE = "Kirchhoff's current law over conductors"
 PER_UNIT = Equation("u", "|U| / Ub", lambda u_v, base_v: abs(u_v) / base_v, {"|U|": "u_v", "Ub": "base_v"}, "p.u.")
 POWER = Equation("S", "U·Ī / 10^6", lambda u_v, i_conj_a: u_v * i_conj_a / 10**6, {"U": "u_v", "Ī": "i_conj_a"}, "MVA", "Ī: the conjugate of I")
@@ -35,7 +35,6 @@ def explain(made: ByPhase, element: Element, asked: Asked) -> Working:
             "v_phase": lambda: between(made, element, part) if len(part) == 2 else _voltage(made, element, part or next(iter(made.voltages(element.id)), "")),
             "sequence": lambda: of_sequence(made, element, part or "1"),
             "unbalance": lambda: unbalance(made, element, part),
-            "ik_phase": lambda: of_fault(made, element, part, "min" if asked.case == "min" else "max"),
         }
         if quantity in of_bus:
             return of_bus[quantity]()

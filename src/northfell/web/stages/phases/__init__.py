@@ -32,7 +32,6 @@ PHASES_STAGE = Stage(
         Tab("buses", "Buses", ledger.buses), Tab("branches", "Branches", ledger.branches), Tab("terminals", "Terminals", ledger.terminals),
         Tab("sequence", "Sequence", ledger.sequence), Tab("residuals", "Earth", ledger.residuals), Tab("loads", "Loads", ledger.loads),
         Tab("sources", "Sources", ledger.sources), Tab("regulators", "Regulators", ledger.regulators), Tab("loops", "Loops", ledger.loops_closed),
-        Tab("phase_faults", "Faults", ledger.faults),
         Tab("totals", "Totals", ledger.totals),
     ),
     figures=phase_figures, tags=_tags, says=_says, tools="stages/phases/_tools.html", legend="stages/phases/_legend.html",

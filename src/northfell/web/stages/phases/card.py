@@ -2,11 +2,10 @@
 
 from urllib.parse import urlencode
 
-from northfell.app.results.studies import had
 from northfell.core.model.elements import Bus, Conductor, Element
 from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow import loading_severity
-from northfell.core.studies.phase_flow import NEXT, PHASE_FAULTS, PHASE_FLOW, ByPhase, PhaseFlowSettings, band_at, is_judged, judged, settings_of
+from northfell.core.studies.phase_flow import NEXT, PHASE_FLOW, ByPhase, band_at, is_judged, judged, settings_of
 from northfell.web.shell.figures import Figure, Section, by_state
 from northfell.web.shell.stage import Look
 
@@ -15,7 +14,7 @@ def phase_figures(look: Look, e: Element) -> list[Section]:
     """Voltages of a bus, or currents at the terminals of what else it is, by conductor; with the worst of every state."""
     made: ByPhase = look.result(PHASE_FLOW)
     if isinstance(e, Bus):
-        return [*_bus(look, made, e), *_faults(look, e), *_in_every_state(look, e)]
+        return [*_bus(look, made, e), *_in_every_state(look, e)]
     return [*_carried(look, made, e), *_drawn(made, e), *_in_every_state(look, e)]
 
 
@@ -35,8 +34,8 @@ def _bus(look: Look, made: ByPhase, e: Bus) -> list[Section]:
             continue
         v = one.ln_pu if one.ln_pu is not None else None if one.v is None else abs(one.v) / one.base_v
         severity = band.severity(v) if v is not None and c in holds and is_judged(made, e) else ""
-        kv = "" if one.v is None else f"{figure(abs(one.v) / 1000, 4)} kV to earth, "
-        note = kv + ("not determined to earth" if v is None else "to neutral" if "n" in there and c != "n" else "to earth")
+        kv = "" if one.v is None else f"{figure(abs(one.v) / 1000, 4)} kV to earth"
+        note = "not determined to earth" if v is None else f"{kv}; p.u. to neutral" if "n" in there and c != "n" else kv
         found.append(Figure(f"Voltage, {name}", "–" if v is None else fixed(v, 4), "p.u.", severity, _opens("v_phase", c), note))
         if one.ll_pu is not None:
             other = settings.named[NEXT[c]]
@@ -51,20 +50,6 @@ def _bus(look: Look, made: ByPhase, e: Bus) -> list[Section]:
             severity = "breach" if pct > settings.unbalance_pct else ""
             found.append(Figure("Unbalance", fixed(pct, 2), "%", severity, _opens("unbalance"), settings.unbalance))
     return [Section("By phase", found)] if found else []
-
-
-def _faults(look: Look, e: Bus) -> list[Section]:
-    """Faults at a bus, once the tab of faults has been opened."""
-    made = had(look.results, look.view.state, PHASE_FAULTS)
-    if made is None or e.id not in made.conductors:
-        return []
-    named, found = look.network.settings.of(PhaseFlowSettings).named, list[Figure]()
-    for fault in made.faults(e.id):
-        (high, _), (low, _) = made.current_ka(e.id, fault, "max"), made.current_ka(e.id, fault, "min")
-        found.append(
-            Figure("–".join(named.get(c, c) for c in fault.split("–")), figure(high), "kA", working=_opens("ik_phase", fault), note=f"least {figure(low)} kA")
-        )
-    return [Section("Faults by phase", found)]
 
 
 def _carried(look: Look, made: ByPhase, e: Element) -> list[Section]:

@@ -3,23 +3,10 @@
 from dataclasses import replace
 from typing import Any
 
-from northfell.app.results.studies import requested
 from northfell.core.model.elements import Bus
 from northfell.core.quantities import figure, fixed
 from northfell.core.studies.load_flow import loading_severity
-from northfell.core.studies.phase_flow import (
-    PHASE_FAULTS,
-    PHASE_FLOW,
-    UNBALANCE,
-    ByPhase,
-    PhaseFaults,
-    PhaseFlowSettings,
-    band_at,
-    is_judged,
-    judged,
-    loops,
-    settings_of,
-)
+from northfell.core.studies.phase_flow import PHASE_FLOW, UNBALANCE, ByPhase, PhaseFlowSettings, band_at, is_judged, judged, loops, settings_of
 from northfell.core.tables import Table
 from northfell.web.shell.stage import Look
 from northfell.web.shell.table_cells import CellShown, Head, Ledger, RowShown, cell_of, heads_of, kind_name, num, text
@@ -151,28 +138,6 @@ def regulators(look: Look) -> Ledger:
               for r in _made(look).table("controls").records()]  # fmt: skip
     made = _listed(look, table, names, empty="No step-voltage regulators.")
     return replace(made, note="; ".join(others)) if others else made
-
-
-def faults(look: Look) -> Ledger:
-    """Least and greatest currents of every fault that the conductors of a bus allow."""
-    made: PhaseFaults = requested(look.results, look.view.state, PHASE_FAULTS)
-    rows = []
-    for r in made.tables()[0].records():
-        named = _named(look)
-        told = "–".join(named.get(c, c) for c in r["fault"].split("–"))
-        cells = [
-            text(r["bus"]),
-            text(told),
-            num(r["ik_max_ka"]),
-            num(r["ik_min_ka"]),
-            num(r["earth_max_ka"], otherwise=""),
-            num(r["earth_min_ka"], otherwise=""),
-        ]
-        rows.append(RowShown(look.network.id_of_name[r["bus"]], cells))
-    heads = [Head("Bus"), Head("Fault"), Head("Greatest", "kA", True), Head("Least", "kA", True), Head("To earth, greatest", "kA", True),
-             Head("To earth, least", "kA", True)]  # fmt: skip
-    note = "Initial currents: an equivalent source at the fault behind the impedance matrix of its conductors (IEC 60909-0). "
-    return Ledger([], heads, rows, export="faults", note=(note + " ".join(made.messages)).strip())
 
 
 def loops_closed(look: Look) -> Ledger:

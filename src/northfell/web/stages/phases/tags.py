@@ -19,7 +19,7 @@ USUAL = ("pu", "i", "load", "tap")
 
 def phase_tags(made: ByPhase, limits: Limits, chosen: tuple[str, ...]) -> dict[str, Tag]:
     """The chosen quantities of every bus and of everything that carries something; a phase that is not there has no line."""
-    named, tags = settings_of(made).named, dict[str, Tag]()
+    named, tags = settings_of(made).named | {"1": "1", "2": "2"}, dict[str, Tag]()  # legs short: consumers stand beside each other
     taps = _taps(made)
     loads = _loads(made)
     for e in made.net.elements.values():
@@ -82,7 +82,8 @@ def _of_branch(
     if "tap" in chosen:
         lines += [(f"{named[p]} {signed(t)}", "tap") for p, t in taps.items()]
     if "load" in chosen and one.pct is not None:
-        lines.append((f"{fixed(one.pct, 0)}", f"% in {named.get(one.phase, one.phase)}"))
+        where = f"leg {one.phase}" if one.phase in ("1", "2") else named.get(one.phase, one.phase)
+        lines.append((f"{fixed(one.pct, 0)}", f"% in {where}"))
     return lines, severity
 
 

@@ -1,16 +1,15 @@
-"""Faults by phase: the least and the greatest current of every kind of fault that the conductors of a bus allow, by its own impedance matrix."""
+"""A state as faults by phase see it: what feeds them, and what their current goes through."""
 
 import math
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
 
-from northfell.core.errors import CannotRun, InputRefused
+from northfell.core.errors import InputRefused
 from northfell.core.model.elements import (
-    Bus,
     Compensation,
     Conductor,
     Element,
@@ -21,34 +20,20 @@ from northfell.core.model.elements import (
     ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
-from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance
-from northfell.core.network.lacking import fed
 from northfell.core.network.lines.constants import FORTESCUE
-from northfell.core.network.phases import PhaseNetwork, Primitive, from_sequences, shunt, thevenin
+from northfell.core.network.phases import PhaseNetwork, Primitive, from_sequences, shunt
 from northfell.core.network.phases.parts import Complexes
 from northfell.core.network.phases.solver import parts_of
 from northfell.core.rules.by_phase import PHASES, conductors_of
-from northfell.core.studies.phase_flow.gathering import ALPHA_PER_K, Gathered, Gathering
-from northfell.core.studies.phase_flow.places import known, named
-from northfell.core.studies.phase_flow.wide import NEXT
+from northfell.core.studies.phase_flow import ALPHA_PER_K, Gathered, Gathering, known, named
 from northfell.core.studies.short_circuit import Given, ShortCircuitSettings, iec_given, transformer_correction, voltage_factor
-from northfell.core.tables import Cell, Table, build
 
 CASES: tuple["Which", ...] = ("max", "min")
 Which = Literal["max", "min"]
 TURN = {"a": 1 + 0j, "b": complex(-0.5, -math.sqrt(3) / 2), "c": complex(-0.5, math.sqrt(3) / 2), "n": 0j, "1": 1 + 0j, "2": -1 + 0j}
-EARTH = "earth"
 GOES_BY = ("p_rated_kw", "s_rated_mva", "v_rated_kv", "efficiency_pct", "power_factor", "power_factor_rated", "ilr_over_ir", "r_over_x", "xd2_pct",
            "r_stator_ohm")  # fmt: skip
-_FAULTS = (
-    ("state", "", "State"), ("bus", "", "Bus"), ("fault", "", "Fault"), ("ik_max_ka", "kA", "Greatest"), ("ik_min_ka", "kA", "Least"),
-    ("earth_max_ka", "kA", "To earth, greatest"), ("earth_min_ka", "kA", "To earth, least"),
-)  # fmt: skip
-_IMPEDANCES = (
-    ("state", "", "State"), ("bus", "", "Bus"), ("case", "", "Case"), ("row", "", "Row"), ("column", "", "Column"),
-    ("r_ohm", "ohm", "R"), ("x_ohm", "ohm", "X"),
-)  # fmt: skip
 
 
 @dataclass
@@ -216,121 +201,3 @@ class FaultGathering(Gathering):
     def behind(self, e: Infeed) -> complex:
         kv = self.kv(e.bus)
         return feeder_impedance(self.c_of(kv, self.case), kv, known(e, f"ik_{self.case}_ka"), known(e, "r_over_x"))
-
-
-@dataclass(frozen=True)
-class PhaseFaults:
-    """Impedance matrices of the buses of a state, least and greatest."""
-
-    net: Compiled
-    conductors: Mapping[str, str]  # by bus, those under voltage
-    z_ohm: Mapping[Which, Mapping[str, Complexes]]
-    e_v: Mapping[Which, Mapping[str, Complexes]]  # equivalent sources
-    floats: Mapping[str, bool]
-    injected_v: Mapping[str, Complexes]  # by bus, what each converter brings there (conductors, converters); of the greatest currents alone
-    messages: tuple[str, ...] = field(default=())
-
-    def faults(self, bus: str) -> Iterator[str]:
-        """The faults that the conductors of a bus allow: a, a–b, a–b–earth, a–n, a–b–c."""
-        there = self.conductors[bus]
-        live = [c for c in there if c != "n"]
-        earthed = not self.floats[bus]
-        yield from (f"{c}–{EARTH}" for c in live if earthed)
-        yield from (f"{c}–n" for c in live if "n" in there)
-        pairs = [(c, NEXT[c]) for c in live if NEXT.get(c, "") in live]
-        yield from (f"{p}–{q}" for p, q in pairs)
-        yield from (f"{p}–{q}–{EARTH}" for p, q in pairs if earthed)
-        if len(live) == 3:
-            yield "a–b–c"
-
-    def current_ka(self, bus: str, fault: str, case: Which) -> tuple[float, float | None]:
-        """The greatest current in a conductor of a fault, and what flows to earth [kA]."""
-        there, names = self.conductors[bus], fault.split("–")
-        at = [there.index(c) for c in names if c != EARTH]
-        z, to_earth = self.z_ohm[case][bus][np.ix_(at, at)], names[-1] == EARTH
-        i = currents(z, self.e_v[case][bus][at], to_earth)
-        size, earth = np.abs(i), abs(i.sum())
-        if case == "max":
-            for v in self.injected_v[bus][at].T:  # each at the angle at which it adds most
-                more = currents(z, v, to_earth)
-                size, earth = size + np.abs(more), earth + abs(more.sum())
-        return float(size.max()) / 1000, float(earth) / 1000 if to_earth else None
-
-    def tables(self) -> list[Table]:
-        return [build("faults", _FAULTS, self._faults()), build("impedances", _IMPEDANCES, self._impedances())]
-
-    def _faults(self) -> Iterator[tuple[Cell, ...]]:
-        for bus in self.conductors:
-            for fault in self.faults(bus):
-                (high, earth_high), (low, earth_low) = (self.current_ka(bus, fault, case) for case in CASES)
-                yield self.net.state, self.net.name(bus), fault, high, low, earth_high, earth_low
-
-    def _impedances(self) -> Iterator[tuple[Cell, ...]]:
-        for case in CASES:
-            for bus, there in self.conductors.items():
-                z = self.z_ohm[case][bus]
-                for r, row in enumerate(there):
-                    for c, column in enumerate(there):
-                        if not self.floats[bus]:
-                            yield self.net.state, self.net.name(bus), case, row, column, float(z[r, c].real), float(z[r, c].imag)
-
-
-def currents(z_ohm: Complexes, e_v: Complexes, to_earth: bool) -> Complexes:
-    """What each shorted conductor gives [A]: Z·I = E − V, V nothing at earth, else the same at all and the currents without a sum."""
-    if to_earth:
-        return np.asarray(np.linalg.solve(z_ohm, e_v))
-    n = len(e_v)
-    whole = np.zeros((n + 1, n + 1), complex)
-    whole[:n, :n], whole[:n, n], whole[n, :n] = z_ohm, 1, 1
-    return np.asarray(np.linalg.solve(whole, np.append(e_v, 0))[:n])
-
-
-def phase_faults(net: Compiled, at: Collection[str] | None = None) -> PhaseFaults:
-    """Faults at all buses of a state, or at some.
-
-    Raises
-    ------
-    CannotRun
-        If nothing can be taken, with each element and why.
-    """
-    net = _takeable(net)
-    z: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
-    e: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
-    conductors: dict[str, str] = {}
-    floats: dict[str, bool] = {}
-    injected: dict[str, Complexes] = {}
-    told: dict[str, None] = {}
-    for case in CASES:
-        g = FaultGathering(net, case=case)
-        network = g.all().network
-        if not g.known:
-            raise CannotRun("phase_flow", ["No infeed and no machine is in service that feeds a fault."])
-        inside = {net.topology.bus_ids[int(b)] for one in g.given.inside for b in one.buses}
-        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside and (at is None or b.id in at)]
-        found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
-        for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
-            nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)
-            live = [k for k in range(len(nodes)) if np.isfinite(matrix[k, k])]
-            names = [list(nodes)[k] for k in live]
-            if names:
-                conductors[b.id], floats[b.id] = "".join(names), any(bool(found.floating[nodes[p]]) for p in names)
-                z[case][b.id] = matrix[np.ix_(live, live)]
-                e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
-                if case == "max":
-                    injected[b.id] = brought[live]
-        told |= g.told
-        if g.uncounted:
-            told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
-        if inside:
-            told[f"Faults within a power station unit are not found by phase: at {named(net.name(b) for b in inside)} see Faults."] = None
-    return PhaseFaults(net, conductors, z, e, floats, injected, (*told, *net.held_back_told))
-
-
-def _takeable(net: Compiled) -> Compiled:
-    """The network without the islands in which something cannot be taken in either case."""
-    for case in CASES:
-        trial = FaultGathering(net, case=case)
-        trial.all()
-        if trial.refused:
-            return _takeable(fed(net.holding_back(trial.refused), "phase_flow"))
-    return net

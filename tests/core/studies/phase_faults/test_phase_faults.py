@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from tests.conftest import network_of
 
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, NotFound
 from northfell.core.network import compile_network
-from northfell.core.studies import short_circuit
-from northfell.core.studies.phase_flow import phase_faults
-from northfell.core.studies.phase_flow.faults import currents
+from northfell.core.studies import Asked, short_circuit
+from northfell.core.studies.phase_faults import PHASE_FAULTS, phase_faults
+from northfell.core.studies.phase_faults.result import currents
 from northfell.demo import ellerdale
 from northfell.formats import northfell_json
 
@@ -206,7 +206,7 @@ def test_nothing_flows_to_earth_where_nothing_ties_to_it():
 def test_of_an_even_three_phase_fault_the_currents_have_no_sum_and_equal_the_source_over_the_impedance():
     z = np.full((3, 3), 0.2 + 0.5j) + np.eye(3) * (1 + 2j)
     e = 100 * np.exp(1j * np.radians([0, -120, 120]))
-    i = currents(z, e, to_earth=False)
+    i = currents(z[None], e[None, :, None], to_earth=False)[0, :, 0]
     assert abs(i.sum()) < 1e-9
     assert np.abs(i) == pytest.approx([100 / abs(1 + 2j)] * 3)
 
@@ -214,3 +214,39 @@ def test_of_an_even_three_phase_fault_the_currents_have_no_sum_and_equal_the_sou
 def test_without_an_infeed_there_is_no_fault_by_phase():
     with pytest.raises(CannotRun, match="No infeed and no machine is in service"):
         at(network_of([bus("A", 11.0), {"kind": "inverter", "name": "I", "bus": "A", "mode": "reference", "s_rated_mva": 1.0, "p_mw": 0.1}]))
+
+
+def test_the_working_of_a_fault_comes_to_the_table_with_what_converters_add():
+    network = northfell_json.read(ellerdale())
+    faults, rows = at(network)
+    for name in ("P3", "D4", "N5 homes", "Far Moor solar"):
+        for fault in faults.faults(network.id_of_name[name]):
+            for case in ("max", "min"):
+                worked = PHASE_FAULTS.explain(faults, Asked(network.id_of_name[name], "ik_phase", case=case, part=fault))
+                assert worked.result == pytest.approx(rows[name, fault][f"ik_{case}_ka"], rel=1e-9)
+    with pytest.raises(NotFound, match="has no fault b–earth"):
+        PHASE_FAULTS.explain(faults, Asked(network.id_of_name["D4"], "ik_phase", part="b–earth"))
+
+
+def test_least_currents_to_earth_flow_through_the_resistance_that_is_set():
+    elements = [bus("A", 11.0), bus("S", 11.0, conductors="b"), GRID, {**LINE, "name": "W", "from_bus": "A", "to_bus": "S"}]
+    bare, through = (at(network_of(elements, phase_faults={"r_fault_ohm": r})) for r in (0.0, 40.0))
+    z = complex(bare[0].z_ohm["min"]["S"][0, 0])
+    low = through[1]["S", "b–earth"]["ik_min_ka"]
+    assert low == pytest.approx(bare[1]["S", "b–earth"]["ik_min_ka"] * abs(z) / abs(z + 40), rel=1e-9)
+    assert through[1]["S", "b–earth"]["ik_max_ka"] == bare[1]["S", "b–earth"]["ik_max_ka"]
+    assert through[1]["A", "a–b"]["ik_min_ka"] == bare[1]["A", "a–b"]["ik_min_ka"]
+    worked = PHASE_FAULTS.explain(through[0], Asked("S", "ik_phase", case="min"))
+    assert worked.result == pytest.approx(low, rel=1e-9)
+    assert any("40 ohm" in told for told in through[0].messages)
+
+
+def test_peaks_are_never_below_those_by_sequences():
+    """Method (b) against the peaks of Faults, of a network with low R/X and of one with high."""
+    for r in (0.05, 0.6):
+        line = {**LINE, "r_ohm_per_km": r, "r0_ohm_per_km": 2 * r}
+        network = network_of([bus("A", 11.0), bus("B", 11.0), GRID, {**line, "name": "W", "from_bus": "A", "to_bus": "B"}])
+        sequences, (_, rows) = short_circuit.run(compile_network(network, "Normal")), at(network)
+        for fault, kind in (("a–b–c", "3ph"), ("a–earth", "lg"), ("b–c", "ll"), ("b–c–earth", "llg")):
+            theirs = float(sequences.figures("ip_ka", kind, "max")[sequences.net.topology.bus_index["B"]])
+            assert theirs * 0.999 <= rows["B", fault]["ip_max_ka"] <= theirs * 1.2

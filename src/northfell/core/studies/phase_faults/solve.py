@@ -1,0 +1,70 @@
+"""Faults at all buses of a state, or at some, by phase."""
+
+from collections.abc import Collection
+
+import numpy as np
+
+from northfell.core.errors import CannotRun
+from northfell.core.model.elements import Bus
+from northfell.core.network import Compiled
+from northfell.core.network.lacking import fed
+from northfell.core.network.phases import thevenin
+from northfell.core.network.phases.parts import Complexes
+from northfell.core.studies.phase_faults.gathering import CASES, TURN, FaultGathering, Which
+from northfell.core.studies.phase_faults.result import PhaseFaults
+from northfell.core.studies.phase_faults.settings import PhaseFaultSettings
+from northfell.core.studies.phase_flow import named
+
+
+def phase_faults(net: Compiled, at: Collection[str] | None = None) -> PhaseFaults:
+    """Faults at all buses of a state, or at some.
+
+    Raises
+    ------
+    CannotRun
+        If nothing can be taken, with each element and why.
+    """
+    net = _takeable(net)
+    z: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
+    e: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
+    conductors: dict[str, str] = {}
+    floats: dict[str, bool] = {}
+    injected: dict[str, Complexes] = {}
+    told: dict[str, None] = {}
+    for case in CASES:
+        g = FaultGathering(net, case=case)
+        network = g.all().network
+        if not g.known:
+            raise CannotRun("phase_faults", ["No infeed and no machine is in service that feeds a fault."])
+        inside = {net.topology.bus_ids[int(b)] for one in g.given.inside for b in one.buses}
+        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside and (at is None or b.id in at)]
+        found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
+        for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
+            nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)
+            live = [k for k in range(len(nodes)) if np.isfinite(matrix[k, k])]
+            names = [list(nodes)[k] for k in live]
+            if names:
+                conductors[b.id], floats[b.id] = "".join(names), any(bool(found.floating[nodes[p]]) for p in names)
+                z[case][b.id] = matrix[np.ix_(live, live)]
+                e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
+                if case == "max":
+                    injected[b.id] = brought[live]
+        told |= g.told
+        if g.uncounted:
+            told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
+        if inside:
+            told[f"Faults within a power station unit are not found by phase: at {named(net.name(b) for b in inside)} see Faults."] = None
+    r_fault = net.network.settings.of(PhaseFaultSettings).r_fault_ohm
+    if r_fault:
+        told[f"Least currents to earth flow through {r_fault:g} ohm."] = None
+    return PhaseFaults(net, conductors, z, e, floats, injected, r_fault, (*told, *net.held_back_told))
+
+
+def _takeable(net: Compiled) -> Compiled:
+    """The network without the islands in which something cannot be taken in either case."""
+    for case in CASES:
+        trial = FaultGathering(net, case=case)
+        trial.all()
+        if trial.refused:
+            return _takeable(fed(net.holding_back(trial.refused), "phase_flow"))
+    return net
