@@ -39,7 +39,7 @@ class Feeder:
     def line(self, name: str, a: str, b: str, geometry: str, i_rated_a: float, i_emergency_a: float) -> None:
         (x1, y1), (x2, y2) = self.places[a], self.places[b]
         length = round(1.03 * math.hypot(x2 - x1, y2 - y1))
-        self.add("line", name, from_bus=a, to_bus=b, length_m=length, geometry=geometry, i_rated_a=i_rated_a, i_emergency_a=i_emergency_a)
+        self.add("line", name, from_bus=a, to_bus=b, length_m=length, geometry=geometry, i_rated_a=i_rated_a, i_emergency_a=i_emergency_a, t_end_degc=80.0)
 
 
 def spur(f: Feeder, letter: str, start: str, phase: str, way: tuple[float, float], poles: int, homes: dict[int, tuple[float, float]], fuse_a: int) -> None:

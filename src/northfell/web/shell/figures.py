@@ -32,6 +32,7 @@ class Section:
     message: str = ""
     picture: list[Shape] = field(default_factory=list)
     size: tuple[float, float] = (264.0, 196.0)  # of the picture
+    look: str = "curve"  # class of the picture
 
 
 ENDLESS = "∞"  # of an energy that nothing ends

@@ -9,6 +9,7 @@ from tests.conftest import network_of
 from northfell.core.errors import CannotRun, NotFound
 from northfell.core.network import compile_network
 from northfell.core.studies import Asked, short_circuit
+from northfell.core.studies.line_constants import geometry_named, wires_of
 from northfell.core.studies.phase_faults import PHASE_FAULTS, phase_faults
 from northfell.core.studies.phase_faults.result import currents
 from northfell.demo import ellerdale
@@ -226,6 +227,27 @@ def test_the_working_of_a_fault_comes_to_the_table_with_what_converters_add():
                 assert worked.result == pytest.approx(rows[name, fault][f"ik_{case}_ka"], rel=1e-9)
     with pytest.raises(NotFound, match="has no fault b–earth"):
         PHASE_FAULTS.explain(faults, Asked(network.id_of_name["D4"], "ik_phase", part="b–earth"))
+
+
+def test_lines_are_cold_for_the_greatest_currents_and_hot_for_the_least():
+    """By geometry the wires' own resistance from the temperature at which it is stated; by matrix as given, which is told."""
+    pole = {"kind": "line", "name": "W", "from_bus": "A", "to_bus": "B", "length_m": 3000.0, "geometry": "Pole with a cross-arm, four wires"}
+    ends = [bus("A", 11.0), bus("B", 11.0), GRID]
+    cold, hot = (at(network_of([*ends, {**pole, "t_end_degc": t}])) for t in (20.0, 120.0))
+    assert hot[1]["B", "a–earth"]["ik_max_ka"] == cold[1]["B", "a–earth"]["ik_max_ka"]
+    assert hot[1]["B", "a–earth"]["ik_min_ka"] < cold[1]["B", "a–earth"]["ik_min_ka"]
+    wire = wires_of(network_of(ends))[geometry_named(network_of(ends), pole["geometry"]).conductors[0].wire]
+    r20 = wire.r_ohm_per_km / (1 + 0.004 * (wire.t_degc - 20))
+    loop = [one[0].z_ohm["min"]["B"] for one in (cold, hot)]
+    apart = [(z[0, 0] + z[1, 1] - z[0, 1] - z[1, 0]).real for z in loop]  # of two phases, where the earth's part and the neutral's leave little
+    assert apart[1] - apart[0] == pytest.approx(2 * 3 * r20 * 0.4, rel=0.02)
+    told = at(network_of([*ends, pole]))[0].messages
+    assert any("temperature at the end of a fault is not entered: W" in one for one in told)
+    cells = [
+        {"row": r, "column": c, "r_ohm_per_km": 0.4 if r == c else 0.1, "x_ohm_per_km": 0.9 if r == c else 0.4} for r, c in ("aa", "ba", "bb", "ca", "cb", "cc")
+    ]
+    given = at(network_of([*ends, {k: v for k, v in pole.items() if k != "geometry"} | {"matrix": cells}]))[0].messages
+    assert any("Matrices stand at the temperature for which they are given: W" in one for one in given)
 
 
 def test_least_currents_to_earth_flow_through_the_resistance_that_is_set():

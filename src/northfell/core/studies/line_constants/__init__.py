@@ -7,7 +7,7 @@ from northfell.core.finding import Finding
 from northfell.core.model.settings import Limits
 from northfell.core.studies.line_constants.result import AFTER, BEFORE, TRANSPOSED, ConstantsOf, LineConstantsResult, tables_of
 from northfell.core.studies.line_constants.settings import LineConstantsSettings
-from northfell.core.studies.line_constants.solve import of_geometry, run, wires_of
+from northfell.core.studies.line_constants.solve import geometry_named, of_geometry, run, wires_of
 from northfell.core.studies.line_constants.working import explain
 from northfell.core.studies.record import Asked, Study
 from northfell.core.working import Working
@@ -35,6 +35,6 @@ LINE_CONSTANTS = Study[LineConstantsResult](
 )  # fmt: skip
 
 __all__ = [
-    "AFTER", "BEFORE", "ConstantsOf", "LINE_CONSTANTS", "LineConstantsResult", "LineConstantsSettings", "TRANSPOSED", "explain", "of_geometry", "run",
-    "tables_of", "wires_of",
+    "AFTER", "BEFORE", "ConstantsOf", "LINE_CONSTANTS", "LineConstantsResult", "LineConstantsSettings", "TRANSPOSED", "explain", "geometry_named",
+    "of_geometry", "run", "tables_of", "wires_of",
 ]  # fmt: skip

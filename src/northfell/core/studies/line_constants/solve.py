@@ -47,6 +47,14 @@ def of_geometry(name: str, geometry: Geometry, wires: Mapping[str, Wire], settin
     return ConstantsOf(name, geometry, constants, found.assumed)
 
 
+def geometry_named(network: Network, name: str) -> Geometry | None:
+    """A geometry that a network may use: its own before one that ships; None where there is none of that name."""
+    own = next((one.values for one in network.entries if one.name == name and one.kind == "geometry"), None)
+    entry = shipped().get(name)
+    values = own if own is not None else entry.values if entry and entry.kind == "geometry" else None
+    return None if values is None else Geometry.model_validate(dict(values))
+
+
 def wires_of(network: Network) -> dict[str, Wire]:
     """All wires that a network may use: those that ship, and its own."""
     own = {e.name: Wire.model_validate(e.values) for e in network.entries if e.kind == "wire"}

@@ -26,7 +26,7 @@ from northfell.core.network.phases import PhaseNetwork, Primitive, from_sequence
 from northfell.core.network.phases.parts import Complexes
 from northfell.core.network.phases.solver import parts_of
 from northfell.core.rules.by_phase import PHASES, conductors_of
-from northfell.core.studies.phase_flow import ALPHA_PER_K, Gathered, Gathering, known, named
+from northfell.core.studies.phase_flow import Gathered, Gathering, known, named
 from northfell.core.studies.short_circuit import Given, ShortCircuitSettings, iec_given, transformer_correction, voltage_factor
 
 CASES: tuple["Which", ...] = ("max", "min")
@@ -42,6 +42,8 @@ class FaultGathering(Gathering):
 
     case: Which = "max"
     uncounted: dict[str, None] = field(default_factory=dict)  # what gives a current too
+    cold: dict[str, None] = field(default_factory=dict)  # lines whose temperature at the end of a fault is not entered
+    as_given: dict[str, None] = field(default_factory=dict)  # lines by matrix
     injections: list[Mapping[int, complex]] = field(default_factory=list)  # of converters [A]
     charges: list[tuple[str, list[int], list[int], complex]] = field(default_factory=list)  # of lines: phases at both ends, admittance to earth [S]
 
@@ -163,13 +165,9 @@ class FaultGathering(Gathering):
             y_per_km = 2j * math.pi * self.net.frequency_hz * 1e-6 * complex(from_sequences(e.c_uf_per_km or c0, c0)[np.ix_(at, at)].sum())
         self.charges.append((e.id, near, far, y_per_km * known(e, "length_m") / 1000 * e.parallel))
 
-    def hot(self, e: Conductor) -> float:
-        if self.case == "max":
-            return 1.0
-        if e.t_end_degc is None:
-            self.told[f"{e.name}: its temperature at the end of a fault is not entered: least currents stand at 20 °C and may be less."] = None
-            return 1.0
-        return 1 + ALPHA_PER_K * (e.t_end_degc - 20)
+    def temperature_degc(self, e: Conductor) -> float:
+        """20 °C for the greatest currents, that at the end of the fault for the least."""
+        return 20.0 if self.case == "max" or e.t_end_degc is None else e.t_end_degc
 
     def correction(self, e: Element, x_pu: float) -> float:
         assert isinstance(e, Transformer | ThreeWindingTransformer)
@@ -192,6 +190,10 @@ class FaultGathering(Gathering):
         return 0.0  # the main tap
 
     def _matrices(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
+        if e.matrix:
+            self.as_given[e.name] = None
+        elif self.case == "min" and e.t_end_degc is None:
+            self.cold[e.name] = None
         z, y = super()._matrices(e, conductors)
         return z, np.zeros_like(y)
 

@@ -50,6 +50,10 @@ def phase_faults(net: Compiled, at: Collection[str] | None = None) -> PhaseFault
                 if case == "max":
                     injected[b.id] = brought[live]
         told |= g.told
+        if g.cold:
+            told[f"The temperature at the end of a fault is not entered: {named(g.cold)}; least currents stand at 20 °C and may be less."] = None
+        if g.as_given and case == "min":
+            told[f"Matrices stand at the temperature for which they are given: {named(g.as_given)}; greatest currents may be more, least ones less."] = None
         if g.uncounted:
             told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
         if inside:

@@ -3,7 +3,7 @@
 from northfell.core.errors import NotFound
 from northfell.core.rules.by_phase import is_uneven
 from northfell.core.studies.phase_flow.bands import Band, Class, band_of
-from northfell.core.studies.phase_flow.gathering import ALPHA_PER_K, Gathered, Gathering
+from northfell.core.studies.phase_flow.gathering import Gathered, Gathering
 from northfell.core.studies.phase_flow.loops import Loop, loops
 from northfell.core.studies.phase_flow.places import known, named
 from northfell.core.studies.phase_flow.result import ByPhase, PhaseLoading, Voltage, compared
@@ -29,6 +29,6 @@ PHASE_FLOW = Study[ByPhase](
 )  # fmt: skip
 
 __all__ = [
-    "ALPHA_PER_K", "Band", "ByPhase", "Class", "Gathered", "Gathering", "Loop", "NEXT", "PHASE_FLOW", "PhaseFlowSettings", "PhaseLoading",
+    "Band", "ByPhase", "Class", "Gathered", "Gathering", "Loop", "NEXT", "PHASE_FLOW", "PhaseFlowSettings", "PhaseLoading",
     "UNBALANCE", "Voltage", "band_at", "band_of", "is_judged", "judged", "known", "loops", "named", "run_by_phase", "settings_of",
 ]  # fmt: skip

@@ -8,7 +8,6 @@ from itertools import pairwise
 
 import numpy as np
 
-from northfell.core.catalogue.entries import shipped
 from northfell.core.errors import CannotRun, InputRefused, NetworkRefused
 from northfell.core.model.elements import (  # fmt: skip
     PROTECTION,
@@ -34,7 +33,7 @@ from northfell.core.model.elements import (  # fmt: skip
     Transformer,
     VoltageTransformer,
 )
-from northfell.core.model.line_data import Geometry
+from northfell.core.model.line_data import Geometry, Wire
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
 from northfell.core.network.impedance import feeder_impedance, reactor_ohm
@@ -44,7 +43,7 @@ from northfell.core.network.phases import EARTH, POWER, Follows, PhaseNetwork, b
 from northfell.core.network.phases import Load as PhaseLoad
 from northfell.core.network.phases.parts import NO_PAIRS, Complexes, through
 from northfell.core.rules.by_phase import CONDUCTORS, PHASES, conductors_of
-from northfell.core.studies.line_constants import LineConstantsSettings, wires_of
+from northfell.core.studies.line_constants import LineConstantsSettings, geometry_named, wires_of
 from northfell.core.studies.load_flow import asked_mvar, one_motor
 from northfell.core.studies.phase_flow.machines import first_mva, is_sought
 from northfell.core.studies.phase_flow.places import ALL, Places, Winding, known, named
@@ -76,7 +75,7 @@ class Gathering(Places):
     follows: list[Follows] = field(default_factory=list)
     known: dict[int, complex] = field(default_factory=dict)
     refused: list[tuple[int, str]] = field(default_factory=list)  # a bus of each element that cannot be taken, and why
-    matrices: dict[tuple[str, str], tuple[Complexes, Complexes]] = field(default_factory=dict)  # of geometries, by name and conductors
+    matrices: dict[tuple[str, str, float | None], tuple[Complexes, Complexes]] = field(default_factory=dict)  # by geometry, conductors, temperature
     spread: set[str] = field(default_factory=set)  # lines along which a load is spread
 
     def all(self) -> Gathered:
@@ -202,21 +201,19 @@ class Gathering(Places):
         return self._of_sequences(e, conductors)
 
     def _of_geometry(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
-        key = e.geometry, conductors
+        key = e.geometry, conductors, self.temperature_degc(e)
         if key not in self.matrices:
             self.matrices[key] = self._by_poles(e, conductors)
         return self.matrices[key]
 
     def _by_poles(self, e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:
         network = self.net.network
-        entry = next((one.values for one in network.entries if one.name == e.geometry and one.kind == "geometry"), None)
-        shipped_one = shipped().get(e.geometry)
-        values = entry if entry is not None else shipped_one.values if shipped_one and shipped_one.kind == "geometry" else None
-        if values is None:
+        geometry, settings = geometry_named(network, e.geometry), network.settings.of(LineConstantsSettings)
+        if geometry is None:
             raise InputRefused("geometry", e.geometry, "the name of a geometry of the catalogue")
-        geometry, settings = Geometry.model_validate(dict(values)), network.settings.of(LineConstantsSettings)
         f_hz = self.net.frequency_hz
-        found = built(e.geometry, geometry, wires_of(network), f_hz, settings.internal == "skin effect")
+        wires = _at_temperature(wires_of(network), geometry, self.temperature_degc(e))
+        found = built(e.geometry, geometry, wires, f_hz, settings.internal == "skin effect")
         one = constants_of(found.conductors, f_hz, geometry.rho_ohm_m or settings.rho_ohm_m, settings.earth)
         for told in found.assumed:
             self.told[f"{e.geometry}: {told}, assumed."] = None
@@ -247,9 +244,14 @@ class Gathering(Places):
         y = 2j * math.pi * self.net.frequency_hz * 1e-6 * from_sequences(c1, c0)
         return from_sequences(z1, z0)[at], y[at]
 
+    def temperature_degc(self, e: Conductor) -> float | None:
+        """The temperature of its conductors; None: resistances as they are given."""
+        return e.t_operating_degc
+
     def hot(self, e: Conductor) -> float:
-        """Resistance at the temperature of use, of that at 20 °C."""
-        return 1.0 if e.t_operating_degc is None else 1 + ALPHA_PER_K * (e.t_operating_degc - 20)
+        """Resistance at its temperature, of that at 20 °C."""
+        t = self.temperature_degc(e)
+        return 1.0 if t is None else 1 + ALPHA_PER_K * (t - 20)
 
     def _reactor(self, e: Element) -> None:
         assert isinstance(e, SeriesReactor)
@@ -434,6 +436,19 @@ class Gathering(Places):
             joined = [nodes[(k + 1) % 3] if len(nodes) == 3 and back == EARTH else back for k in range(len(nodes))]
             parts = [(p, q, self.base[p] * (1.0 if q == back else math.sqrt(3)), self._drawn(e) / len(nodes)) for p, q in zip(nodes, joined, strict=True)]
         self.parts.append(between(e.id, [(p, q) for p, q, _, _ in parts], [np.conj(s) * 1e6 / v**2 for _, _, v, s in parts]))
+
+
+def _at_temperature(wires: Mapping[str, Wire], geometry: Geometry, t_degc: float | None) -> Mapping[str, Wire]:
+    """The wires of a geometry with their resistances at a temperature, from that at which these are stated, else from 20 °C."""
+    if t_degc is None:
+        return wires
+    found = dict(wires)
+    for name in {c.wire for c in geometry.conductors if c.wire in wires}:
+        w = wires[name]
+        factor = (1 + ALPHA_PER_K * (t_degc - 20)) / (1 + ALPHA_PER_K * ((20 if w.t_degc is None else w.t_degc) - 20))
+        scaled = {field: r * factor for field in ("r_ohm_per_km", "r_dc_ohm_per_km") if (r := getattr(w, field)) is not None}
+        found[name] = w.model_copy(update=scaled)
+    return found
 
 
 def _of_cells(e: Conductor, conductors: str) -> tuple[Complexes, Complexes]:

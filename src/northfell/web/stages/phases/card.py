@@ -2,11 +2,12 @@
 
 from urllib.parse import urlencode
 
-from northfell.core.model.elements import Bus, Conductor, Element
+from northfell.core.model.elements import Bus, Conductor, Element, StepRegulator
 from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow import loading_severity
 from northfell.core.studies.phase_flow import NEXT, PHASE_FLOW, ByPhase, band_at, is_judged, judged, settings_of
 from northfell.web.shell.figures import Figure, Section, by_state
+from northfell.web.shell.geometry import geometry_section
 from northfell.web.shell.stage import Look
 
 
@@ -15,7 +16,7 @@ def phase_figures(look: Look, e: Element) -> list[Section]:
     made: ByPhase = look.result(PHASE_FLOW)
     if isinstance(e, Bus):
         return [*_bus(look, made, e), *_in_every_state(look, e)]
-    return [*_carried(look, made, e), *_drawn(made, e), *_in_every_state(look, e)]
+    return [*_carried(look, made, e), *_drawn(made, e), *_in_every_state(look, e), *geometry_section(look.network, e)]
 
 
 def _opens(quantity: str, part: str = "") -> str:
@@ -70,6 +71,7 @@ def _carried(look: Look, made: ByPhase, e: Element) -> list[Section]:
             severity = "close" if r["target"] == "missed" else ""
             opens = _opens("v_relay", r["phase"]) if r["v_relay_v"] else ""
             found.append(Figure(f"Tap, {named[r['phase']]}", signed(r["tap"]), "", severity, opens, relay + way))
+    found += _compensators(e, named)
     currents = made.currents_of(e)
     for (k, c), (i, s) in currents.items():
         if i == i:
@@ -80,6 +82,19 @@ def _carried(look: Look, made: ByPhase, e: Element) -> list[Section]:
         first = [i for (k, _), (i, _) in currents.items() if k == 0]
         found.append(Figure("Returns through earth", figure(abs(sum(first))), "A"))
     return [Section("By phase", found)] if found else []
+
+
+def _compensators(e: Element, named: dict[str, str]) -> list[Figure]:
+    """The settings of line-drop compensators as impedances of the line: R + jX in volts, times PT/CT."""
+    if not isinstance(e, StepRegulator) or not e.pt_ratio or not e.ct_primary_a:
+        return []
+    found, per_v = [], e.pt_ratio / e.ct_primary_a
+    for u in e.regulator_units:
+        for way, r, x in (("", u.drop_r_v, u.drop_x_v), (", power back", u.drop_r_reverse_v, u.drop_x_reverse_v)):
+            if r or x:
+                note = f"{r:g} + j{x:g} V at {e.ct_primary_a:g} A"
+                found.append(Figure(f"Compensator, {named[u.phase]}{way}", f"{figure(r * per_v, 3)} + j{figure(x * per_v, 3)}", "ohm", note=note))
+    return found
 
 
 def _drawn(made: ByPhase, e: Element) -> list[Section]:
