@@ -225,6 +225,10 @@ def test_a_bank_by_one_phase_sees_that_phase_alone():
     assert steps("a") == 0  # nothing there
     assert steps(None) == 0  # 0.3 Mvar in all
     assert steps("b") > 0  # three times 0.3
+    spur = [*FEEDER, bus("S", conductors="b"), {**LINE, "name": "X", "from_bus": "C", "to_bus": "S", "length_m": 3000.0}]
+    wrong = {**controller, "bus": "S", "measured_at": "X", "sensed_phase": "a", "step_by_phase": [{"between": "b", "q_mvar": 0.1}]}
+    with pytest.raises(CannotRun, match="Capacitor bank K: sensed_phase is “a”, accepted is a phase that is there where it measures, at X, or empty"):
+        run_by_phase(compile_network(network_of([*spur, wrong]), "Normal"))
 
 
 REVERSE = {"kind": "step_regulator", "name": "R", "from_bus": "B", "to_bus": "C", "control": "each phase", "pt_ratio": 11e3 / math.sqrt(3) / 120,

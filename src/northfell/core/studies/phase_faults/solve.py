@@ -70,5 +70,5 @@ def _takeable(net: Compiled) -> Compiled:
         trial = FaultGathering(net, case=case)
         trial.all()
         if trial.refused:
-            return _takeable(fed(net.holding_back(trial.refused), "phase_flow"))
+            return _takeable(fed(net.holding_back(trial.refused), "phase_faults"))
     return net

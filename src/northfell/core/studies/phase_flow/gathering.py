@@ -422,8 +422,21 @@ class Gathering(Places):
         y = np.full((3, 3), 1 / (3 * (1j * known(e, "z0_ohm") + 3 * zn)), complex)
         self.parts.append(shunt(e.id, self.nodes(e, e.bus, PHASES), y))
 
+    def _senses(self, e: CapacitorBank) -> None:
+        """Refuse a phase of its controller that is not there where it measures."""
+        where = e.bus if e.switching == "by voltage" else e.measured_at
+        measures = self.net.elements.get(where or "")
+        if e.switching == "fixed" or e.sensed_phase is None or measures is None:
+            return
+        sides = measures.buses if isinstance(measures, Transformer | ThreeWindingTransformer) else ()
+        there = "".join(c for b in sides for c in self.at(b)) or conductors_of(measures, self.net.elements)
+        if e.sensed_phase not in there:
+            raise InputRefused("sensed_phase", e.sensed_phase, f"a phase that is there where it measures, at {measures.name}, or empty")
+
     def _shunt(self, e: Element) -> None:
         assert isinstance(e, Compensation)
+        if isinstance(e, CapacitorBank):
+            self._senses(e)
         parts: list[tuple[int, int, float, complex]] = []
         if isinstance(e, CapacitorBank) and e.step_by_phase:
             steps = self._steps(e)
