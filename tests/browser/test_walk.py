@@ -37,7 +37,7 @@ class Walk:
             except Exception:
                 return None
 
-        return WebDriverWait(self.browser, 30).until(safe, told)
+        return WebDriverWait(self.browser, 30, poll_frequency=0.1).until(safe, told)
 
     def select(self, element: str, name: str = "") -> None:
         """Click the symbol on the sheet."""

@@ -51,6 +51,12 @@ def test_where_both_hold_they_are_the_currents_of_the_solution_by_sequences():
     as_by_sequences(network, "ABCD")
 
 
+def test_own_factors_count_by_phase_too_and_another_school_is_told():
+    elements = [bus("A", 11.0), bus("B", 11.0), GRID, {**LINE, "name": "W", "from_bus": "A", "to_bus": "B"}]
+    as_by_sequences(network_of(elements, short_circuit={"prefault": "own factors", "c_max": 1.07, "c_min": 0.97}), "AB")
+    assert any("also where the project follows another school" in m for m in at(network_of(elements, short_circuit={"school": "ieee"}))[0].messages)
+
+
 def as_by_sequences(network, buses: str) -> None:
     sequences = short_circuit.run(compile_network(network, "Normal"))
     _, rows = at(network)

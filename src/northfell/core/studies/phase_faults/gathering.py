@@ -27,7 +27,7 @@ from northfell.core.network.phases.parts import Complexes
 from northfell.core.network.phases.solver import parts_of
 from northfell.core.rules.by_phase import PHASES, conductors_of
 from northfell.core.studies.phase_flow import Gathered, Gathering, known, named
-from northfell.core.studies.short_circuit import Given, ShortCircuitSettings, iec_given, transformer_correction, voltage_factor
+from northfell.core.studies.short_circuit import Given, ShortCircuitSettings, factor_c, iec_given, transformer_correction
 
 CASES: tuple["Which", ...] = ("max", "min")
 Which = Literal["max", "min"]
@@ -57,6 +57,10 @@ class FaultGathering(Gathering):
         rated = ~np.isnan(self.net.branches.x_rated)
         return {i: float(k) for i, k, known in zip(self.net.branches.ids, self.given.factors.branch, rated, strict=True) if known}
 
+    @cached_property
+    def _source_of(self) -> Mapping[str, int]:
+        return {e.id: k for k, e in enumerate(self.given.sources.elements)}
+
     def all(self) -> Gathered:
         """As load flow has it; where no star point of a part is earthed solidly, capacitances to earth carry the current there."""
         found = super().all()
@@ -75,7 +79,7 @@ class FaultGathering(Gathering):
 
     def c_of(self, un_kv: float, case: str) -> float:
         settings = self.net.network.settings.of(ShortCircuitSettings)
-        return float(voltage_factor(un_kv, case, settings.lv_tolerance_pct))
+        return float(factor_c(settings, un_kv, case))
 
     def leaves_out(self, e: Element) -> bool:
         return super().leaves_out(e) or isinstance(e, Compensation)
@@ -103,8 +107,7 @@ class FaultGathering(Gathering):
 
     def _rotates(self, e: Element) -> None:
         """A machine or motor behind its impedances, of which the standard says whether it counts; of drives all phases alike or nothing."""
-        sources = self.given.sources
-        at = next((k for k, one in enumerate(sources.elements) if one.id == e.id), None)
+        sources, at = self.given.sources, self._source_of.get(e.id)
         if at is None or not np.isfinite(sources.z[at]):
             if at is not None and math.isnan(abs(sources.z[at])):
                 empty = next((name for name in GOES_BY if getattr(e, name, 0) is None), "s_rated_mva")

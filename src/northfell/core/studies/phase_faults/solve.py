@@ -1,43 +1,40 @@
 """Faults at all buses of a state, or at some, by phase."""
 
-from collections.abc import Collection
-
 import numpy as np
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import fed
-from northfell.core.network.phases import thevenin
+from northfell.core.network.phases import PhaseNetwork, thevenin
 from northfell.core.network.phases.parts import Complexes
 from northfell.core.studies.phase_faults.gathering import CASES, TURN, FaultGathering, Which
 from northfell.core.studies.phase_faults.result import PhaseFaults
 from northfell.core.studies.phase_faults.settings import PhaseFaultSettings
 from northfell.core.studies.phase_flow import named
+from northfell.core.studies.short_circuit import ShortCircuitSettings
 
 
-def phase_faults(net: Compiled, at: Collection[str] | None = None) -> PhaseFaults:
-    """Faults at all buses of a state, or at some.
+def phase_faults(net: Compiled) -> PhaseFaults:
+    """Faults at all buses of a state.
 
     Raises
     ------
     CannotRun
         If nothing can be taken, with each element and why.
     """
-    net = _takeable(net)
+    net, gatherings = _gathered(net)
     z: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
     e: dict[Which, dict[str, Complexes]] = {case: {} for case in CASES}
     conductors: dict[str, str] = {}
     floats: dict[str, bool] = {}
     injected: dict[str, Complexes] = {}
     told: dict[str, None] = {}
-    for case in CASES:
-        g = FaultGathering(net, case=case)
-        network = g.all().network
+    for case, (g, network) in gatherings.items():
         if not g.known:
             raise CannotRun("phase_faults", ["No infeed and no machine is in service that feeds a fault."])
         inside = {net.topology.bus_ids[int(b)] for one in g.given.inside for b in one.buses}
-        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside and (at is None or b.id in at)]
+        buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside]
         found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
         for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
             nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)
@@ -58,17 +55,18 @@ def phase_faults(net: Compiled, at: Collection[str] | None = None) -> PhaseFault
             told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
         if inside:
             told[f"Faults within a power station unit are not found by phase: at {named(net.name(b) for b in inside)} see Faults."] = None
+    if net.network.settings.of(ShortCircuitSettings).school != "iec":
+        told["By phase faults are found by IEC 60909-0, also where the project follows another school."] = None
     r_fault = net.network.settings.of(PhaseFaultSettings).r_fault_ohm
     if r_fault:
         told[f"Least currents to earth flow through {r_fault:g} ohm."] = None
     return PhaseFaults(net, conductors, z, e, floats, injected, r_fault, (*told, *net.held_back_told))
 
 
-def _takeable(net: Compiled) -> Compiled:
-    """The network without the islands in which something cannot be taken in either case."""
-    for case in CASES:
-        trial = FaultGathering(net, case=case)
-        trial.all()
-        if trial.refused:
-            return _takeable(fed(net.holding_back(trial.refused), "phase_faults"))
-    return net
+def _gathered(net: Compiled) -> tuple[Compiled, dict[Which, tuple[FaultGathering, PhaseNetwork]]]:
+    """Both cases, without the islands in which something cannot be taken in either."""
+    gatherings = {case: FaultGathering(net, case=case) for case in CASES}
+    made = {case: (g, g.all().network) for case, g in gatherings.items()}
+    if refused := [one for g in gatherings.values() for one in g.refused]:
+        return _gathered(fed(net.holding_back(refused), "phase_faults"))
+    return net, made

@@ -17,6 +17,7 @@ from northfell.core.studies.short_circuit.equations import (
     voltage_factor,
 )
 from northfell.core.studies.short_circuit.given import Given
+from northfell.core.studies.short_circuit.iec import factor_c
 from northfell.core.studies.short_circuit.iec import given as iec_given
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
@@ -72,7 +73,7 @@ __all__ = [
     "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "Given", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "MAGNETISING_PU",
     "OPEN", "OpenConductors",
     "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
-    "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "falls", "heat_of_direct_part", "iec_given", "left_of", "most_left",
+    "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "factor_c", "falls", "heat_of_direct_part", "iec_given", "left_of", "most_left",
     "peak_current_ka", "peak_factor", "remote_multiplier",
     "resistance_for", "rms_factor", "rms_multiplier", "run", "transformer_correction", "voltage_factor", "without_motors", "zero_pairs",
 ]  # fmt: skip
