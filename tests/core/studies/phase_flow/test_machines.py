@@ -93,6 +93,10 @@ def test_an_inverter_beyond_its_rated_current_is_told():
     assert v < 0.99
     assert pct == pytest.approx(100 / v, rel=1e-6)
     assert told(0.2)[1] == []
+    three = run_by_phase(compile_network(network_of([*FEEDER, *spur, heavy, {**inverter("S9", "C", 0.3), "s_rated_mva": 0.3}]), "Normal"))
+    (found,) = converters(three, three.net.network.settings.limits)
+    least = min(r["v_ll_pu"] for r in three.table("buses").records() if r["name"] == "C")
+    assert found.value == pytest.approx(100 / least, rel=1e-6)  # a third of its rating between each two phases
 
 
 def test_the_worked_equilibrium_of_a_volt_var_curve():
@@ -254,6 +258,11 @@ def test_power_that_flows_back_is_seen_as_the_control_is_made():
     assert [(r["tap"], r["regulates"], r["target"]) for r in locked["rows"]] == [(3, "locked", "")] * 3
     other = fed_back("other side")
     assert [(r["regulates"], r["target"], abs(r["tap"])) for r in other["rows"]] == [("source side", "missed", 16)] * 3
+    turned = fed_back("other side", drop_r_reverse_v=4.0, drop_x_reverse_v=3.0)
+    flow, index = turned["made"].flow, turned["made"].gathered.index
+    leaving = -flow.through[index["C", "a"]]  # the source side: toward the infeed
+    assert leaving.real > 0
+    assert turned["rows"][0]["v_relay_v"] == pytest.approx(abs(flow.v_v[index["B", "a"]] / REVERSE["pt_ratio"] - complex(4.0, 3.0) * leaving / 100.0))
     base = 11e3 / math.sqrt(3) / REVERSE["pt_ratio"]
     at_source = next(r["v_pu"] for r in other["made"].table("buses").records() if (r["name"], r["phase"]) == ("B", "a"))
     assert other["rows"][0]["v_relay_v"] == pytest.approx(at_source * base, rel=1e-9)
