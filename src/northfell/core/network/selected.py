@@ -23,6 +23,7 @@ from northfell.core.network.linear import Factorised
 from northfell.core.network.topology import Ints
 
 Complexes = NDArray[np.complex128]
+Listed = tuple[Ints, Ints, Complexes]  # where the entries of each column or row begin, their other index, and their values
 BLOCK = 256  # right-hand sides at a time where columns are solved for: bounds the memory
 PATTERNS = 8  # kept: positive and zero sequence of a few networks
 NEAR = 1e-8  # how near an entry must be to that of a solved column
@@ -53,10 +54,20 @@ class Entries:
     def at(self, rows: Ints, columns: Ints) -> Complexes:
         """Z[row, column] of pairs of nodes; of a pair outside the pattern the answer means nothing."""
         r, c = self.position[rows], self.position[columns]
-        k = np.searchsorted(self.keys, np.minimum(r, c) * len(self.position) + np.maximum(r, c))
-        k = np.minimum(k, max(len(self.keys) - 1, 0))
+        k, _ = self._found(r, c)
         beside = np.where(r > c, self.below[k], self.above[k]) if len(self.keys) else np.zeros(len(r), complex)
         return np.asarray(np.where(r == c, self.diagonal[r], beside), complex)
+
+    def holds(self, rows: Ints, columns: Ints) -> NDArray[np.bool_]:
+        """Whether pairs of nodes lie in the pattern."""
+        r, c = self.position[rows], self.position[columns]
+        return np.asarray((r == c) | self._found(r, c)[1])
+
+    def _found(self, r: Ints, c: Ints) -> tuple[Ints, NDArray[np.bool_]]:
+        """Where pairs of places stand among the keys, and whether they do."""
+        wanted = np.minimum(r, c) * len(self.position) + np.maximum(r, c)
+        k = np.minimum(np.searchsorted(self.keys, wanted), max(len(self.keys) - 1, 0))
+        return k, self.keys[k] == wanted if len(self.keys) else np.zeros(len(r), bool)
 
 
 def diagonal(factor: Factorised, n: int, wanted: Ints) -> Complexes:
@@ -102,7 +113,7 @@ def _selected(lu: Any) -> Entries | None:
     upper.sort_indices()
     below, above = _off_diagonal(lower, n), _off_diagonal(upper, n)
     if not (np.array_equal(below[0], above[0]) and np.array_equal(below[1], above[1])):
-        return None
+        below, above = _in_one_pattern(below, above, n)
     batches = _batches_of(below[0].tobytes(), below[1].tobytes(), n)
     if batches is None:
         return None
@@ -125,13 +136,36 @@ def _selected(lu: Any) -> Entries | None:
     return Entries(lu.perm_c.astype(np.intp), below[0], keys, of_column, of_row, z)
 
 
+def _in_one_pattern(below: Listed, above: Listed, n: int) -> tuple[Listed, Listed]:
+    """Both with all entries that elimination fills in: one that came out as nothing at all may have no place in a factor.
+
+    What stands in a column below its first entry stands in the column of that entry too.
+    """
+    keys = [np.repeat(np.arange(n), np.diff(begins)) * n + index for begins, index, _ in (below, above)]
+    filled: list[set[int]] = [set() for _ in range(n)]
+    for key in np.union1d(*keys).tolist():
+        filled[key // n].add(key % n)
+    for rest in filled:
+        if len(rest) > 1:
+            first = min(rest)
+            filled[first] |= rest - {first}
+    every = np.array([j * n + i for j, rest in enumerate(filled) for i in sorted(rest)], np.intp)
+    begins = np.concatenate([[0], np.cumsum([len(rest) for rest in filled])]).astype(np.intp)
+    values = []
+    for own, (_, _, value) in zip(keys, (below, above), strict=True):
+        whole = np.zeros(len(every), complex)
+        whole[np.searchsorted(every, own)] = value
+        values.append(whole)
+    return (begins, every % n, values[0]), (begins, every % n, values[1])
+
+
 @lru_cache(maxsize=PATTERNS)
 def _batches_of(begins: bytes, rows: bytes, n: int) -> list[_Batch] | None:
     """What follows from the pattern alone, which an edit of values leaves as it is."""
     return _batches(np.frombuffer(begins, np.intp), np.frombuffer(rows, np.intp), n)
 
 
-def _off_diagonal(factor: Any, n: int) -> tuple[Ints, Ints, Complexes]:
+def _off_diagonal(factor: Any, n: int) -> Listed:
     """Beginnings, other index and values of the entries beside the diagonal, by column of L or row of U."""
     of = np.repeat(np.arange(n), np.diff(factor.indptr))
     kept = factor.indices != of

@@ -1,6 +1,7 @@
 """Faults by phase: equal to the solution by sequences where both hold; by hand on spurs, behind a centre tap, on untransposed lines."""
 
 import math
+from importlib import import_module
 
 import numpy as np
 import pytest
@@ -14,6 +15,8 @@ from northfell.core.studies.phase_faults import PHASE_FAULTS, phase_faults
 from northfell.core.studies.phase_faults.result import currents
 from northfell.demo import ellerdale
 from northfell.formats import northfell_json
+
+thevenin = import_module("northfell.core.network.phases.thevenin")  # the module: its package has a function of that name
 
 
 def bus(name: str, kv: float, **more) -> dict:
@@ -202,6 +205,20 @@ def test_the_impedance_matrix_is_reciprocal_and_faults_of_a_feeder_fall_along_it
     assert all(r["ik_min_ka"] < r["ik_max_ka"] for r in rows.values())
     assert ("D4", "b–earth") not in rows
     assert not any("Not counted" in m for m in made.messages)
+
+
+def test_entries_from_the_factors_are_those_of_solved_columns(monkeypatch):
+    """Of the feeder with its regulators and centre taps, most places without a column being solved for."""
+    solved = []
+    by_columns = thevenin._by_columns
+    monkeypatch.setattr(thevenin, "_by_columns", lambda factor, rows, places: solved.append(len(places)) or by_columns(factor, rows, places))
+    quick, _ = at(northfell_json.read(ellerdale()))
+    assert max(solved) < 0.2 * len(quick.conductors)
+    monkeypatch.setattr(thevenin, "entries", lambda factor, wanted: None)
+    slow, _ = at(northfell_json.read(ellerdale()))
+    for case in ("max", "min"):
+        for b, z in slow.z_ohm[case].items():
+            assert np.allclose(quick.z_ohm[case][b], z, rtol=1e-8, atol=1e-10 * np.abs(z).max())
 
 
 def test_nothing_flows_to_earth_where_nothing_ties_to_it():

@@ -5,11 +5,13 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy.sparse as sp
-from scipy.sparse.linalg import splu
 
+from northfell.core.network.linear import Factorised
 from northfell.core.network.phases.dependence import dependence_of
+from northfell.core.network.phases.loads import Sparse
 from northfell.core.network.phases.parts import Complexes
 from northfell.core.network.phases.solver import SMALL, Flags, PhaseNetwork, assembled, floating, reached
+from northfell.core.network.selected import entries
 
 AT_ONCE = 64  # right-hand sides in one solve
 
@@ -24,7 +26,7 @@ class Thevenin:
 
 
 def thevenin(network: PhaseNetwork, places: Sequence[Sequence[int]], injections: Sequence[Mapping[int, complex]] = ()) -> Thevenin:
-    """Z of each place over its conductors, by columns of Y⁻¹, and what sources of current bring there.
+    """Z of each place over its conductors, by entries of Y⁻¹, and what sources of current bring there.
 
     Parameters
     ----------
@@ -51,22 +53,49 @@ def thevenin(network: PhaseNetwork, places: Sequence[Sequence[int]], injections:
     reduced = sp.csr_matrix(t.T @ (y + ties) @ t)
     held = np.isin(dependence.free, list(known))
     u = np.flatnonzero(there[dependence.free] & ~held)
-    factor = splu(sp.csc_matrix(reduced[u][:, u]))
-    rows = sp.csr_matrix(t[:, u])
-    found: list[Complexes] = []
+    factor, rows = Factorised(sp.csc_matrix(reduced[u][:, u]), structurally_symmetric=True), sp.csr_matrix(t[:, u])
     given = np.zeros((n, len(injections)), complex)
     for k, one in enumerate(injections):
         for node, i in one.items():
             given[node, k] += i if there[node] else 0
     brought = np.asarray(rows @ factor.solve(np.asarray(rows.T @ given))) if injections else given
-    for first in range(0, len(places), AT_ONCE):
-        group = places[first : first + AT_ONCE]
-        asked = [i for place in group for i in place]
-        x = factor.solve(rows[asked].T.toarray().astype(complex))
+    found = _by_pattern(factor, rows, places)
+    found |= _by_columns(factor, rows, {k: place for k, place in enumerate(places) if k not in found})
+    for k, place in enumerate(places):
+        dead = ~there[list(place)]
+        found[k][dead, :], found[k][:, dead] = np.nan, np.nan
+    return Thevenin([found[k] for k in range(len(places))], [brought[list(place)] for place in places], lost)
+
+
+def _by_pattern(factor: Factorised, rows: Sparse, places: Sequence[Sequence[int]]) -> dict[int, Complexes]:
+    """Z of the places whose conductors elements join, each of which follows one node alone: from the factors, without solving for columns."""
+    single = np.diff(rows.indptr) == 1
+    column, value = np.zeros(rows.shape[0], np.intp), np.zeros(rows.shape[0], complex)
+    column[single], value[single] = rows.indices[rows.indptr[:-1][single]], rows.data[rows.indptr[:-1][single]]
+    able = {k: np.asarray(place, np.intp) for k, place in enumerate(places) if len(place) and single[list(place)].all()}
+    known = entries(factor, np.unique(np.concatenate([column[p] for p in able.values()]))) if able else None
+    if known is None:
+        return {}
+    one = np.concatenate([np.repeat(p, len(p)) for p in able.values()])
+    other = np.concatenate([np.tile(p, len(p)) for p in able.values()])
+    z = known.at(column[one], column[other]) * value[one] * value[other]
+    inside, at, found = known.holds(column[one], column[other]), 0, dict[int, Complexes]()
+    for k, place in able.items():
+        cells = slice(at, at + len(place) ** 2)
+        if inside[cells].all():
+            found[k] = z[cells].reshape(len(place), len(place)).copy()
+        at = cells.stop
+    return found
+
+
+def _by_columns(factor: Factorised, rows: Sparse, places: Mapping[int, Sequence[int]]) -> dict[int, Complexes]:
+    """The same by columns of Y⁻¹."""
+    found, names = dict[int, Complexes](), list(places)
+    for first in range(0, len(names), AT_ONCE):
+        group = names[first : first + AT_ONCE]
+        x = factor.solve(rows[[i for k in group for i in places[k]]].T.toarray().astype(complex))
         at = 0
-        for place in group:
-            z, dead = np.asarray(rows[list(place)] @ x[:, at : at + len(place)]), ~there[list(place)]
-            z[dead, :], z[:, dead] = np.nan, np.nan
-            found.append(z)
-            at += len(place)
-    return Thevenin(found, [brought[list(place)] for place in places], lost)
+        for k in group:
+            found[k] = np.asarray(rows[list(places[k])] @ x[:, at : at + len(places[k])])
+            at += len(places[k])
+    return found

@@ -1,11 +1,14 @@
 """Faults at all buses of a state, or at some, by phase."""
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Bus
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import fed
+from northfell.core.network.linear import SingularMatrix
 from northfell.core.network.phases import PhaseNetwork, thevenin
 from northfell.core.network.phases.parts import Complexes
 from northfell.core.studies.phase_faults.gathering import CASES, TURN, FaultGathering, Which
@@ -35,7 +38,10 @@ def phase_faults(net: Compiled) -> PhaseFaults:
             raise CannotRun("phase_faults", ["No infeed and no machine is in service that feeds a fault."])
         inside = {net.topology.bus_ids[int(b)] for one in g.given.inside for b in one.buses}
         buses = [b for b in net.taking_part.values() if isinstance(b, Bus) and b.id not in inside]
-        found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
+        try:
+            found = thevenin(network, [list(g.at(b.id).values()) for b in buses], g.injections)
+        except SingularMatrix:
+            raise CannotRun("phase_faults", ["The impedances of some part contradict each other: they have no inverse."]) from None
         for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
             nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)
             live = [k for k in range(len(nodes)) if np.isfinite(matrix[k, k])]
@@ -46,21 +52,26 @@ def phase_faults(net: Compiled) -> PhaseFaults:
                 e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
                 if case == "max":
                     injected[b.id] = brought[live]
-        told |= g.told
-        if g.cold:
-            told[f"The temperature at the end of a fault is not entered: {named(g.cold)}; least currents stand at 20 °C and may be less."] = None
-        if g.as_given and case == "min":
-            told[f"Matrices stand at the temperature for which they are given: {named(g.as_given)}; greatest currents may be more, least ones less."] = None
-        if g.uncounted:
-            told[f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."] = None
-        if inside:
-            told[f"Faults within a power station unit are not found by phase: at {named(net.name(b) for b in inside)} see Faults."] = None
+        told |= dict.fromkeys(_told(g, inside))
     if net.network.settings.of(ShortCircuitSettings).school != "iec":
         told["By phase faults are found by IEC 60909-0, also where the project follows another school."] = None
     r_fault = net.network.settings.of(PhaseFaultSettings).r_fault_ohm
     if r_fault:
         told[f"Least currents to earth flow through {r_fault:g} ohm."] = None
     return PhaseFaults(net, conductors, z, e, floats, injected, r_fault, (*told, *net.held_back_told))
+
+
+def _told(g: FaultGathering, inside: set[str]) -> Iterator[str]:
+    """What is to be known of a case."""
+    yield from g.told
+    if g.cold:
+        yield f"The temperature at the end of a fault is not entered: {named(g.cold)}; least currents stand at 20 °C and may be less."
+    if g.as_given and g.case == "min":
+        yield f"Matrices stand at the temperature for which they are given: {named(g.as_given)}; greatest currents may be more, least ones less."
+    if g.uncounted:
+        yield f"Not counted by phase: what {named(g.uncounted)} bring to a fault; the greatest currents may be more by that."
+    if inside:
+        yield f"Faults within a power station unit are not found by phase: at {named(g.net.name(b) for b in inside)} see Faults."
 
 
 def _gathered(net: Compiled) -> tuple[Compiled, dict[Which, tuple[FaultGathering, PhaseNetwork]]]:
