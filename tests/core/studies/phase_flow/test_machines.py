@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 from tests.conftest import network_of
 
-from northfell.core.errors import CannotRun
+from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.network import compile_network
 from northfell.core.studies import load_flow
 from northfell.core.studies.phase_flow import run_by_phase
+from northfell.core.studies.phase_flow.changers import OfTapChanger
 from northfell.core.studies.phase_flow.verdicts import converters
 
 
@@ -284,3 +285,32 @@ def test_the_other_side_needs_its_own_set_voltage():
     with pytest.raises(CannotRun, match="v_set_reverse_v of phase a is empty"):
         run_by_phase(compile_network(network_of([*FEEDER[:5], {**REVERSE, "reverse": "other side", "regulator_units": units},
                                                  {"kind": "load", "name": "E", "bus": "C", "p_mw": 1.0, "q_mvar": 0.3}]), "Normal"))  # fmt: skip
+
+
+def test_what_a_control_measures_may_be_dead_and_is_told():
+    """An open pole before a bank, and a bus elsewhere that is not fed: positions stay, and no figure is made of nothing."""
+    dead = [bus("P"), {"kind": "switch", "name": "Q", "from_bus": "C", "to_bus": "P", "open_poles": "b"}]
+    by_flow = {"measured_at": "Q", "i_in_a": 5.0, "i_out_a": 1.0}
+    for how in ("by voltage", "by power factor", "by current"):
+        parts = [{"between": "a", "q_mvar": 0.1}, {"between": "c", "q_mvar": 0.1}]
+        bank = {**BANK, **by_flow, "bus": "P", "step_by_phase": parts, "switching": how}
+        made = run_by_phase(compile_network(network_of([*FEEDER, *dead, bank]), "Normal"))
+        assert any("is dead; its 0 steps stay" in told for told in made.messages)
+        assert next(iter(made.table("controls").records()))["found"] == 0
+    far = {**HELD, "tap_held": "another bus", "tap_bus": "Z"}
+    made = run_by_phase(compile_network(network_of([*FEEDER, *LOW, bus("Z"), far]), "Normal"))
+    assert any("T: what it is to hold has no voltage in this state" in told for told in made.messages)
+
+
+def test_a_step_without_a_solution_is_not_tried_again():
+    """A tap changer beside the most that its line can carry: a step down has no solution, one up tells what it does."""
+    made = run_by_phase(compile_network(network_of([*FEEDER, *LOW, HELD]), "Normal"))
+    control = OfTapChanger(made.net.elements["T"], lambda net, taps, before: failing(net, taps, before), ())
+
+    def failing(net, taps, before):
+        if taps["T"][""] > 0:
+            raise NoSolution("phase_flow", "by phase", 40, math.nan, "")
+        return made
+
+    assert control._effect(made, {"": 0}) == 0.0
+    assert control.moves(made, {"": 8}) == {}

@@ -163,8 +163,10 @@ class FaultGathering(Gathering):
         at = [conductors.index(c) for c in phases]
         if e.matrix or e.geometry:
             y_per_km = complex(super()._matrices(e, conductors)[1][np.ix_(at, at)].sum())
+        elif e.c0_uf_per_km is None:
+            y_per_km = 0j  # told where it counts
         else:
-            c0 = e.c0_uf_per_km or 0.0
+            c0 = e.c0_uf_per_km
             y_per_km = 2j * math.pi * self.net.frequency_hz * 1e-6 * complex(from_sequences(e.c_uf_per_km or c0, c0)[np.ix_(at, at)].sum())
         self.charges.append((e.id, near, far, y_per_km * known(e, "length_m") / 1000 * e.parallel))
 

@@ -4,6 +4,8 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
+import numpy as np
+
 from northfell.core.model.elements import CapacitorBank, Element, Infeed, RegulatorUnit, StepRegulator
 from northfell.core.network import Compiled
 from northfell.core.studies.phase_flow.machines import measured
@@ -121,14 +123,21 @@ class OfBank:
         e = self.element
         if e.switching != "by voltage" and e.measured_at not in made.net.taking_part:
             yield f"{e.name}: where it measures is not under voltage; its {at[ALL]} steps stay as they are given."
+        elif self._sees(made) is None:
+            yield f"{e.name}: a phase that its controller measures is dead; its {at[ALL]} steps stay as they are given."
         elif (wanted := self._wanted(made)) and e.switching in ("by voltage", "by power factor"):
             yield f"{e.name}: its controller has {'all steps' if wanted > 0 else 'no step'} in and still misses what it holds."
 
     def _wanted(self, made: ByPhase) -> int:
+        seen = self._sees(made)
+        return 0 if seen is None else self.element.steps_wanted(*seen)
+
+    def _sees(self, made: ByPhase) -> tuple[float, complex, float] | None:
+        """Voltage [p.u.], power [MVA] and current [A]; None where one of them is not there."""
         e = self.element
         v = measured(made.flow, made.gathered.index, e.bus, e.sensed_phase)
-        through = None if e.switching == "by voltage" else self._measured(made)
-        return e.steps_wanted(v, *through) if through is not None else e.steps_wanted(v) if e.switching == "by voltage" else 0
+        through = (0j, 0.0) if e.switching == "by voltage" else self._measured(made)
+        return (v, *through) if through is not None and np.isfinite([v, *through]).all() else None
 
     def _measured(self, made: ByPhase) -> tuple[complex, float] | None:
         """Power [MVA] of all phases and current [A] where it measures, by one phase where one is chosen; None where there is nothing."""

@@ -7,6 +7,7 @@ from typing import cast
 
 import numpy as np
 
+from northfell.core.errors import CannotRun, NoSolution
 from northfell.core.model.elements import Element, ThreeWindingTransformer, Transformer
 from northfell.core.model.elements.tap_changer import positions_of
 from northfell.core.network import Compiled
@@ -86,6 +87,8 @@ class OfTapChanger:
         if abs(start * (e.tap_step_pct or 0.0) - e.tap_pct) > 1e-6:
             yield f"{e.name}: the tap given, {e.tap_pct:g} %, is no position of it; its tap changer starts from {start * (e.tap_step_pct or 0.0):g} %."
         off, band = self._off(made)
+        if not math.isfinite(off):
+            yield f"{e.name}: what it is to hold has no voltage in this state; its tap changer stays where it is given."
         if abs(off) > band + 1e-9:
             end = {low: "lowest", high: "highest"}.get(at[ALL])
             by = f"{abs(off):.2%} of nominal" if e.tap_changer == "holds voltage" else f"{abs(off):.4g} Mvar"
@@ -97,10 +100,17 @@ class OfTapChanger:
                 yield f"{other.name} stands at the end of its range and cannot follow {e.name}."
 
     def _effect(self, made: ByPhase, at: Mapping[str, int]) -> float:
-        """What one step changes of what it holds, by solving with it."""
-        step = 1 if at[ALL] < self._range[2] else -1
-        try_at = {**made.taps, **self.put({ALL: at[ALL] + step})}
-        return step * (self._off(self.solved(made.net, try_at, made))[0] - self._off(made)[0])
+        """What one step changes of what it holds, by solving with it, up or else down; nothing where neither has a solution."""
+        low, _, high = self._range
+        for step in (1, -1):
+            if low <= at[ALL] + step <= high:
+                try:
+                    tried = self.solved(made.net, {**made.taps, **self.put({ALL: at[ALL] + step})}, made)
+                except (NoSolution, CannotRun):
+                    continue
+                if self.element.id in tried.net.taking_part and math.isfinite(off := self._off(tried)[0]):
+                    return step * (off - self._off(made)[0])
+        return 0.0
 
     def _off(self, made: ByPhase) -> tuple[float, float]:
         """By how much what it holds stands above its aim, and the half of its band: p.u. of voltage, or Mvar."""

@@ -172,6 +172,8 @@ def measured(flow: PhaseFlow, index: Mapping[tuple[str, str], int], bus: str, ph
         return abs(complex(np.linalg.solve(FORTESCUE, v)[1]))
     if "1" in nodes and "2" in nodes:
         return abs(complex(flow.v_v[nodes["1"]] - flow.v_v[nodes["2"]])) / (2 * float(base[nodes["1"]]))
+    if not set(nodes) - {"n"}:
+        return math.nan  # it is not under voltage
     back = flow.v_v[nodes["n"]] if "n" in nodes else 0j
     return float(np.mean([abs(flow.v_v[n] - back) / base[n] for c, n in nodes.items() if c != "n"]))
 
