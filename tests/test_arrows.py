@@ -30,7 +30,7 @@ MAY = {
     "core.studies.protection": STUDIES | {"core.studies.short_circuit"},
     "core.studies.short_circuit": STUDIES | {"core.studies.load_flow"},
     "core.studies.duty": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
-    "core.studies.arc_flash": STUDIES | {"core.studies.short_circuit", "core.studies.protection"},
+    "core.studies.arc_flash": STUDIES | {"core.studies.short_circuit", "core.studies.protection", "core.studies.phase_faults"},
     "core.studies.coordination": STUDIES
     | {"core.studies.short_circuit", "core.studies.protection", "core.studies.duty", "core.studies.load_flow", "core.studies.arc_flash"},
     "core.studies.sizing": STUDIES

@@ -23,6 +23,10 @@ _PHRASES = {
     "generator current taken as constant": (
         "Generatorstrom als konstant angenommen", "courant du générateur pris constant", "corriente del generador tomada como constante",
     ),
+    "not three-phase: by the model for three phases, outside the standard": (
+        "nicht dreiphasig: mit dem dreiphasigen Modell, außerhalb der Norm", "non triphasé : par le modèle triphasé, hors de la norme",
+        "no trifásico: por el modelo trifásico, fuera de la norma",
+    ),
     "inverters may go on for a while: not counted": (
         "Wechselrichter können eine Zeit lang weiter speisen: nicht berücksichtigt", "des onduleurs peuvent continuer un moment : non compté",
         "los inversores pueden seguir un tiempo: no se cuenta",

@@ -132,6 +132,7 @@ def test_nothing_leaves_the_label_or_runs_into_another_however_long_the_name(nam
 FIGURE = re.compile(r"\d+(?:\.\d+)?")
 SAID = [
     "load side of the mains", "line side of Q 31 of 3", "worst of HCB, VCB", "inverters may go on for a while: not counted",
+    "not three-phase: by the model for three phases, outside the standard",
     "energy summed over the intervals in which sources open", "above the range of IEEE 1584-2018, theoretical",
     "cleared later than 2 s, which is taken as the exposure",
     "no protective device stands between this place and a source",

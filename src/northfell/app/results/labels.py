@@ -14,7 +14,7 @@ from northfell.core.rules.completeness import assumed_count
 from northfell.core.studies.arc_flash import ARC_FLASH, ArcFlash, Location, method_at
 from northfell.core.studies.arc_flash.by_voltage import BEYOND, METHOD
 from northfell.core.studies.arc_flash.result import coefficients_status
-from northfell.core.studies.arc_flash.solve import CONSTANT, EXPOSURE, GOES_ON, ON_THE_LABEL, SUMMED
+from northfell.core.studies.arc_flash.telling import CONSTANT, EXPOSURE, GOES_ON, ON_THE_LABEL, ONE_PHASE, SUMMED
 from northfell.documents.labels import FORM, Label, changes_since, said_by, unprintable_in
 from northfell.store.printed import Printed
 
@@ -126,6 +126,7 @@ def _brief(warning: Message, study: ArcFlash) -> str:
     brief = {
         EXPOSURE: f"cleared later than {study.settings.max_exposure_s:g} s, which is taken as the exposure",
         CONSTANT: "generator current taken as constant",
+        ONE_PHASE: "not three-phase: by the model for three phases, outside the standard",
         GOES_ON: "inverters may go on for a while: not counted",
         SUMMED: "energy summed over the intervals in which sources open",
         BEYOND: "above the range of IEEE 1584-2018, theoretical",

@@ -13,7 +13,7 @@ from northfell.core.errors import CannotRun, NoSolution, code_of
 from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, recompiled, same_connections, topology_of
-from northfell.core.network.lacking import BY_PHASE
+from northfell.core.network.apart import BY_PHASE
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
 from northfell.core.studies.load_flow import LOAD_FLOW

@@ -1,46 +1,38 @@
 """Which islands lack data for a study: they are kept back, the others are computed."""
 
-from typing import Final
-
 from northfell.core.errors import CannotRun, Message, code_of
 from northfell.core.model.elements import Element
-from northfell.core.model.network import title_of
+from northfell.core.network.apart import BY_PHASE, Uneven, not_alike, without_what_is_apart
 from northfell.core.network.compile import Compiled
 from northfell.core.rules.by_phase import only_by_phase
 from northfell.core.rules.completeness import Missing, missing
 from northfell.core.rules.typical import help_for
 
-BY_PHASE: Final = "by phase"  # the code of what is left to the load flow by phase
-ALIKE = "this study takes networks of three phases alike; Flow and Faults take it by phase."
 NO_SUPPLY = "There is no supply: no infeed and no generator is in service. Put one into service, or add one."
 
 
-def with_data(net: Compiled, study: str) -> Compiled:
-    """The network with the islands kept back that lack data for a study.
+def with_data(net: Compiled, study: str, of_faults: bool = False) -> Compiled:
+    """The network with the islands kept back that lack data for a study; of faults, without what changes none.
 
     Raises
     ------
     CannotRun
         If nothing remains, with every reason; or there is no supply at all.
     """
+    alone: Uneven = {e.id: why for e, why in only_by_phase(net.taking_part.values())}
+    if alone and of_faults:
+        net, alone = without_what_is_apart(net, alone, study)
     uneven: dict[int, list[tuple[Element, str]]] = {}
-    for e, why in only_by_phase(net.taking_part.values()):
+    for e, why in ((net.elements[i], why) for i, why in alone.items()):
         if (bus := bus_at(net, e)) is not None:
             uneven.setdefault(int(net.topology.island_of_node[net.topology.node_of_bus[bus]]), []).append((e, why))
     if uneven:  # what these lack besides is asked for by the load flow by phase
-        net = net.holding_back([(bus_at(net, found[0][0]) or 0, _not_alike(found)) for found in uneven.values()], BY_PHASE)
+        net = net.holding_back([(bus_at(net, found[0][0]) or 0, not_alike(found)) for found in uneven.values()], BY_PHASE)
     lacking = missing(net.elements, study, net.taking_part.values())
     reasons = {told(net, one): (bus, one) for one in lacking if (bus := _bus_of(net, one)) is not None}
     if reasons:
         net = net.holding_back([(bus, line) for line, (bus, _) in reasons.items()], lacking={line: one for line, (_, one) in reasons.items()})
     return fed(net, study)
-
-
-def _not_alike(found: list[tuple[Element, str]]) -> str:
-    """Why an island is left to the load flow by phase: one element of it, and how many more."""
-    (first, why), more = found[0], len(found) - 1
-    also = f", and so are {more} more elements" if more > 1 else ", and so is another element" if more else ""
-    return Message(f"{title_of(first)}: {why}{also}; {ALIKE}", BY_PHASE, first.id)
 
 
 def told(net: Compiled, one: Missing) -> str:

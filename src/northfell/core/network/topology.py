@@ -4,7 +4,7 @@ Closed switching devices make one node of the buses they join; branches join nod
 service stands in it.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -55,12 +55,12 @@ class Topology:
         return [int(i) for i in np.unique(self.island_of_node[self.fed_node])]
 
 
-def topology_of(elements: Mapping[str, Element]) -> Topology:
-    """Nodes, islands and supply of the elements of one state."""
+def topology_of(elements: Mapping[str, Element], apart: Collection[str] = ()) -> Topology:
+    """Nodes, islands and supply of the elements of one state; those set apart join nothing."""
     bus_ids = tuple(e.id for e in elements.values() if isinstance(e, Bus))
     index = {bus_id: i for i, bus_id in enumerate(bus_ids)}
     bus_up = {bus_id: elements[bus_id].in_service for bus_id in bus_ids}
-    live = {e.id: e.in_service and all(bus_up[b] for b in e.buses) for e in elements.values()}
+    live = {e.id: e.in_service and e.id not in apart and all(bus_up[b] for b in e.buses) for e in elements.values()}
 
     closed = [e for e in elements.values() if e.joined and live[e.id]]
     closed_terminals = np.array([e.joined for e in closed], np.intp).reshape(-1, 2)

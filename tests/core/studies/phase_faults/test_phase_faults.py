@@ -9,10 +9,10 @@ from tests.conftest import network_of
 
 from northfell.core.errors import CannotRun, NotFound
 from northfell.core.network import compile_network
+from northfell.core.network.phases.thevenin import currents
 from northfell.core.studies import Asked, short_circuit
 from northfell.core.studies.line_constants import geometry_named, wires_of
 from northfell.core.studies.phase_faults import PHASE_FAULTS, phase_faults
-from northfell.core.studies.phase_faults.result import currents
 from northfell.demo import ellerdale
 from northfell.formats import northfell_json
 

@@ -19,6 +19,16 @@ def by_lee(voc_kv: float) -> bool:
     return voc_kv > V_RANGE_KV[1]
 
 
+def outside(voc_kv: float, low_kv: float, high_kv: float) -> str:
+    """What is told of a voltage that no method covers."""
+    return f"outside the method's range: {voc_kv:g} kV is not between {low_kv:g} and {high_kv:g} kV"
+
+
+def least_tested_ka(voc_kv: float) -> float:
+    """The least bolted current for which the model was tested; above it any."""
+    return 0.0 if by_lee(voc_kv) else eq.ranges(voc_kv)[0][0]
+
+
 def method_at(voc_kv: float) -> str:
     """The name of the method at a voltage."""
     return LEE if by_lee(voc_kv) else METHOD

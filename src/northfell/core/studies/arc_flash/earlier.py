@@ -10,7 +10,7 @@ from northfell.core.network import Compiled
 from northfell.core.studies.arc_flash.by_voltage import V_RANGE_KV
 from northfell.core.studies.arc_flash.equations import BURN_J_CM2, CAL, IN_BOX
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, finite
-from northfell.core.studies.arc_flash.solve import exposure_s
+from northfell.core.studies.arc_flash.settings import exposure_s
 from northfell.core.studies.protection import Zones, devices_of, lacking_of, through_devices, wanted_by
 from northfell.core.studies.short_circuit import CASES, ShortCircuit
 from northfell.core.tables import Table, build
@@ -119,7 +119,7 @@ class Earlier:
 
 
 def compare(arc: ArcFlash) -> Earlier:
-    """Every place that has a result up to 15 kV by the earlier edition, with its own arcing currents and what clears them.
+    """Every place of three phases that has a result up to 15 kV by the earlier edition, with its own arcing currents and what clears them.
 
     Currents are held constant; those of motors, or none of them, by what clears later.
     """
@@ -128,7 +128,7 @@ def compare(arc: ArcFlash) -> Earlier:
     devices = {d: one for d, one in every.items() if d in net.taking_part and d not in lacking}
     zones, wanted = Zones(net, every), wanted_by(devices.values())
     carried = [d for d in devices if d in set(net.topology.closed_ids)]
-    those = [one for one in arc.locations if one.worst and V_RANGE_KV[0] <= (arc.bus(one).v_nominal_kv or 0.0) <= V_RANGE_KV[1]]
+    those = [one for one in arc.locations if one.worst and not one.fault and V_RANGE_KV[0] <= (arc.bus(one).v_nominal_kv or 0.0) <= V_RANGE_KV[1]]
     found: dict[int, ByEarlier] = {}
     for case in CASES if those else ():
         sets = []  # what flows at first, and without motors

@@ -247,6 +247,16 @@ def boundary_mm(voc_kv: float, ibf_ka: float, box: Enclosure, t_ms: float, facto
     return found[0] if len(found) == 1 else interpolated(found[0], found[1], found[2], voc_kv)
 
 
+def ranges(voc_kv: float) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Bolted currents [kA] and gaps [mm] for which the model was tested, at a voltage.
+
+    Source
+    ------
+    IEEE 1584-2018, 4.2.
+    """
+    return ((0.5, 106.0), (6.35, 76.2)) if voc_kv <= 0.6 else ((0.2, 65.0), (19.05, 254.0))
+
+
 def out_of_range(voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: float) -> list[Message]:
     """Where the inputs leave the range in which the model was tested, in words. Nothing is clamped.
 
@@ -254,8 +264,7 @@ def out_of_range(voc_kv: float, ibf_ka: float, box: Enclosure, distance_mm: floa
     ------
     IEEE 1584-2018, 4.2 and 4.3.
     """
-    low = voc_kv <= 0.6
-    i_range, g_range = ((0.5, 106.0), (6.35, 76.2)) if low else ((0.2, 65.0), (19.05, 254.0))
+    i_range, g_range = ranges(voc_kv)
     told = []
     if not i_range[0] <= ibf_ka <= i_range[1]:
         told.append(Message(f"bolted current {ibf_ka:.4g} kA is outside {i_range[0]:g} to {i_range[1]:g} kA", "bolted current # kA is outside # to # kA"))

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from northfell.core.catalogue.tables import UNVERIFIED_ELECTRODES
 from northfell.core.errors import Message
@@ -13,6 +14,9 @@ from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.protection import Interval, Through
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.tables import Cell, Table, build
+
+if TYPE_CHECKING:
+    from northfell.core.studies.arc_flash.by_phase import PhaseCurrents
 
 
 @dataclass(frozen=True)
@@ -85,6 +89,7 @@ class Location:
     warnings: tuple[Message, ...]
     waits: tuple[str, ...] = ()  # why a place that is fed has no result yet
     configuration: str = ""  # of the electrodes, that governs
+    fault: str = ""  # by phase, that governs, where the place is not of three phases alike or stands behind what is not
     others: tuple["Location", ...] = ()  # the same place with the other configurations that are found there
 
     @property
@@ -95,6 +100,11 @@ class Location:
     def boundary_mm(self) -> float:
         """The largest boundary of all variants and configurations: it need not belong to the largest energy."""
         return max(v.boundary_mm for one in (self, *self.others) for v in one.variants)
+
+    @property
+    def fault_told(self) -> str:
+        """Of which bolted fault the arc is taken."""
+        return self.fault or "three-phase"
 
     def of_configuration(self, configuration: str) -> "Location":
         """The same with another of its configurations; itself where there is none."""
@@ -113,6 +123,7 @@ class ArcFlash:
     faults: ShortCircuit
     bare: ShortCircuit | None  # without motors; none where there is none
     locations: tuple[Location, ...]
+    phases: "PhaseCurrents | None" = None  # of what the faults of three phases leave out; none where that is nothing
 
     def location(self, bus_id: str, side: str) -> Location | None:
         return next((one for one in self.locations if (one.bus_id, one.side) == (bus_id, side)), None)
@@ -167,14 +178,14 @@ class ArcFlash:
             bus, worst = self.bus(one), one.worst
             head = (self.net.state, bus.name, one.side, method_at(bus.v_nominal_kv or math.nan), bus.electrode_configuration, bus.gap_mm)
             if worst is None:
-                rows.append((*head, *[None] * 14, bus.working_distance_mm, "; ".join(one.warnings) or "not fed", one.fed, None))
+                rows.append((*head, *[None] * 14, bus.working_distance_mm, "; ".join(one.warnings) or "not fed", one.fed, None, None))
                 continue
             full, reduced = one.variant(worst.case, "full"), one.variant(worst.case, "reduced")
             rows.append((
                 *head, worst.i_bolted_ka, full.i_arc_ka, reduced.i_arc_ka, self.net.name(worst.device) if worst.device else None, finite(worst.i_device_ka),
                 finite(worst.opens_at_s), finite(worst.energy_cal_cm2), finite(full.energy_cal_cm2), finite(reduced.energy_cal_cm2), worst.variant,
                 finite(one.boundary_mm), worst.case, finite(worst.arc_time_s), worst.stage, bus.working_distance_mm, "; ".join(one.warnings), one.fed,
-                "theoretical" if by_lee(bus.v_nominal_kv or math.nan) else coefficients_status(bus.electrode_configuration or ""),
+                "theoretical" if by_lee(bus.v_nominal_kv or math.nan) else coefficients_status(bus.electrode_configuration or ""), one.fault_told,
             ))  # fmt: skip
         columns = (
             ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("method", "", "Method"), ("configuration", "", "Electrodes"),
@@ -183,6 +194,7 @@ class ArcFlash:
             ("energy_full_cal_cm2", "cal/cm²", "Full"), ("energy_reduced_cal_cm2", "cal/cm²", "Reduced"), ("governs", "", "Governs"),
             ("boundary_mm", "mm", "Boundary"), ("case", "", "Case"), ("arc_time_s", "s", "Arc lasts"), ("stage", "", "Stage"),
             ("working_distance_mm", "mm", "Distance"), ("warnings", "", "Warnings"), ("energised", "", "Fed"), ("coefficients", "", "Coefficients"),
+            ("fault", "", "Fault"),
         )  # fmt: skip
         return build("locations", columns, rows)
 
@@ -205,13 +217,13 @@ class ArcFlash:
                 rows.append((
                     self.net.state, self.bus(one).name, one.side, v.case, v.variant, v.i_bolted_ka, v.i_arc_ka, self.net.name(v.device) if v.device else None,
                     finite(v.i_device_ka), finite(v.opens_at_s), finite(v.arc_time_s), finite(v.energy_cal_cm2), finite(v.boundary_mm),
-                    self.bus(one).electrode_configuration,
+                    self.bus(one).electrode_configuration, one.fault_told,
                 ))  # fmt: skip
         columns = (
             ("state", "", "State"), ("bus", "", "Location"), ("side", "", "Side"), ("case", "", "Case"), ("variant", "", "Current"),
             ("i_bolted_ka", "kA", "Bolted"), ("i_arc_ka", "kA", "Arcing"), ("device", "", "Cleared by"), ("i_device_ka", "kA", "Through it"),
             ("opens_at_s", "s", "Opens at"), ("arc_time_s", "s", "Arc lasts"), ("energy_cal_cm2", "cal/cm²", "Energy"), ("boundary_mm", "mm", "Boundary"),
-            ("configuration", "", "Electrodes"),
+            ("configuration", "", "Electrodes"), ("fault", "", "Fault"),
         )  # fmt: skip
         return build("variants", columns, rows)
 

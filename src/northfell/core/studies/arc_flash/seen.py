@@ -12,6 +12,8 @@ import numpy as np
 from northfell.core.errors import InputRefused
 from northfell.core.model.elements import Bus, Element, Inverter, SynchronousGenerator
 from northfell.core.network import Compiled
+from northfell.core.network.lacking import told as lacking_told
+from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import by_voltage as by
 from northfell.core.studies.arc_flash import equations as eq
@@ -27,6 +29,7 @@ from northfell.core.studies.protection import (
     beside,
     faults_without,
     follow,
+    lacking_of,
     through_devices,
     wanted_by,
 )
@@ -60,6 +63,21 @@ def board_of(net: Compiled, place: Place) -> Bus:
     """The board of a place, with the electrodes that are meant."""
     bus = cast(Bus, net.elements[net.topology.bus_ids[place.bus]])
     return bus.with_configuration(place.configuration)
+
+
+def in_range(bus: Bus, settings: ArcFlashSettings) -> bool:
+    """Whether a method covers the voltage of a bus."""
+    v = bus.v_nominal_kv or math.nan
+    return by.V_RANGE_KV[0] <= v and (v <= by.V_RANGE_KV[1] or settings.beyond == "Lee")
+
+
+def lacking(net: Compiled) -> tuple[dict[str, list[str]], dict[str, list[str]]]:
+    """What this study lacks beyond the fault currents: of enclosures, by bus; of devices, by the switch that opens."""
+    of_places: dict[str, list[str]] = {}
+    for one in missing(net.elements, "arc_flash", net.taking_part.values()):
+        if isinstance(one.element, Bus):
+            of_places.setdefault(one.element.id, []).append(lacking_told(net, one))
+    return of_places, lacking_of(net, "arc_flash")
 
 
 def reduction(settings: ArcFlashSettings, bus: Bus) -> float:

@@ -40,3 +40,8 @@ class ArcFlashSettings(StudySettings):
         2.0, label="Longest exposure", unit="s", gt=0, le=60, section="Arc flash", acts_when=When("two_second_rule", (True,)),
         meaning="Used by the two-second rule."
     )
+
+
+def exposure_s(settings: ArcFlashSettings, t_s: float) -> float:
+    """Arc duration: the time until the last source is cut off, at most the longest exposure where that rule is in force."""
+    return min(t_s, settings.max_exposure_s) if settings.two_second_rule else t_s

@@ -10,44 +10,42 @@ from northfell.core.errors import CannotRun, InputRefused, Message
 from northfell.core.model.elements import Breaker, Bus, Fuse
 from northfell.core.model.network import title_of
 from northfell.core.network import Compiled
-from northfell.core.network.lacking import told as lacking_told
-from northfell.core.rules.completeness import missing
 from northfell.core.studies import short_circuit
 from northfell.core.studies.arc_flash import by_voltage as by
-from northfell.core.studies.arc_flash.by_voltage import BEYOND, V_RANGE_KV
+from northfell.core.studies.arc_flash.by_phase import ArcsByPhase, PhaseCurrents, currents_by_phase, is_left_out
+from northfell.core.studies.arc_flash.by_voltage import V_RANGE_KV
 from northfell.core.studies.arc_flash.result import ArcFlash, DeviceTime, Followed, Location, Variant
-from northfell.core.studies.arc_flash.seen import SAME_S, At, ByCurrents, Place, Places, Tried, board_of, enclosure_of, full_arcing_current_ka
-from northfell.core.studies.arc_flash.settings import ArcFlashSettings
-from northfell.core.studies.protection import Device, Interval, TripOrder, Zones, devices_of, lacking_of, opened_by
+from northfell.core.studies.arc_flash.seen import (
+    SAME_S,
+    At,
+    ByCurrents,
+    Place,
+    Places,
+    Tried,
+    board_of,
+    enclosure_of,
+    full_arcing_current_ka,
+    in_range,
+    lacking,
+)
+from northfell.core.studies.arc_flash.settings import ArcFlashSettings, exposure_s
+from northfell.core.studies.arc_flash.telling import SAME, may_go_on, of_devices, taken_as_constant, warnings_of
+from northfell.core.studies.protection import Device, Interval, TripOrder, Zones, devices_of, opened_by
 from northfell.core.studies.short_circuit import CASES, ShortCircuit, without_motors
 
 STUDY = "arc_flash"
-NO_DEVICE = "no protective device stands between this place and a source"
-ONE_CASE = "the fast stage is reached in one case only: a little less current clears much slower"
-NO_MAIN = "no main device is named: the line side is not assessed"
 NO_ENCLOSURE = "no enclosure"  # code of the reason that there is no place to work at
-ONE_BY_ONE = "ways to the sources open one after the other"  # code: what is left drives the devices slower
-MOTORS = "the current of motors is gone within cycles"  # the same, by what flows without them
-SUMMED = "the energy is the sum over the intervals, each with the current that is left"
-FALL = "currents of generators fall, ways to the sources open"  # the same, where that is followed too
-BREAKS_TOO_MUCH = "asked to break more than it is rated for"
-CONSTANT = "generator current taken as constant"
-EXPOSURE = "clears in # s; exposure taken as # s"
-GOES_ON = "inverters may go on"
-ON_THE_LABEL = (EXPOSURE, CONSTANT, GOES_ON, SUMMED, BEYOND)  # what a label says beside all that is grave
-NOTICED = 1.01  # times longer: less is not worth a line
-SAME = 1e-9  # parts of an energy that are taken as the same
 
 
 def run(
     net: Compiled, settings: ArcFlashSettings | None = None, faults: ShortCircuit | None = None, only: tuple[str, str] | None = None,
-    bare: ShortCircuit | None = None,
+    bare: ShortCircuit | None = None, phases: PhaseCurrents | None = None,
 ) -> ArcFlash:  # fmt: skip
     """Arc flash at every bus with enclosure data, load side and (where its main is named) line side.
 
     What is lacking of an enclosure keeps back that place; of a device, the places on whose ways to a source it stands; what the fault
     currents lack keeps back the island. The rest has its results. With `only`, a bus id and a side, that place alone is looked at. The faults
-    without motors are found where they are not given.
+    without motors, and those by phase of places that are not of three phases alike, are found where they are not given.
 
     Raises
     ------
@@ -63,7 +61,7 @@ def run(
         raise CannotRun(STUDY, [Message("No bus has enclosure data: set the electrode configuration of the buses at which people work.", NO_ENCLOSURE)])
     if only is not None:
         places = [p for p in places if (net.topology.bus_ids[p.bus], p.side) == only]
-    of_places, of_devices = _lacking(net)
+    of_places, of_devices = lacking(net)
     zones = Zones(net, devices)
     places = [replace(p, waits=(*p.waits, *of_places.get(net.topology.bus_ids[p.bus], ()))) for p in places]
     places = [replace(p, waits=(*p.waits, *_of_the_way(net, zones, p, of_devices))) for p in places]
@@ -73,9 +71,13 @@ def run(
     bare = bare or _without_motors(faults)
     tried = Tried(Places(net, settings, known, zones, each), faults, bare)
     of: dict[Place, list[Location]] = {}
+    if apart := [p for p in places if is_left_out(net, p.faulted)]:
+        phases = phases or currents_by_phase(net)
+        by_phase = ArcsByPhase(phases, settings)
+        of |= {p: by_phase.of_place(p) for p in apart}
     for k, place in enumerate(each):
         of.setdefault(replace(place, configuration=""), []).append(_location(settings, tried, place, k))
-    return ArcFlash(net, settings, faults, bare, tuple(_worst_of(of[p]) if p in of else _not_computed(net, p) for p in places))
+    return ArcFlash(net, settings, faults, bare, tuple(_worst_of(of[p]) if p in of else _not_computed(net, p) for p in places), phases)
 
 
 def _without_motors(faults: ShortCircuit) -> ShortCircuit | None:
@@ -90,22 +92,14 @@ def _without_motors(faults: ShortCircuit) -> ShortCircuit | None:
 
 def again(arc: ArcFlash, net: Compiled, only: tuple[str, str] | None = None) -> ArcFlash:
     """The same with devices set otherwise: the currents are as they were, what clears when is found anew."""
-    return run(net, arc.settings, replace(arc.faults, net=net), only, replace(arc.bare, net=net) if arc.bare else None)
+    phases = arc.phases.with_elements(net.elements) if arc.phases else None
+    return run(net, arc.settings, replace(arc.faults, net=net), only, replace(arc.bare, net=net) if arc.bare else None, phases)
 
 
 def with_device(arc: ArcFlash, device: Device) -> ArcFlash:
     """The same with one device set otherwise."""
     net = arc.faults.net
     return again(arc, replace(net, elements={**net.elements, **{e.id: e for e in (device.switch, *device.relays)}}))
-
-
-def _lacking(net: Compiled) -> tuple[dict[str, list[str]], dict[str, list[str]]]:
-    """What this study lacks beyond the fault currents: of enclosures, by bus; of devices, by the switch that opens."""
-    of_places: dict[str, list[str]] = {}
-    for one in missing(net.elements, STUDY, net.taking_part.values()):
-        if isinstance(one.element, Bus):
-            of_places.setdefault(one.element.id, []).append(lacking_told(net, one))
-    return of_places, lacking_of(net, STUDY)
 
 
 def _of_the_way(net: Compiled, zones: Zones, place: Place, of_devices: Mapping[str, list[str]]) -> list[str]:
@@ -135,17 +129,6 @@ def places_of(net: Compiled) -> list[Place]:
     return places
 
 
-def exposure_s(settings: ArcFlashSettings, t_s: float) -> float:
-    """Arc duration: the time until the last source is cut off, at most the longest exposure where that rule is in force."""
-    return min(t_s, settings.max_exposure_s) if settings.two_second_rule else t_s
-
-
-def in_range(bus: Bus, settings: ArcFlashSettings) -> bool:
-    """Whether a method covers the voltage of a bus."""
-    v = bus.v_nominal_kv or math.nan
-    return V_RANGE_KV[0] <= v and (v <= V_RANGE_KV[1] or settings.beyond == "Lee")
-
-
 def _worst_of(those: list[Location]) -> Location:
     """A place by the configuration with the most energy; where one of them gives no result there is none, since it might be the worst."""
     lacking = next((one for one in those if one.worst is None), None)
@@ -165,7 +148,7 @@ def _not_computed(net: Compiled, place: Place) -> Location:
         return Location(bus.id, place.faulted, place.side, True, (), (), (Message(f"no result: {reasons[0]}"),), tuple(reasons))
     if fed and place.waits:
         return Location(bus.id, place.faulted, place.side, True, (), (), (Message(f"waits for data: {place.waits[0]}"),), place.waits)
-    told = f"outside the method's range: {bus.v_nominal_kv or math.nan:g} kV is not between {V_RANGE_KV[0]:g} and {V_RANGE_KV[1]:g} kV"
+    told = by.outside(bus.v_nominal_kv or math.nan, *V_RANGE_KV)
     return Location(bus.id, place.faulted, place.side, fed, (), (), (Message(told),) if fed else ())
 
 
@@ -190,7 +173,12 @@ def _location(settings: ArcFlashSettings, tried: Tried, place: Place, k: int) ->
                 return _beyond_model(bus, place, float(first.ibf_ka[k, c]))
             found.append(one)
             times += device_times
-    warnings = [*_warnings(first.faults.net, settings, place, bus, found), *_of_devices(tried, place, bus, found, times), *_of_sources(tried, k)]
+    warnings = [
+        *warnings_of(first.faults.net, settings, place, bus, found),
+        *of_devices(first.faults.net, tried.places.devices, place, bus, found, times),
+        *taken_as_constant(tried.generators(k)),
+        *may_go_on(tried.followers(k)),
+    ]
     worst = max(found, key=lambda v: (v.energy_j_cm2, v.variant == "full"))
     found.sort(key=lambda v: v is not worst)
     return Location(bus.id, place.faulted, place.side, True, tuple(found), tuple(times), tuple(warnings), configuration=place.configuration)
@@ -336,84 +324,3 @@ def _by_what_is_left(
         boundary_mm=by.boundary_mm(voc, ibf, box, worse.counts_s * 1000, factor) if ended else math.inf, followed=worse,
     )  # fmt: skip
     return one, opened
-
-
-def _warnings(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus, found: list[Variant]) -> list[Message]:
-    voc, box = bus.v_nominal_kv or math.nan, enclosure_of(bus)
-    told: list[Message] = []
-    for case in CASES:
-        ibf = next(v.i_bolted_ka for v in found if v.case == case)
-        told += [t for t in by.out_of_range(voc, ibf, box, bus.working_distance_mm or math.nan) if t not in told]
-    if settings.changing == "intervals" and any(v.followed for v in found):
-        for left in (i.i_bolted_ka for v in found if v.followed for i in v.followed.intervals[1:]):
-            told += [t for t in by.out_of_range(voc, left, box, bus.working_distance_mm or math.nan) if t.code not in [one.code for one in told]]
-        told.append(Message(SUMMED, SUMMED))
-    slow = max(found, key=lambda v: v.opens_at_s)
-    if slow.device is None and math.isinf(slow.opens_at_s):
-        told.append(Message(NO_DEVICE, NO_DEVICE, grave=True))
-    elif math.isinf(slow.opens_at_s):
-        line = f"{net.name(slow.device or '')} does not operate at the {slow.variant} arcing current of the {slow.case}imum case"
-        line += " once the currents of generators have fallen" if slow.falls else " once other ways have opened" if slow.followed else ""
-        line += " without the current of motors" if slow.by_first_s is not None and math.isfinite(slow.by_first_s) else ""
-        told.append(Message(line, "does not operate", slow.device or "", grave=True))
-    elif settings.two_second_rule and slow.opens_at_s > settings.max_exposure_s:
-        told.append(Message(f"clears in {slow.opens_at_s:.3g} s; exposure taken as {settings.max_exposure_s:g} s", EXPOSURE))
-    if len({v.device for v in found}) == 1 and any(v.fast for v in found) and len({v.stage for v in found if v.device}) > 1:
-        told.append(Message(ONE_CASE, ONE_CASE))
-    told += _later_than_by_the_first(net, found)
-    if not bus.mains and place.side == "load" and bus.bus_kind == "switchboard":
-        told.append(Message(NO_MAIN, NO_MAIN))
-    return told
-
-
-def _later_than_by_the_first(net: Compiled, found: list[Variant]) -> list[Message]:
-    """Which device opens later than by the current that it sees first, by what is left of it."""
-    told = []
-    for v in found:
-        if v.followed and v.device and math.isfinite(v.opens_at_s) and abs(v.opens_at_s - v.followed.by_the_first_s) > (NOTICED - 1) * v.opens_at_s:
-            opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, {v.followed.by_the_first_s:.3g} s by the current it sees first"
-            line = f"{FALL if v.followed.falls else ONE_BY_ONE}: {opens} ({v.variant} current, {v.case}imum case)"
-            told.append(Message(line, ONE_BY_ONE, v.device))
-            break
-    for v in found:
-        if v.by_first_s is not None and v.device and v.by_first_s * NOTICED < v.opens_at_s < math.inf:
-            opens = f"{net.name(v.device)} opens at {v.opens_at_s:.3g} s, with it at {v.by_first_s:.3g} s"
-            told.append(Message(f"{MOTORS}: {opens} ({v.variant} current, {v.case}imum case)", MOTORS, v.device))
-            break
-    return told
-
-
-def _of_devices(tried: Tried, place: Place, bus: Bus, found: list[Variant], times: list[DeviceTime]) -> list[Message]:
-    """What is told of the devices that a location goes by: incomers that are no main, and what is asked to break more than it can."""
-    net, told = tried.first.faults.net, []
-    if place.side == "load" and (bus.mains or bus.bus_kind != "switchboard"):
-        at_it = {d.device for d in times if bus.id in net.elements[d.device].buses} - set(bus.mains.values())
-        left = [d for d in sorted(at_it) if not _leads_to_a_location(net, d, bus)]
-        if left:
-            told.append(Message(f"{', '.join(net.name(d) for d in left)}: no main device of it, the line side is not assessed", NO_MAIN, left[0]))
-    for device in dict.fromkeys(d.device for d in times):
-        rated = tried.places.devices[device].switch.i_breaking_ka if device in tried.places.devices else None
-        most = max((d.bolted_ka for d in times if d.device == device), default=0.0)
-        if rated is not None and most > rated * (1 + SAME):
-            line = f"{net.name(device)} is rated to break {rated:.4g} kA, a bolted fault here has {most:.4g} kA through it: that it clears is not certain"
-            told.append(Message(line, BREAKS_TOO_MUCH, device, grave=True))
-    return told
-
-
-def _leads_to_a_location(net: Compiled, device: str, bus: Bus) -> bool:
-    """Whether a device joins a board to another one, which has locations of its own."""
-    others = [net.elements[b] for b in net.elements[device].buses if b != bus.id]
-    return any(isinstance(o, Bus) and o.electrode_configuration is not None for o in others)
-
-
-def _of_sources(tried: Tried, k: int) -> list[Message]:
-    """What is not known of the sources that bring a part worth telling."""
-    told = []
-    if names := tried.generators(k):
-        brings = "brings" if len(names) == 1 else "bring"
-        line = f"the current that {', '.join(names)} {brings} is taken as constant; it falls, and a device may be slower than told"
-        told.append(Message(line, CONSTANT))
-    if names := tried.followers(k):
-        line = f"{', '.join(names)} may go on bringing current until stopped once the last other source is cut off: that is not counted"
-        told.append(Message(line, GOES_ON))
-    return told

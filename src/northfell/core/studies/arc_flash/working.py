@@ -9,10 +9,11 @@ from northfell.core.model.elements import Bus
 from northfell.core.model.network import title_of
 from northfell.core.quantities import figure as f
 from northfell.core.studies.arc_flash import equations as eq
+from northfell.core.studies.arc_flash.by_phase import through_poles
 from northfell.core.studies.arc_flash.by_voltage import LEE, METHOD, boundary_mm, by_lee, incident_energy_j_cm2
 from northfell.core.studies.arc_flash.result import ArcFlash, Location, Variant, coefficients_status
 from northfell.core.studies.arc_flash.seen import enclosure_of, full_arcing_current_ka, reduction
-from northfell.core.studies.arc_flash.solve import exposure_s
+from northfell.core.studies.arc_flash.settings import exposure_s
 from northfell.core.studies.protection import LEAST_ARC_S, devices_of
 from northfell.core.working import Equation, Working
 
@@ -43,7 +44,9 @@ def explain_energy(study: ArcFlash, location: Location, variant: Variant | None 
     what = "Incident energy" if quantity == "energy_cal_cm2" else "Arc-flash boundary"
     w = Working(f"{what} at {bus.name}, {location.side} side, state {net.state}, {one.variant} arcing current, {one.case}imum case")
     _given(w, bus)
-    ibf = w.given("Ibf", f"bolted three-phase current, {one.case}imum case", one.i_bolted_ka, "kA", "IEC 60909-0:2016, see the fault's working")
+    bolted = f"bolted current {location.fault}" if location.fault else "bolted three-phase current"
+    by_phase = "by phase, without a resistance at the fault; see the fault's working" if location.fault else "see the fault's working"
+    ibf = w.given("Ibf", f"{bolted}, {one.case}imum case", one.i_bolted_ka, "kA", f"IEC 60909-0:2016, {by_phase}")
     if by_lee(voc):
         i_arc = ibf
         if one.variant == "reduced":
@@ -173,8 +176,16 @@ def _through_device(w: Working, study: ArcFlash, location: Location, one: Varian
         i_full = full_arcing_current_ka(study.bus(location), i_bolted)
         numbers, note = f"{f(i_full, 5)} kA·{f(one.factor, 5)}", "By the same equations: no device is counted on to act by the current of motors."
         i_arc = w.step("Arcing current without motors", "Iarc,0", "Iarc(Ibf,0)·factor", numbers, i_full * one.factor, "kA", "", note)
-    flow = faults.flows([location.faulted], one.case)
-    through = abs(complex(flow.of(one.device)[0, 0, 0]))
+    if location.fault:
+        without, lasts_ka, through = " of what lasts, without motors and converters", *_lasting_ka(study, location, one)
+        by_less_ka = full_arcing_current_ka(study.bus(location), lasts_ka) * one.factor
+        if by_less_ka / lasts_ka < i_arc / i_bolted:
+            i_bolted, i_arc = w.given("Ibf,0", "bolted current that lasts", lasts_ka, "kA", "the same faults"), by_less_ka
+            w.step(
+                "Arcing current of it", "Iarc,0", "Iarc(Ibf,0)·factor", f"{f(lasts_ka, 5)} kA", i_arc, "kA", "", "Of both the one of which devices see less."
+            )
+    else:
+        through = abs(complex(faults.flows([location.faulted], one.case).of(one.device)[0, 0, 0]))
     w.given(f"I″k({name})", f"bolted current through {name}{without}", through, "kA", "IEC 60909-0:2016, contributions of the fault")
     divides = "Arcing current divides like the bolted current; at the voltage of the device."
     of_device = replace(THROUGH, symbol=f"I({name})")
@@ -182,6 +193,14 @@ def _through_device(w: Working, study: ArcFlash, location: Location, one: Varian
     sees = next((d.sees for d in location.devices if (d.case, d.variant, d.device) == (one.case, one.variant, one.device)), None)
     device = devices_of(net.elements)[one.device]
     device.clearing(device.along(np.asarray(i_device * 1000), sees), w)
+
+
+def _lasting_ka(study: ArcFlash, location: Location, one: Variant) -> tuple[float, float]:
+    """What lasts of a fault by phase, and of it through the device that decides, in the conductor that carries most [kA]."""
+    assert study.phases is not None
+    flowing = study.phases.lasting(study.net.topology.bus_ids[location.faulted], location.fault, "min" if one.case == "min" else "max")
+    assert flowing is not None
+    return flowing.ik_ka, float(through_poles(flowing.through.get(one.device or "", {})).phase_a) / 1000
 
 
 def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one: Variant) -> float:

@@ -1,8 +1,9 @@
 """Faults by phase: every kind that the conductors of a bus allow, at every bus."""
 
 from northfell.core.rules.by_phase import is_uneven
+from northfell.core.studies.phase_faults.flowing import Lasting, Poles, lasting
 from northfell.core.studies.phase_faults.gathering import Which
-from northfell.core.studies.phase_faults.result import KINDS, Current, PhaseFaults, kind_of
+from northfell.core.studies.phase_faults.result import EARTH, KINDS, Current, PhaseFaults, kind_of
 from northfell.core.studies.phase_faults.settings import PhaseFaultSettings
 from northfell.core.studies.phase_faults.solve import phase_faults
 from northfell.core.studies.phase_faults.working import explain
@@ -11,7 +12,8 @@ from northfell.core.working import Working
 
 
 def _explain(faults: PhaseFaults, asked: Asked) -> Working:
-    return explain(faults, faults.net.elements.get(asked.element_id), asked.part, "min" if asked.case == "min" else "max")
+    at = asked.element_id if asked.faulted is None else faults.net.topology.bus_ids[asked.faulted]
+    return explain(faults, faults.net.elements.get(at), asked.part, "min" if asked.case == "min" else "max")
 
 
 def _compared(faults: PhaseFaults) -> Compared:
@@ -30,4 +32,6 @@ PHASE_FAULTS = Study[PhaseFaults](
     quantities=("ik_phase",), uses=("short_circuit",), compared=_compared, concerns=is_uneven,
 )  # fmt: skip
 
-__all__ = ["Current", "KINDS", "PHASE_FAULTS", "PhaseFaultSettings", "PhaseFaults", "Which", "kind_of", "phase_faults"]
+__all__ = [
+    "Current", "EARTH", "KINDS", "PHASE_FAULTS", "PhaseFaultSettings", "PhaseFaults", "Lasting", "Poles", "Which", "kind_of", "lasting", "phase_faults",
+]  # fmt: skip

@@ -13,10 +13,12 @@ from northfell.core.model.elements import (
     Compensation,
     Conductor,
     Element,
+    InductionMotor,
     Infeed,
     Inverter,
     StaticLoad,
     SynchronousGenerator,
+    SynchronousMotor,
     ThreeWindingTransformer,
     Transformer,
 )  # fmt: skip
@@ -32,6 +34,7 @@ from northfell.core.studies.short_circuit import Given, ShortCircuitSettings, fa
 CASES: tuple["Which", ...] = ("max", "min")
 Which = Literal["max", "min"]
 TURN = {"a": 1 + 0j, "b": complex(-0.5, -math.sqrt(3) / 2), "c": complex(-0.5, math.sqrt(3) / 2), "n": 0j, "1": 1 + 0j, "2": -1 + 0j}
+PASSING = (InductionMotor, SynchronousMotor, StaticLoad, Inverter)
 GOES_BY = ("p_rated_kw", "s_rated_mva", "v_rated_kv", "efficiency_pct", "power_factor", "power_factor_rated", "ilr_over_ir", "r_over_x", "xd2_pct",
            "r_stator_ohm")  # fmt: skip
 
@@ -41,6 +44,7 @@ class FaultGathering(Gathering):
     """A state as faults see it: equivalent source at the fault, corrected impedances, no loads (IEC 60909-0)."""
 
     case: Which = "max"
+    lasting: bool = False  # without what motors bring, which is gone within cycles, and converters, which follow the network
     uncounted: dict[str, None] = field(default_factory=dict)  # what gives a current too
     cold: dict[str, None] = field(default_factory=dict)  # lines whose temperature at the end of a fault is not entered
     as_given: dict[str, None] = field(default_factory=dict)  # lines by matrix
@@ -82,7 +86,7 @@ class FaultGathering(Gathering):
         return float(factor_c(settings, un_kv, case))
 
     def leaves_out(self, e: Element) -> bool:
-        return super().leaves_out(e) or isinstance(e, Compensation)
+        return super().leaves_out(e) or isinstance(e, Compensation) or (self.lasting and isinstance(e, PASSING))
 
     # --- what feeds a fault
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from northfell.core.network import Compiled
 from northfell.core.network.phases.parts import Complexes
+from northfell.core.network.phases.thevenin import currents
 from northfell.core.studies.phase_faults.gathering import CASES, Which
 from northfell.core.studies.phase_flow import NEXT
 from northfell.core.studies.short_circuit import peak_factor
@@ -144,21 +145,3 @@ def _as_currents(size_a: np.ndarray, earth_a: np.ndarray | None, ip_a: np.ndarra
     earth = none if earth_a is None else (earth_a / 1000).tolist()
     ip = none if ip_a is None else (ip_a / 1000).tolist()
     return [Current(*one) for one in zip((size_a.max(axis=1) / 1000).tolist(), earth, ip, strict=True)]
-
-
-def currents(z_ohm: Complexes, e_v: Complexes, to_earth: bool) -> Complexes:
-    """What each shorted conductor gives [A]: Z·I = E − V, V nothing at earth, else the same at all and the currents without a sum.
-
-    Parameters
-    ----------
-    z_ohm
-        (place, conductors, conductors).
-    e_v
-        (place, conductors, cases).
-    """
-    if to_earth:
-        return np.asarray(np.linalg.solve(z_ohm, e_v))
-    places, n, columns = e_v.shape
-    whole = np.zeros((places, n + 1, n + 1), complex)
-    whole[:, :n, :n], whole[:, :n, n], whole[:, n, :n] = z_ohm, 1, 1
-    return np.asarray(np.linalg.solve(whole, np.concatenate([e_v, np.zeros((places, 1, columns))], axis=1))[:, :n])

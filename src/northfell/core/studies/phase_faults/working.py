@@ -5,9 +5,10 @@ import numpy as np
 from northfell.core.errors import NotFound
 from northfell.core.model.elements import Element
 from northfell.core.model.network import title_of
+from northfell.core.network.phases.thevenin import currents
 from northfell.core.quantities import figure
 from northfell.core.studies.phase_faults.gathering import Which
-from northfell.core.studies.phase_faults.result import EARTH, PhaseFaults, currents
+from northfell.core.studies.phase_faults.result import EARTH, PhaseFaults
 from northfell.core.working import Equation, Working
 
 KIRCHHOFF = "Kirchhoff's laws over conductors"

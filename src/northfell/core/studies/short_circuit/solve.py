@@ -23,7 +23,7 @@ def run(net: Compiled, settings: ShortCircuitSettings | None = None, left: Mappi
         If data or a supply is missing.
     """
     settings = settings or net.network.settings.of(ShortCircuitSettings)
-    net = with_data(net, STUDY)
+    net = with_data(net, STUDY, of_faults=True)
     alone = _fed_by_inverters_alone(net)
     if alone:
         told = "is fed by inverters alone: {} needs a source with an impedance of its own in the island."

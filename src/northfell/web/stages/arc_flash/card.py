@@ -75,8 +75,8 @@ def chain_of(study: ArcFlash, location: Location, network: Network) -> list[Figu
             "Bolted fault",
             figure(w.i_bolted_ka),
             "kA",
-            note=f"{w.case}imum case",
-            working=urlencode({"study": "short_circuit", "quantity": "ik_ka", "case": w.case, "faulted": location.faulted}),
+            note=f"{w.case}imum case" + (f", {location.fault}" if location.fault else ""),
+            working=_of_fault(study, location, w),
         ),
         Figure("Arcing current", figure(full.i_arc_ka), "kA", note=f"reduced {figure(reduced.i_arc_ka)}"),
         Figure(f"Through {device}", figure(w.i_device_ka), "kA", note=f"{w.variant} current"),
@@ -86,6 +86,13 @@ def chain_of(study: ArcFlash, location: Location, network: Network) -> list[Figu
         Figure("Boundary", figure(widest.boundary_mm / 1000, 3), "m", "", boundary, "at 1.2 cal/cm²"),
         *([Figure("Electrodes", location.configuration, note="governs; " + "; ".join(told))] if told else []),
     ]
+
+
+def _of_fault(study: ArcFlash, location: Location, w: Variant) -> str:
+    """The query of the working of the bolted fault."""
+    if not location.fault:
+        return urlencode({"study": "short_circuit", "quantity": "ik_ka", "case": w.case, "faulted": location.faulted})
+    return urlencode({"study": "phase_faults", "quantity": "ik_phase", "faulted": location.faulted, "part": location.fault, "case": w.case})
 
 
 def sources_of(study: ArcFlash, location: Location) -> Figure:

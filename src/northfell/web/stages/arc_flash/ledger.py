@@ -61,7 +61,8 @@ def timeline_table(look: Look) -> Ledger:
     bolted, *rest = chain_of(study, location, look.network)
     if study.bus(location).mains:
         bolted = replace(bolted, label=f"Bolted, {location.side} side")
-    return replace(made, chain=(sources_of(study, location), bolted, *rest))
+    sources = () if location.fault else (sources_of(study, location),)  # by phase what each brings is not told
+    return replace(made, chain=(*sources, bolted, *rest))
 
 
 def earlier_table(look: Look) -> Ledger:
