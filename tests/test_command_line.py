@@ -9,6 +9,7 @@ import pypdf
 import pytest
 
 from northfell.cli import main
+from northfell.core.studies import STUDIES
 from northfell.demo import ellerdale, skerrow_water
 from northfell.formats import northfell_json
 
@@ -63,6 +64,14 @@ def test_run_prints_the_tables_of_the_contract(run, demo, study):
     if study == "short_circuit":
         z1 = answer["tables"]["faults"]["rows"][0][[c["name"] for c in answer["tables"]["faults"]["columns"]].index("z1_ohm")]
         assert len(z1) == 2  # complex as [re, im]
+
+
+@pytest.mark.parametrize("study", [one.key for one in STUDIES])
+def test_a_feeder_of_unlike_phases_has_results_or_says_why(run, tmp_path, study):
+    path = tmp_path / "ellerdale.json"
+    path.write_bytes(ellerdale())
+    code, answer = run("run", study, path, "--all-states")
+    assert code == 0 or "take it by phase" in str(answer), answer
 
 
 def test_load_flow_summary(run, demo):

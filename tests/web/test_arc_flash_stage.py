@@ -12,6 +12,8 @@ from fastapi.testclient import TestClient
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from tests.conftest import network_of
+from tests.core.studies.arc_flash.test_by_phase import PANEL, PLANT
 from tests.web.test_findings_and_proposals import client, database, network, post, settled  # noqa: F401
 
 from northfell.app import printer
@@ -39,6 +41,28 @@ def test_what_to_change_for_less_energy_is_told_and_kept_as_a_proposal(client, d
     assert "43.9 in Standby generator alone" in page or "43.8 in Standby generator alone" in page  # what is well in Normal need not be so elsewhere
     assert "There is no incident energy at this place" in settled(client, "/projects/1/energy-remedies?stage=arc-flash&selected=Q25")
     assert client.get("/projects/1/energy-remedies?stage=arc-flash&selected=Filter+hall&side=nowhere").status_code == 422
+
+
+def test_a_panel_of_one_phase_has_its_card_working_changes_and_label(tmp_path):
+    path = tmp_path / "t.sqlite"
+    slow = [{**e, "trip_isd_a": 5500.0, "trip_ir_a": 300.0} if e["name"] == "QS" else e for e in PANEL]
+    with TestClient(create_application(path), base_url="http://127.0.0.1") as client:  # noqa: F811
+        create_project(connect(path), network_of([*PLANT, *slow]))
+        page = settled(client, "/projects/1/arc-flash?selected=C")
+        assert "c–earth bolted governs" in page
+        assert "has no result" not in page
+        for address in re.findall(r"/projects/1/working\?[^\"]+", unescape(page)):
+            assert client.get(address).status_code == 200
+        asked = "stage=arc-flash&selected=C&study=phase_faults&quantity=ik_phase&part=c%E2%80%93earth&case=max"
+        assert "Fault c–earth at Bus C" in client.get(f"/projects/1/working?{asked}").text
+        cured = settled(client, "/projects/1/energy-remedies?stage=arc-flash&selected=C")
+        assert re.search(r"short-time|high stage|instantaneous", cured), cured
+        assert "not three-phase: by the model for three phases" in page
+        for stage in ("coordination", "sizing", "faults", "flow", "network"):
+            for tab in ("", "timeline", "devices", "duty"):
+                assert client.get(f"/projects/1/{stage}?selected=C&tab={tab}").status_code == 200
+        for tab in ("timeline", "devices", "earlier", "findings"):
+            assert client.get(f"/projects/1/arc-flash?selected=C&tab={tab}").status_code == 200
 
 
 def rows(page: str) -> dict[tuple[str, str], str]:

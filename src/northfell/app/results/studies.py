@@ -16,7 +16,6 @@ from northfell.core.network import Compiled, HeldBack, Topology, compile_network
 from northfell.core.network.apart import BY_PHASE
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
-from northfell.core.studies.load_flow import LOAD_FLOW
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
 
 R = TypeVar("R")
@@ -270,12 +269,12 @@ def findings_in(results: StateResults, study: str) -> list[Finding]:
         return [Finding(study, results.state, "", "", "breach", str(outcome), check="no solution")]
     if isinstance(outcome, CannotRun):
         if all(code_of(reason) == BY_PHASE for reason in outcome.reasons):
-            return [] if study == LOAD_FLOW.key else [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
+            return [] if study_of(study).unlike == "by another" else [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
         fed = [e for e in results.elements.values() if results.energised.get(e.id, False)]
         lacking = missing_findings(missing(results.elements, study, fed), study, results.state)
         return lacking or [Finding(study, results.state, "", "", "missing", reason) for reason in outcome.reasons]
-    by_phase = study == LOAD_FLOW.key  # what it leaves to the load flow by phase has its findings there
-    held = [one for one in outcome.net.held_back if not (by_phase and one.why == "by phase")]
+    unlike = bool(study_of(study).unlike)  # what a balanced study leaves to that by phase has its findings there
+    held = [one for one in outcome.net.held_back if not (unlike and one.why == BY_PHASE)]
     return [*_held_back(held, study, results.state), *findings_of(study, outcome, results.network.settings.limits)]
 
 

@@ -80,6 +80,7 @@ class Study(Generic[R]):
     on_request: tuple[OnRequest, ...] = ()
     compared: Callable[[R], Compared] = lambda result: {}  # the figures that are looked at over all states
     concerns: Callable[[Iterable[Element]], bool] = lambda elements: True  # whether findings of it are looked for, by the elements of a state
+    unlike: Literal["", "by another", "by itself"] = ""  # what finds the results of parts that are not of three phases alike, where something does
     waits: Callable[[R], bool] = lambda result: False  # whether a part of the result waits for data
     over_states: Callable[[Sequence[Table]], list[Table]] = lambda tables: []  # of its tables over several states: what sums them up
     tables_at: Callable[[R, Sequence[int]], list[Table]] | None = None  # of some buses, by index, and more than is told of all

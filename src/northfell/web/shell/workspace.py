@@ -18,6 +18,7 @@ from northfell.app.results.pins import Pin
 from northfell.app.results.studies import Results, findings_in
 from northfell.core.errors import CannotRun, NorthfellError, NotFound, code_of
 from northfell.core.model.network import Network
+from northfell.core.network.apart import BY_PHASE
 from northfell.core.rules.completeness import assumed_count, assumed_counts
 from northfell.core.rules.typical import FILLABLE
 from northfell.core.shorthand.reading import EXAMPLES
@@ -273,7 +274,9 @@ def problem_of(results: Results, view: View) -> list[str]:
     stage = STAGES[view.stage]
     outcome = results.at(view.state).outcome(stage.study.key) if stage.study else None
     if not isinstance(outcome, NorthfellError):
-        return [*outcome.net.held_back_told, *stage.waits(outcome)] if outcome else []
+        by_itself = stage.study is not None and stage.study.unlike == "by itself"
+        held = [line for one in outcome.net.held_back if not (by_itself and one.why == BY_PHASE) for line in one.told] if outcome else []
+        return [*held, *stage.waits(outcome)] if outcome else []
     return [*outcome.reasons] if isinstance(outcome, CannotRun) else [str(outcome)]
 
 

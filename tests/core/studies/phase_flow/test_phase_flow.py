@@ -94,8 +94,12 @@ def test_the_four_node_feeder_from_a_network(case):
         CannotRun, match="Overhead line L12: its impedance is given by phase alone, and so are 2 more elements; this study takes networks of three phases alike"
     ):
         load_flow.run(compile_network(network, "Normal"))
-    with pytest.raises(CannotRun, match="by phase"):
-        short_circuit.run(compile_network(network, "Normal", "short_circuit"))
+    compiled = compile_network(network, "Normal", "short_circuit")
+    if star:  # an earthed star may draw a current to earth
+        with pytest.raises(CannotRun, match="by phase"):
+            short_circuit.run(compiled)
+    else:
+        assert short_circuit.run(compiled).fed_buses() == [0]
 
 
 SOURCE = [{"kind": "bus", "name": "A", "v_nominal_kv": 0.4, "conductors": "abcn"}, {"kind": "infeed", "name": "G", "bus": "A"}]

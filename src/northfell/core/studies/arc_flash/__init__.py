@@ -35,7 +35,8 @@ DIRECT = OnRequest(
 )  # fmt: skip
 ARC_FLASH = Study[ArcFlash](
     key="arc_flash", label="arc flash", settings=ArcFlashSettings, run=lambda net, used: run(net, faults=used["short_circuit"]), explain=_explain,
-    quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), checks=(energy, lambda arc, limits: findings_of(study_direct(arc.net), limits)),
+    quantities=("energy_cal_cm2", "boundary_mm"), uses=("short_circuit",), unlike="by itself",
+    checks=(energy, lambda arc, limits: findings_of(study_direct(arc.net), limits)),
     compared=lambda arc: {"energy": {place_key(one.bus_id, one.side): one.worst.energy_cal_cm2 for one in arc.locations if one.worst}},
     waits=lambda arc: any(place.waits for place in arc.locations), on_request=(EARLIER, DIRECT),
 )  # fmt: skip

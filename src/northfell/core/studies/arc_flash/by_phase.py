@@ -20,7 +20,7 @@ from northfell.core.studies.arc_flash.seen import SAME_S, Place, board_of, enclo
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings, exposure_s
 from northfell.core.studies.arc_flash.telling import ONE_PHASE, may_go_on, of_devices, taken_as_constant, warnings_of
 from northfell.core.studies.phase_faults import Lasting, PhaseFaults, Poles, Which, lasting, phase_faults
-from northfell.core.studies.protection import Device, Isolation, Through, Zones, devices_of
+from northfell.core.studies.protection import Device, Isolation, Seen, Through, Zones, devices_of
 
 THREE_PHASES = "a–b–c"
 LITTLE = "a fault to earth brings little"
@@ -184,7 +184,8 @@ class ArcsByPhase:
         t = exposure_s(self.settings, isolation.t_s)
         listed = [d for d in (*isolation.first_met, *([isolation.device] if isolation.device else [])) if d in opens]
         passing = ibf / flowing.ik_ka  # with what motors and converters bring, as much more through every device
-        times = [self._device_time(d, opens[d], share, flowing.through[d], passing, (case, variant)) for d in dict.fromkeys(listed)]
+        seen = {d: through_poles(flowing.through[d], faulted) for d in listed}
+        times = [self._device_time(d, opens[d], share, one, passing, (case, variant)) for d, one in seen.items()]
         deciding = next((d for d in times if d.device == isolation.device), None)
         return Variant(
             case=case, variant=variant, i_bolted_ka=ibf, i_arc_ka=i_arc, factor=factor, opens_at_s=isolation.t_s, arc_time_s=t, device=isolation.device,
@@ -193,9 +194,8 @@ class ArcsByPhase:
             boundary_mm=by.boundary_mm(voc, ibf, box, t * 1000, factor) if math.isfinite(t) else math.inf,
         ), times  # fmt: skip
 
-    def _device_time(self, device: str, opens_at_s: float, share: float, poles: Poles, passing: float, of: tuple[str, str]) -> DeviceTime:
-        one, through = self.devices[device], through_poles(poles)
-        seen = through.times(share, arc=True)
+    def _device_time(self, device: str, opens_at_s: float, share: float, through: Through, passing: float, of: tuple[str, str]) -> DeviceTime:
+        one, seen = self.devices[device], through.times(share, arc=True)
         clearing = one.clearing(seen)
         return DeviceTime(
             *of, device, float(seen.phase_a) / 1000, opens_at_s, clearing.stage, clearing.fast, passing * float(through.phase_a) / 1000, seen
@@ -207,7 +207,7 @@ class ArcsByPhase:
         Where one opens before that, the others begin anew with what they then see: never sooner than they do.
         """
         asked = dict.fromkeys((*self.zones.devices_of_interest(place.faulted), *self.zones.met_first(self.zones.zone_of_bus[place.faulted])))
-        first = self._opening(asked, self.currents.lasting(faulted, fault, case), share, 0.0)
+        first = self._opening(asked, faulted, self.currents.lasting(faulted, fault, case), share, 0.0)
         isolation = self.zones.isolate(place.faulted, first)
         if not any(t < isolation.t_s - SAME_S for t in first.values()):
             return isolation, first
@@ -217,7 +217,7 @@ class ArcsByPhase:
             flowing = self.currents.lasting(faulted, fault, case, frozenset(opened))
             if flowing is None:
                 return Isolation(now, last.device, isolation.first_met), {**first, **opened}
-            times = self._opening([d for d in asked if d not in opened], flowing, share, now)
+            times = self._opening([d for d in asked if d not in opened], faulted, flowing, share, now)
             device, now = min(times.items(), key=lambda one: one[1], default=("", math.inf))
             if not math.isfinite(now):
                 break
@@ -228,11 +228,11 @@ class ArcsByPhase:
             last = replace(last, device=device)
         return Isolation(math.inf, isolation.device, isolation.first_met), {**dict.fromkeys(first, math.inf), **opened}
 
-    def _opening(self, asked: Iterable[str], flowing: Lasting | None, share: float, from_s: float) -> dict[str, float]:
+    def _opening(self, asked: Iterable[str], faulted: str, flowing: Lasting | None, share: float, from_s: float) -> dict[str, float]:
         made = {}
         for d in asked:
             if d in self.devices and flowing and d in flowing.through:
-                made[d] = from_s + float(self.devices[d].interrupts_at_s(through_poles(flowing.through[d]).times(share, arc=True)))
+                made[d] = from_s + float(self.devices[d].interrupts_at_s(through_poles(flowing.through[d], faulted).times(share, arc=True)))
         return made
 
     def _of_sources(self, place: Place) -> list[Message]:
@@ -251,8 +251,8 @@ def divided(bus: Bus, ibf_ka: float, lasting_ka: float, factor: float) -> float:
     return min(s for s in shares if math.isfinite(s))
 
 
-def through_poles(poles: Poles) -> Through:
-    """What a device measures: its greatest current; of three phases the sum of all its conductors. Nothing else is known of it."""
+def through_poles(poles: Poles, bus: str) -> Through:
+    """What a device measures of a fault at a bus: its greatest current; of three phases the sum of all its conductors. More is not known of it."""
     phases = [abs(i) for conductor, i in poles.items() if conductor != "n"]
     residual = abs(sum(poles.values())) if len(phases) == 3 else 0.0
-    return Through(np.asarray(max(phases, default=0.0)), np.asarray(residual))
+    return Through(np.asarray(max(phases, default=0.0)), np.asarray(residual), Seen(place=bus))

@@ -198,9 +198,10 @@ def _through_device(w: Working, study: ArcFlash, location: Location, one: Varian
 def _lasting_ka(study: ArcFlash, location: Location, one: Variant) -> tuple[float, float]:
     """What lasts of a fault by phase, and of it through the device that decides, in the conductor that carries most [kA]."""
     assert study.phases is not None
-    flowing = study.phases.lasting(study.net.topology.bus_ids[location.faulted], location.fault, "min" if one.case == "min" else "max")
+    faulted = study.net.topology.bus_ids[location.faulted]
+    flowing = study.phases.lasting(faulted, location.fault, "min" if one.case == "min" else "max")
     assert flowing is not None
-    return flowing.ik_ka, float(through_poles(flowing.through.get(one.device or "", {})).phase_a) / 1000
+    return flowing.ik_ka, float(through_poles(flowing.through.get(one.device or "", {}), faulted).phase_a) / 1000
 
 
 def _arc_time_by_intervals(w: Working, study: ArcFlash, location: Location, one: Variant) -> float:

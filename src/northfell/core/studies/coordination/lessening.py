@@ -175,7 +175,9 @@ def _computed(asked: _Asked, title: str, change: Change, anew: bool, equipment: 
     cutting = f"{net.elements[w.device].name} opens" if w.device and w.device in net.elements else "cut off"
     clears = f"{cutting} in {figure(w.opens_at_s, 3)} s" if math.isfinite(w.opens_at_s) else "never cut off"
     before, energy = location.worst.energy_cal_cm2, w.energy_cal_cm2
-    return EnergyRemedy(title, change, before, energy, energy <= asked.limit_cal, _newly_broken(found, now), clears, equipment, note)
+    unjudged = ", ".join(found.net.name(d) for d in asked.actors if location.fault and d not in found.devices)
+    told = "; ".join(one for one in (note, f"what it costs in gaps of {unjudged} is not judged: phases are not alike there" if unjudged else "") if one)
+    return EnergyRemedy(title, change, before, energy, energy <= asked.limit_cal, _newly_broken(found, now), clears, equipment, told)
 
 
 def _newly_broken(before: Coordination, after: Coordination) -> tuple[str, ...]:

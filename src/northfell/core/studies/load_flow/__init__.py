@@ -39,6 +39,7 @@ MAXIMUM = OnRequest(
 )  # fmt: skip
 LOAD_FLOW = Study[LoadFlow](
     key="load_flow", label="load flow", settings=LoadFlowSettings, run=lambda net, _: run(net), explain=_explain, quantities=QUANTITIES, checks=CHECKS,
+    unlike="by another",
     on_request=(OUTAGES, START, MAXIMUM), compared=compared,
 )  # fmt: skip
 

@@ -144,7 +144,7 @@ def _through(flows: Flows, devices: Sequence[str], more: bool) -> Through:
         residual_way=_way(left[..., 2], i[..., 2]) if to_earth else none,
         v_bolted_pu=_between_phases(left).min(axis=-1), dip_pu=_between_phases(changed).max(axis=-1),
         place=np.broadcast_to(np.array([net.topology.bus_ids[b] for b in flows.buses]), none.shape),
-        fault_a=1000 * np.abs(as_phases(flows.ik_ka)).max(axis=-1) * net.v_nominal_kv[np.asarray(flows.buses)] / net.v_nominal_kv[at][:, None],
+        fault_a=1000 * np.abs(as_phases(flows.ik_ka)).max(axis=-1) * net.v_nominal_kv[np.asarray(flows.buses, np.intp)] / net.v_nominal_kv[at][:, None],
     ))  # fmt: skip
 
 

@@ -56,6 +56,7 @@ OPEN = OnRequest(
 )  # fmt: skip
 SHORT_CIRCUIT = Study[ShortCircuit](
     key="short_circuit", label="short circuit", settings=ShortCircuitSettings, run=lambda net, _: run(net), explain=_explain,
+    unlike="by another",
     quantities=("ik_ka", "ip_ka", "ib_ka", "ik_steady_ka", "ith_ka", "i_earth_ka"), tables_at=lambda faults, buses: faults.tables_at(buses),
     compared=lambda faults: _compared(faults), on_request=(ALONG, OPEN),
 )  # fmt: skip

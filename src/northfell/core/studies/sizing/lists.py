@@ -148,7 +148,10 @@ def _of_board(net: Compiled, board: Bus, connections: Connections, circuits: Map
 
 
 def _carried_a(net: Compiled, fed: list[Load], board: Element) -> tuple[float | None, float | None, float | None]:
-    """Current of each phase [A]: the powers of what is alike in all added, and beside it the currents of what is not, as numbers."""
+    """Current of each phase [A]: the powers of what is alike in all added, and beside it the currents of what is not, as numbers.
+
+    Not known where a part stands behind a centre tap: its legs are no phases.
+    """
     kv = board.v_nominal_kv if isinstance(board, Bus) else None
     if not kv:
         return None, None, None
@@ -159,6 +162,8 @@ def _carried_a(net: Compiled, fed: list[Load], board: Element) -> tuple[float | 
         if e in alike or not e.runs:
             continue
         for where, s in _parts_of(net, e):
+            if not set(where) <= set(PHASES):
+                return None, None, None
             for p in where:
                 i[p] += abs(s) * 1000 / (kv if len(where) == 2 else kv / math.sqrt(3))
     return i["a"], i["b"], i["c"]
