@@ -10,7 +10,8 @@ from scipy.sparse import csc_array, csc_matrix
 from scipy.sparse.linalg import splu
 
 KLU: Any = import_module("PyKLU").Klu if find_spec("PyKLU") else None
-TOGETHER = 64  # right-hand sides at a time: SuperLU is several times slower where they do not fit into the cache
+CACHE = 2**14  # numbers of right-hand sides at a time: SuperLU is several times slower where they do not fit into the cache
+FEWEST, MOST = 8, 64  # right-hand sides at a time
 MOST_RESIDUAL = 1e-9  # of the sizes that were subtracted: KLU gives a singular matrix no error, and the right-hand side as its answer
 
 
@@ -53,12 +54,13 @@ class Factorised:
             If the answer is not finite.
         """
         way, factors = "T" if transposed else "N", self.factors
-        if rhs.ndim == 1 or rhs.shape[1] <= TOGETHER:
+        together = max(FEWEST, min(MOST, CACHE // max(len(rhs), 1)))
+        if rhs.ndim == 1 or rhs.shape[1] <= together:
             answer: NDArray[Any] = factors.solve(rhs, way)
         else:
             answer = np.empty(rhs.shape, rhs.dtype, order="F")
-            for start in range(0, rhs.shape[1], TOGETHER):
-                answer[:, start : start + TOGETHER] = factors.solve(rhs[:, start : start + TOGETHER], way)
+            for start in range(0, rhs.shape[1], together):
+                answer[:, start : start + together] = factors.solve(rhs[:, start : start + together], way)
         if not np.all(np.isfinite(answer)):
             raise SingularMatrix("the answer is not finite")
         return answer

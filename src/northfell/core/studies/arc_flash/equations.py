@@ -169,7 +169,10 @@ def arcing_current_ka(voc_kv: float, ibf_ka: float, box: Enclosure) -> float:
     return interpolated(levels[0], levels[1], levels[2], voc_kv)
 
 
-def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> tuple[float, float]:
+Exponent = tuple[float, float]
+
+
+def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> Exponent:
     """What energy and boundary share: the exponent without the distance term, and k12."""
     k = arc_flash_coefficients()["tables_3_4_5_energy_and_boundary"][str(level_v)][configuration]
     polynomial = _polynomial([*k[3:10], 0.0], ibf_ka)
@@ -182,6 +185,23 @@ def _exponent(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, i_
     return common, k[11]
 
 
+@lru_cache(maxsize=8192)  # the same for energy and boundary, and for every time that is tried
+def _exponents(voc_kv: float, ibf_ka: float, box: Enclosure, factor: float) -> tuple[Exponent, ...]:
+    """Of each voltage level that is evaluated."""
+    cf = correction_of(box, voc_kv)
+    return tuple(_exponent(box.configuration, v, ibf_ka, box.gap_mm, i3, i13, cf) for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor))
+
+
+def _energy_j_cm2(exponent: Exponent, distance_mm: float, t_ms: float) -> float:
+    common, k12 = exponent
+    return float(12.552 / 50 * t_ms * 10 ** (common + k12 * math.log10(distance_mm)))
+
+
+def _boundary_mm(exponent: Exponent, t_ms: float) -> float:
+    common, k12 = exponent
+    return float(10 ** ((common - math.log10(20 / t_ms)) / -k12))
+
+
 def level_energy_j_cm2(
     configuration: str, level_v: int, ibf_ka: float, gap_mm: float, distance_mm: float, t_ms: float, i_k3_ka: float, i_k13_ka: float, cf: float
 ) -> float:
@@ -191,8 +211,7 @@ def level_energy_j_cm2(
     ------
     IEEE 1584-2018, 4.6 (Eq. 3 to 6), Tables 3 to 5.
     """
-    common, k12 = _exponent(configuration, level_v, ibf_ka, gap_mm, i_k3_ka, i_k13_ka, cf)
-    return 12.552 / 50 * t_ms * 10 ** (common + k12 * math.log10(distance_mm))
+    return _energy_j_cm2(_exponent(configuration, level_v, ibf_ka, gap_mm, i_k3_ka, i_k13_ka, cf), distance_mm, t_ms)
 
 
 def level_boundary_mm(configuration: str, level_v: int, ibf_ka: float, gap_mm: float, t_ms: float, i_k3_ka: float, i_k13_ka: float, cf: float) -> float:
@@ -202,8 +221,7 @@ def level_boundary_mm(configuration: str, level_v: int, ibf_ka: float, gap_mm: f
     ------
     IEEE 1584-2018, 4.7 (Eq. 7 to 10).
     """
-    common, k12 = _exponent(configuration, level_v, ibf_ka, gap_mm, i_k3_ka, i_k13_ka, cf)
-    return 10 ** ((common - math.log10(20 / t_ms)) / -k12)
+    return _boundary_mm(_exponent(configuration, level_v, ibf_ka, gap_mm, i_k3_ka, i_k13_ka, cf), t_ms)
 
 
 def levels(voc_kv: float, ibf_ka: float, box: Enclosure, factor: float) -> list[tuple[int, float, float]]:
@@ -228,8 +246,7 @@ def incident_energy_j_cm2(voc_kv: float, ibf_ka: float, box: Enclosure, distance
     """
     if t_ms == 0:
         return 0.0
-    cf = correction_of(box, voc_kv)
-    found = [level_energy_j_cm2(box.configuration, v, ibf_ka, box.gap_mm, distance_mm, t_ms, i3, i13, cf) for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor)]
+    found = [_energy_j_cm2(one, distance_mm, t_ms) for one in _exponents(voc_kv, ibf_ka, box, factor)]
     return found[0] if len(found) == 1 else interpolated(found[0], found[1], found[2], voc_kv)
 
 
@@ -242,8 +259,7 @@ def boundary_mm(voc_kv: float, ibf_ka: float, box: Enclosure, t_ms: float, facto
     """
     if t_ms == 0:
         return 0.0
-    cf = correction_of(box, voc_kv)
-    found = [level_boundary_mm(box.configuration, v, ibf_ka, box.gap_mm, t_ms, i3, i13, cf) for v, i3, i13 in levels(voc_kv, ibf_ka, box, factor)]
+    found = [_boundary_mm(one, t_ms) for one in _exponents(voc_kv, ibf_ka, box, factor)]
     return found[0] if len(found) == 1 else interpolated(found[0], found[1], found[2], voc_kv)
 
 

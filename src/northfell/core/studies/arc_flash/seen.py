@@ -2,7 +2,7 @@
 
 import cmath
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import cast
@@ -113,73 +113,97 @@ class Places:
                     self.of_device[d].append(k)
 
 
-class ByCurrents:
-    """Arcing currents, what devices see of them and when they open, by one set of fault currents: (place, case, variant)."""
+class Currents:
+    """Arcing currents at all places, what devices see of them and when they open, by some sets of flows: (place, set, variant)."""
 
-    def __init__(self, places: Places, faults: ShortCircuit, like: "ByCurrents | None" = None) -> None:
-        self.places, self.faults = places, faults
-        self.flows: list[Flows] = [
-            like.flows[c] if like and faults.cases[case] is like.faults.cases[case] else faults.flows([p.faulted for p in places.all], case)
-            for c, case in enumerate(CASES)
-        ]
+    def __init__(self, places: Places, flows: Sequence[Flows]) -> None:
+        self.places, self.flows = places, flows
         n = len(places.all)
-        self.ibf_ka = np.stack([np.abs(f.ik_ka[:, 0]) for f in self.flows], axis=1) if n else np.zeros((0, len(CASES)))
+        self.ibf_ka = np.stack([np.abs(f.ik_ka[:, 0]) for f in flows], axis=1) if n else np.zeros((0, len(flows)))
         i_arc = [[full_arcing_current_ka(bus, i) for i in row] for bus, row in zip(places.boards, self.ibf_ka.tolist(), strict=True)]
         factors = np.array([[1.0, f] for f in places.factor]).reshape(n, 1, 2)
-        self.i_arc_ka = np.array(i_arc).reshape(n, len(CASES), 1) * factors
+        self.i_arc_ka = np.array(i_arc).reshape(n, len(flows), 1) * factors
         share = np.nan_to_num(self.i_arc_ka / self.ibf_ka[:, :, None])  # of which the model gives nothing no device is to be counted on
         wanted = wanted_by(places.devices.values())
         carried = list(places.of_device)
-        seen = beside([through_devices(f, carried, wanted.more, wanted.elsewhere).at((..., None)) for f in self.flows], (len(carried), 0, 0))
-        self._at: dict[str, dict[int, int]] = {}
-        self._through: dict[str, Through] = {}
-        self._opens_at_s: dict[str, np.ndarray] = {}
-        self._first_at: dict[str, np.ndarray] = {}
+        seen = beside([through_devices(f, carried, wanted.more, wanted.elsewhere).at((..., None)) for f in flows], (len(carried), 0, 0))
+        self.row_at: dict[str, dict[int, int]] = {}  # of a device: where a place stands in the following
+        self.through: dict[str, Through] = {}
+        self.opens_at_s: dict[str, np.ndarray] = {}
+        self.first_at: dict[str, np.ndarray] = {}
         for row, (d, asked) in enumerate(places.of_device.items()):
             if asked:
-                self._at[d] = {k: at for at, k in enumerate(asked)}
-                through = self._through[d] = seen.at((row, asked, slice(None), None)).times(share[asked], arc=True)
-                self._opens_at_s[d], self._first_at[d] = places.devices[d].interrupts(through)
+                self.row_at[d] = {k: at for at, k in enumerate(asked)}
+                through = self.through[d] = seen.at((row, asked, slice(None), None)).times(share[asked], arc=True)
+                self.opens_at_s[d], self.first_at[d] = places.devices[d].interrupts(through)
+        self._isolated: dict[int, tuple[list[Isolation], list[float]]] = {}
+
+    def isolated(self, k: int) -> tuple[list[Isolation], list[float]]:
+        """When a place is cut off, and when the first device on its ways opens, by set and variant, one after the other."""
+        if k not in self._isolated:
+            names = [d for d in self.places.interest[k] if d in self.row_at]
+            times = np.array([self.opens_at_s[d][self.row_at[d][k]] for d in names]).reshape(len(names), 2 * len(self.flows))
+            cut_off = self.places.zones.isolate_each(self.places.all[k].faulted, names, times)
+            self._isolated[k] = cut_off, times.min(axis=0, initial=math.inf).tolist()
+        return self._isolated[k]
+
+
+class ByCurrents:
+    """The same by one study of faults, of which each case is one of the sets: (place, case, variant)."""
+
+    def __init__(self, every: Currents, faults: ShortCircuit, sets: Sequence[int]) -> None:
+        self.every, self.places, self.faults, self.sets = every, every.places, faults, sets
+        self.flows = [every.flows[k] for k in sets]
+        self.ibf_ka, self.i_arc_ka = every.ibf_ka[:, sets], every.i_arc_ka[:, sets]
 
     def sees(self, device: str, at: At) -> bool:
         """Whether a device carries anything that is to be asked about at a place."""
-        return device in self._at and at[0] in self._at[device]
+        return device in self.every.row_at and at[0] in self.every.row_at[device]
 
     def _row(self, device: str, at: At) -> At:
-        return self._at[device][at[0]], at[1], at[2]
+        return self.every.row_at[device][at[0]], self.sets[at[1]], at[2]
 
     def through(self, device: str, at: At) -> Through:
-        return self._through[device].at(self._row(device, at))
+        return self.every.through[device].at(self._row(device, at))
 
     def i_device_ka(self, device: str, at: At) -> float:
-        return float(self._through[device].phase_a[self._row(device, at)]) / 1000
+        return float(self.every.through[device].phase_a[self._row(device, at)]) / 1000
 
     def opens_at_s(self, device: str, at: At) -> float:
-        return float(self._opens_at_s[device][self._row(device, at)])
+        return float(self.every.opens_at_s[device][self._row(device, at)])
 
     def opens(self, device: str, k: int) -> bool:
         """Whether it opens for every arc at a place."""
-        return bool(np.all(np.isfinite(self._opens_at_s[device][self._at[device][k]])))
+        return bool(np.all(np.isfinite(self.every.opens_at_s[device][self.every.row_at[device][k]][self.sets])))
 
-    def stage(self, device: str, at: At) -> tuple[str, bool]:
+    def stage(self, device: str, at: At, through: Through) -> tuple[str, bool]:
         """By which stage a device opens, and whether that acts without waiting."""
         one = self.places.devices[device]
         if one.reclosing:
-            clearing = one.clearing(self.through(device, at))
+            clearing = one.clearing(through)
             return clearing.stage, clearing.fast
-        first = one.functions[self._first_at[device][self._row(device, at)]]
-        return (first.stage_at(self.through(device, at)), first.fast) if math.isfinite(self.opens_at_s(device, at)) else (first.rests, False)
+        first = one.functions[self.every.first_at[device][self._row(device, at)]]
+        return (first.stage_at(through), first.fast) if math.isfinite(self.opens_at_s(device, at)) else (first.rests, False)
 
-    def _times(self, at: At) -> dict[str, float]:
-        return {d: self.opens_at_s(d, at) for d in self.places.interest[at[0]] if d in self._at}
+    def _among(self, at: At) -> int:
+        return 2 * self.sets[at[1]] + at[2]
 
     def isolation(self, at: At) -> Isolation:
         """When a place is cut off, and by which device."""
-        return self.places.zones.isolate(self.places.all[at[0]].faulted, self._times(at))
+        return self.every.isolated(at[0])[0][self._among(at)]
 
     def one_after_the_other(self, at: At, until_s: float) -> bool:
         """Whether something on the ways to the sources opens before a place is cut off: what the devices left see is another current then."""
-        return any(t < until_s - SAME_S for t in self._times(at).values())
+        return self.every.isolated(at[0])[1][self._among(at)] < until_s - SAME_S
+
+
+def by_currents(places: Places, studies: Sequence[ShortCircuit]) -> list[ByCurrents]:
+    """Of several studies of faults; a case that two of them share is looked at once."""
+    cases = [[one.cases[case] for case in CASES] for one in studies]
+    distinct = {id(case): case for of in cases for case in of}
+    at = {key: k for k, key in enumerate(distinct)}
+    every = Currents(places, [case.flows([p.faulted for p in places.all]) for case in distinct.values()])
+    return [ByCurrents(every, one, [at[id(case)] for case in of]) for one, of in zip(studies, cases, strict=True)]
 
 
 class Tried:
@@ -191,10 +215,12 @@ class Tried:
 
     def __init__(self, places: Places, faults: ShortCircuit, bare: ShortCircuit | None) -> None:
         self.places = places
-        self.first = ByCurrents(places, faults)
-        self.less = ByCurrents(places, bare, self.first) if bare else None
-        left = left_of(self.elements, math.inf)
-        self.fallen = ByCurrents(places, short_circuit.run(faults.net, faults.settings, {**without_motors(faults), **left})) if left else None
+        left = left_of(faults.net.taking_part.values(), math.inf)
+        fallen = short_circuit.run(faults.net, faults.settings, {**without_motors(faults), **left}) if left else None
+        found = iter(by_currents(places, [one for one in (faults, bare, fallen) if one is not None]))
+        self.first = next(found)
+        self.less = next(found) if bare else None
+        self.fallen = next(found) if fallen else None
         self._solved, self._whole = Solved(), Solved()  # without motors, and with all that flows at first
         self._flows: dict[tuple[int, str, frozenset[str]], Flows | None] = {}
 

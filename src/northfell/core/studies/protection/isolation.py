@@ -7,7 +7,7 @@ the line side of their own main, without a special case.
 
 import heapq
 import math
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -16,6 +16,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from northfell.core.network import Compiled
+from northfell.core.studies.protection.curves import Floats
 from northfell.core.studies.protection.devices import Device
 
 
@@ -122,6 +123,20 @@ class Zones:
         if core is None or least is None:
             return Isolation(0.0, None, first_met)
         return Isolation(least[0], self.gates[-least[1]][0], first_met)
+
+    def isolate_each(self, bus: int, devices: Sequence[str], opens_at_s: Floats) -> list[Isolation]:
+        """The same for many faults at a bus: of some devices when each opens for each of them, (device, fault)."""
+        gates, core = self._way_into_the_core(self.zone_of_bus[bus])
+        at = {d: k for k, d in enumerate(devices)}
+        if not gates or core not in self.sources:
+            each = [dict(zip(devices, times, strict=True)) for times in opens_at_s.T.tolist()]
+            return [self.isolate(bus, one) for one in each]
+        ordered = [self.gates[k][0] for k in sorted(gates, reverse=True)]  # of those that open together the later in the network is met first
+        never = np.full(opens_at_s.shape[1], math.inf)
+        times = np.array([opens_at_s[at[d]] if d in at else never for d in ordered])
+        first_met = self.met_first(self.zone_of_bus[bus])
+        least = times.argmin(axis=0).tolist()
+        return [Isolation(t, ordered[k], first_met) for t, k in zip(times.min(axis=0).tolist(), least, strict=True)]
 
     def _widest(self, zone: int, stays: Callable[[int], tuple[float, int]]) -> tuple[float, int] | None:
         """Of the ways from a zone of the core to a source, the first device to open on the one that stays longest; None where there is none."""

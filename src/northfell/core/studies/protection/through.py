@@ -127,15 +127,14 @@ def _spread(one: Through, shape: tuple[int, ...]) -> Through:
 
 def _through(flows: Flows, devices: Sequence[str], more: bool) -> Through:
     net = flows.net
-    first = np.array([net.terminals.of(d).start for d in devices], np.intp)
-    i = flows.terminals[first]
+    i = flows.currents.through(devices)
     to_earth, unbalanced = flows.fault in TO_EARTH, flows.fault != "3ph"
     none = np.zeros(i.shape[:2])
     phase = 1000 * (np.abs(as_phases(i)).max(axis=-1) if unbalanced else np.abs(i[..., 0]))
     residual = 3000 * np.abs(i[..., 2]) if to_earth else none
     if not more or not devices:
         return Through(phase, residual)
-    at = net.terminals.bus[first]
+    at = net.terminals.bus[np.array([net.terminals.of(d).start for d in devices], np.intp)]
     left, before = flows.voltages_pu[at], flows.before_pu[at]
     changed = np.concatenate([left[..., :1] - before[..., None], left[..., 1:]], axis=-1)
     return Through(phase, residual, Seen(

@@ -5,7 +5,7 @@ from northfell.core.network import Compiled
 from northfell.core.network.sequences import as_phases
 from northfell.core.studies.record import Asked, OnRequest, Study, Told
 from northfell.core.studies.short_circuit.along import PLACES, Along, along, resistance_for
-from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case, Flows
+from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case
 from northfell.core.studies.short_circuit.decay import decrement_pu, falls, left_of, most_left
 from northfell.core.studies.short_circuit.equations import (
     Floats,
@@ -16,6 +16,7 @@ from northfell.core.studies.short_circuit.equations import (
     transformer_correction,
     voltage_factor,
 )
+from northfell.core.studies.short_circuit.flowing import Flows
 from northfell.core.studies.short_circuit.given import Given
 from northfell.core.studies.short_circuit.iec import factor_c
 from northfell.core.studies.short_circuit.iec import given as iec_given

@@ -7,7 +7,8 @@ from northfell.core.network.compile import Complexes
 from northfell.core.network.selected import Entries
 from northfell.core.network.sequences import SequenceNetwork
 from northfell.core.network.topology import Ints
-from northfell.core.studies.short_circuit.case import Case, numbers_of, replace_nan
+from northfell.core.studies.short_circuit.case import Case, replace_nan
+from northfell.core.studies.short_circuit.flowing import numbers_of
 
 
 def at_own_bus(one: Case, fault: str = "3ph") -> Complexes | None:

@@ -5,15 +5,15 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from scipy.sparse import csr_array
 
 from northfell.core.model.elements import Element
-from northfell.core.network import Compiled, switch_currents
+from northfell.core.network import Compiled
 from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.selected import BLOCK, diagonal
 from northfell.core.network.sequences import SequenceNetwork, Wires, as_phases, no_load_voltages, sequence_network
 from northfell.core.network.topology import Ints
 from northfell.core.studies.short_circuit import equations as eq
+from northfell.core.studies.short_circuit.flowing import Flowing, Flows
 from northfell.core.studies.short_circuit.given import Given, Nodes, positive_wires
 from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
 from northfell.core.studies.short_circuit.zero import Conductors, ZeroSequence, with_paths, zero_sequence
@@ -34,33 +34,6 @@ class OfType:
     ik_ka: Floats  # (bus,) of the phase that carries most
     i_earth_ka: Floats  # (bus,) |3·I0|
     angle_deg: Floats  # (bus,) of that phase, to the driving voltage of phase a
-
-
-@dataclass(frozen=True)
-class Flows:
-    """Currents during faults at some buses, at every terminal, by sequence [kA at the voltage of its bus], from the bus into the element."""
-
-    buses: tuple[int, ...]
-    fault: str
-    ik_ka: Complexes  # (fault, sequence) at the fault
-    terminals: Complexes  # (terminal, fault, sequence)
-    voltages_pu: Complexes  # (bus, fault, sequence): what is left at every bus
-    before_pu: Complexes  # (bus, fault): the positive sequence before the fault
-    net: Compiled
-
-    def of(self, element_id: str) -> Complexes:
-        """Currents at the terminals of one element, (terminal, fault, sequence); none where it does not take part."""
-        return np.asarray(self.terminals[self.net.terminals.of(element_id)])
-
-    def phases_of(self, element_id: str) -> Complexes:
-        """The same in phases a, b, c along the last axis."""
-        return as_phases(self.of(element_id))
-
-    def largest_of(self, element_id: str) -> Floats:
-        """Current of the phase that carries most, (terminal, fault) [kA]."""
-        if self.fault == "3ph":
-            return np.asarray(np.abs(self.of(element_id)[..., 0]))
-        return np.asarray(np.abs(self.phases_of(element_id)).max(axis=-1))
 
 
 @dataclass
@@ -274,12 +247,7 @@ class Case:
         groups = self._groups(buses)
         if len(groups) == 1:
             return groups[0][0]._flows(buses, fault)
-        made = [(where, case._flows([buses[k] for k in where], fault)) for case, where in groups]
-        order = np.argsort(np.concatenate([where for where, _ in made]))
-        terminals = np.concatenate([f.terminals for _, f in made], axis=1)[:, order]
-        voltages = np.concatenate([f.voltages_pu for _, f in made], axis=1)[:, order]
-        before = np.concatenate([f.before_pu for _, f in made], axis=1)[:, order]
-        return Flows(tuple(int(b) for b in buses), fault, np.concatenate([f.ik_ka for _, f in made])[order], terminals, voltages, before, self.net)
+        return Flows.together([(case._flows([buses[k] for k in where], fault), where) for case, where in groups])
 
     def _groups(self, buses: Sequence[int]) -> list[tuple["Case", list[int]]]:
         """Positions of the buses by the case whose networks hold for them."""
@@ -300,26 +268,31 @@ class Case:
         sequences = 1 if fault == "3ph" else 3
         nodes = self.net.topology.node_of_bus
         networks = (self.positive,) if fault == "3ph" else (self.unbalanced_positive, self.negative, self.zero.network)[:sequences]
-        k, n_bus = len(at), len(nodes)
-        collect = _Collected(self.net, k, sequences)
-        left = np.zeros((n_bus, k, 3), complex)
+        k, changed, made = len(at), list[Complexes](), Flowing(self.net, at)
         for s, network in enumerate(networks):
             v = -network.columns(nodes[at]) * (raw if s == 2 else known)[:, s]
             i_units, v_units = self._from_converters(network, at, s, fault)
             v += v_units
             v[: len(self.net.topology.fed_node)][~self.net.topology.fed_node] = 0
-            collect.network(network, np.where(self.zero.loose[:, None], 0, v) if s == 2 else v, s)
-            collect.units(self.given.converters.elements, i_units, s)
-            left[:, :, s] = np.where(nodes[:, None] >= 0, v[nodes], 0)
+            made.network(network, np.where(self.zero.loose[:, None], 0, v) if s == 2 else v, s)
+            made.units(self.given.converters.elements, i_units, s)
+            changed.append(v)
+        made.i_fault = known[:, :sequences]
+        ik = np.zeros((k, 3), complex)
+        ik[:, :sequences] = made.i_fault * self.net.i_base_ka()[at][:, None]
+        return Flows(tuple(int(b) for b in at), fault, ik, self.net, made, lambda: self._voltages(at, changed))
+
+    def _voltages(self, at: Ints, changed: Sequence[Complexes]) -> tuple[Complexes, Complexes]:
+        """What is left at every bus, and the positive sequence before, from what faults change at every node, by sequence (node, fault)."""
+        nodes = self.net.topology.node_of_bus
         u = np.where(np.append(self.net.topology.fed_node, False)[nodes], self.no_load_pu[nodes], 0)
         with np.errstate(invalid="ignore", divide="ignore"):
             before = np.where(self._same_island(at), self.e_pu[at][None, :] * u[:, None] / u[at][None, :], 0)
+        left = np.zeros((len(nodes), len(at), 3), complex)
+        for s, v in enumerate(changed):
+            left[:, :, s] = np.where(nodes[:, None] >= 0, v[nodes], 0)
         left[:, :, 0] += before
-        i_fault = known[:, :sequences]
-        collect.switches(at, i_fault)
-        ik = np.zeros((k, 3), complex)
-        ik[:, :sequences] = i_fault * self.net.i_base_ka()[at][:, None]
-        return Flows(tuple(int(b) for b in at), fault, ik, collect.terminals, left, np.asarray(before, complex), self.net)
+        return left, np.asarray(before, complex)
 
     def _same_island(self, at: Ints) -> np.ndarray:
         top = self.net.topology
@@ -348,61 +321,3 @@ def without(z: Complexes, out: np.ndarray) -> Complexes:
 def replace_nan(values: Complexes) -> Complexes:
     """Where there is no result nothing flows."""
     return np.where(np.isfinite(values), values, 0)
-
-
-def numbers_of(net: Compiled, ids: Sequence[str], terminal: Ints) -> Ints:
-    """Numbers of terminals, by element and position."""
-    first, at = net.terminals.first, net.terminals.at
-    return np.array([first[at[i]] if i in at else -1 for i in ids], np.intp) + np.asarray(terminal, np.intp)
-
-
-class _Collected:
-    """Currents at all terminals [kA], (terminal, fault, sequence), put together part by part."""
-
-    def __init__(self, net: Compiled, k: int, sequences: int) -> None:
-        self.net, self.i_base = net, net.i_base_ka()
-        self.terminals = np.zeros((len(net.terminals.bus), k, sequences), complex)
-        self.into_bus = np.zeros((len(net.topology.bus_ids), k, sequences), complex)
-
-    def _add(self, i_of_terminals: csr_array, v: Complexes, s: int) -> None:
-        """What some terminals draw [p.u.], a row each, of so many voltages or currents."""
-        drawn = i_of_terminals @ v
-        of_bus = csr_array((np.ones(len(drawn)), (self.net.terminals.bus, np.arange(len(drawn)))), shape=(len(self.into_bus), len(drawn)))
-        self.into_bus[:, :, s] -= of_bus @ drawn
-        self.terminals[:, :, s] += drawn * self.i_base[self.net.terminals.bus][:, None]
-
-    def network(self, network: SequenceNetwork, v: Complexes, s: int) -> None:
-        """Currents of its wires and paths, of voltages (node, fault)."""
-        w, p = network.wires, network.paths
-        y, rows, columns = list[Complexes](), list[Ints](), list[Ints]()
-        for side in (0, 1):
-            outside = w.buses[:, side] >= 0
-            numbers = numbers_of(self.net, [i for i, there in zip(w.ids, outside, strict=True) if there], w.terminals[outside, side])
-            y += [w.two_ports[outside, side, other] for other in (0, 1)]
-            rows += [numbers, numbers]
-            columns += [w.nodes[outside, other] for other in (0, 1)]
-        outside = p.buses >= 0
-        y.append(p.y[outside])
-        rows.append(numbers_of(self.net, [i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside]))
-        columns.append(p.nodes[outside])
-        entries = np.concatenate(y), (np.concatenate(rows), np.concatenate(columns))
-        self._add(csr_array(entries, shape=(len(self.terminals), len(v))), v, s)
-
-    def units(self, elements: Sequence[Element], i: Complexes, s: int) -> None:
-        if elements:
-            numbers = numbers_of(self.net, [e.id for e in elements], np.zeros(len(elements), np.intp))
-            self._add(csr_array((-np.ones(len(i)), (numbers, np.arange(len(i)))), shape=(len(self.terminals), len(i))), i, s)
-
-    def switches(self, at: Ints, i_fault: Complexes) -> None:
-        """Currents through closed switches, from what all else brings into the buses and what the fault draws."""
-        top = self.net.topology
-        n, k, sequences = self.into_bus.shape
-        self.into_bus[at, np.arange(k)] -= i_fault
-        into = self.into_bus.reshape(n, k * sequences)
-        into[~np.isin(top.node_of_bus, np.flatnonzero(top.fed_node))] = 0
-        i = switch_currents(top, into).reshape(len(top.closed_ids), k, sequences)
-        if not len(i):
-            return
-        first, second = (numbers_of(self.net, top.closed_ids, top.closed_terminals[:, side]) for side in (0, 1))
-        in_ka = i * self.i_base[top.closed_from][:, None, None]
-        self.terminals[first], self.terminals[second] = in_ka, -in_ka

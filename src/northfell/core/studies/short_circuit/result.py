@@ -13,8 +13,9 @@ from northfell.core.network.compile import Complexes, Floats
 from northfell.core.network.selected import BLOCK
 from northfell.core.network.sequences import as_phases, phase_matrix
 from northfell.core.studies.short_circuit.at_own_bus import at_own_bus
-from northfell.core.studies.short_circuit.case import FAULTS, PHASES, SEQUENCES, TO_EARTH, Case, Flows
+from northfell.core.studies.short_circuit.case import FAULTS, PHASES, SEQUENCES, TO_EARTH, Case
 from northfell.core.studies.short_circuit.decay import LEAST
+from northfell.core.studies.short_circuit.flowing import Flows
 from northfell.core.studies.short_circuit.iec_case import IecCase
 from northfell.core.studies.short_circuit.ieee import IeeeCase
 from northfell.core.studies.short_circuit.settings import ShortCircuitSettings
