@@ -142,22 +142,22 @@ class Flowing:
             drawn = csr_array((-np.ones(len(i)), (numbers, np.arange(len(i)))), shape=(len(self.net.terminals.bus), len(i)))
             self._parts.append((drawn, i, s))
 
-    def _of_switches(self, rows: Ints) -> Complexes:
-        """Currents through closed switches, by their numbers, from what all else brings into the buses and what the fault draws [kA]."""
-        top, terminals = self.net.topology, self.net.terminals.bus
-        shares = switch_shares(top)[rows]
-        fed = np.isin(top.node_of_bus, np.flatnonzero(top.fed_node))
-        into = shares @ csr_array((-fed[terminals].astype(float), (terminals, np.arange(len(terminals)))), shape=(len(fed), len(terminals)))
+    @cached_property
+    def _through(self) -> Complexes:
+        """Currents through closed switches, from what all else brings into the buses and what the fault draws [kA]."""
+        top, into = self.net.topology, _into_switches(self.net)
+        shares, fed = switch_shares(top), np.append(top.fed_node, False)[top.node_of_bus[self.at]]
         faults = shares[:, self.at].tocoo()
-        drawn_there = faults.data[:, None] * fed[self.at][faults.col][:, None] * self.i_fault[faults.col]
+        drawn_there = (faults.data * fed[faults.col])[:, None] * self.i_fault[faults.col]
         found = []
         for sequence in range(self.i_fault.shape[1]):
-            i = sum((np.asarray((into @ drawn) @ v) for drawn, v, s in self._parts if s == sequence), np.zeros((len(rows), len(self.at)), complex))
+            i = np.zeros((len(top.closed_ids), len(self.at)), complex)
+            for drawn, v, s in self._parts:
+                if s == sequence:
+                    i += (into @ drawn) @ v
             i[faults.row, faults.col] -= drawn_there[:, sequence]
             found.append(i)
-        made = np.stack(found, axis=-1)
-        made *= self.net.i_base_ka()[top.closed_from[rows]][:, None, None]
-        return made
+        return np.asarray(np.stack(found, axis=-1) * self.net.i_base_ka()[top.closed_from][:, None, None])
 
     @cached_property
     def terminals(self) -> Complexes:
@@ -168,8 +168,7 @@ class Flowing:
             made[:, :, s] += (drawn @ v) * i_base
         if top.closed_ids:
             first, second = (numbers_of(self.net, top.closed_ids, top.closed_terminals[:, side]) for side in (0, 1))
-            through = self._of_switches(np.arange(len(top.closed_ids)))
-            made[first], made[second] = through, -through
+            made[first], made[second] = self._through, -self._through
         return made
 
     def through(self, switches: Sequence[str]) -> Complexes:
@@ -177,5 +176,16 @@ class Flowing:
         at = {i: k for k, i in enumerate(self.net.topology.closed_ids)}
         rows = np.array([at.get(i, -1) for i in switches], np.intp)
         made = np.zeros((len(switches), *self.i_fault.shape), complex)
-        made[rows >= 0] = self._of_switches(rows[rows >= 0])
+        made[rows >= 0] = self._through[rows[rows >= 0]]
         return made
+
+
+def _into_switches(net: Compiled) -> csr_array:
+    """What flows through each closed switch of what each terminal draws (closed switch, terminal); kept with the network."""
+    known: csr_array | None = net.__dict__.get("_into_switches")
+    if known is None:
+        top, terminals = net.topology, net.terminals.bus
+        fed = np.append(top.fed_node, False)[top.node_of_bus[terminals]]
+        brings = csr_array((-fed.astype(float), (terminals, np.arange(len(terminals)))), shape=(len(top.bus_ids), len(terminals)))
+        known = net.__dict__["_into_switches"] = csr_array(switch_shares(top) @ brings)
+    return known
