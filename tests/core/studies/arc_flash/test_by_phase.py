@@ -139,6 +139,28 @@ def test_two_mains_and_no_device_of_its_own():
     )
 
 
+def test_a_breaker_for_each_pole_cuts_a_fault_of_that_pole_off():
+    """Once it is open no source reaches the conductor, whatever the other pole still feeds."""
+    poles = [bus("C", conductors="ac", **BOX), *(main(f"Q{p}", "P", "C", conductors=p, trip_ir_a=100.0, trip_isd_a=600.0) for p in "ac")]
+    study = arc([*PLANT, *poles])
+    one = study.location("C", "load")
+    assert all(math.isfinite(v.opens_at_s) for v in one.variants)
+    assert study.phases.lasting("C", "a–earth", "max", frozenset({"Qa"})) is None
+    assert study.phases.lasting("C", "c–earth", "max", frozenset({"Qa"})).ik_ka > 1.0
+    both = study.phases.lasting("C", "a–earth", "max").through
+    assert abs(both["Qc"]["c"]) < 1e-6 * abs(both["Qa"]["a"])
+
+
+def test_an_inverter_that_holds_the_island_on_is_never_forgotten():
+    """It brings a fault current that no device is counted on to act by: without a breaker between, the arc burns as long as is allowed."""
+    inverter = {"kind": "inverter", "name": "V", "bus": "P", "s_rated_mva": 0.4, "ik_over_ir": 1.5, "i2_over_ir": 0.0, "mode": "reference", "v_set_pu": 1.0}
+    joined = [bus("C", conductors="c", **BOX), {**CABLE, "name": "WC", "from_bus": "P", "to_bus": "C", "conductors": "c"}]
+    study = arc([*PLANT, *joined, inverter])
+    v = study.location("C", "load").variant("max", "full")
+    assert (v.opens_at_s, v.arc_time_s) == (math.inf, 2.0)
+    assert study.phases.lasting("C", "c–earth", "max", frozenset({"QP"})).ik_ka == 0.0
+
+
 def test_between_two_phases_counts_and_a_little_current_to_earth_is_told():
     """Behind a resistor a fault to earth brings less than the model was tested for; the arc is that between the phases."""
     through_a_resistor = [{**e, "neutral_lv": "resistor", "neutral_lv_ohm": 2.0} if e["name"] == "T1" else e for e in PLANT]

@@ -144,8 +144,8 @@ class Shorted:
     through: Mapping[str, Mapping[int, complex]]  # through closed switches, by id and the node of the second terminal, toward that
 
 
-def shorted(network: PhaseNetwork, shorts: Sequence[Short]) -> list[Shorted]:
-    """What flows in faults, and through closed switches.
+def shorted(network: PhaseNetwork, shorts: Sequence[Short]) -> list[Shorted | None]:
+    """What flows in faults, and through closed switches; None of a fault of which no source reaches some conductor.
 
     Nothing is told of switches that stand in a loop of their own: how a current divides among them is not known.
 
@@ -153,12 +153,17 @@ def shorted(network: PhaseNetwork, shorts: Sequence[Short]) -> list[Shorted]:
     ------
     Kirchhoff; superposition of the equivalent source at the fault, IEC 60909-0.
     """
+    if not network.known_v:
+        return [None] * len(shorts)
     seen = _Reduced(network)
     order, looped = seen.dependence.order, _in_loops(seen.dependence, len(network.names))
     second = {(f.element, frozenset((f.node, f.of[0][0]))): f.node for f in network.follows if f.is_switch}
-    found: list[Shorted] = []
+    found: list[Shorted | None] = []
     for one in shorts:
         at = list(one.nodes)
+        if not seen.there[at].all():
+            found.append(None)
+            continue
         volts = np.asarray(seen.rows @ seen.factor.solve(seen.rows[at].T.toarray().astype(complex)))
         i = currents(volts[at][None], one.e_v[None, :, None], one.to_earth)[0, :, 0]
         short_a = np.asarray(seen.y @ (volts @ -i))

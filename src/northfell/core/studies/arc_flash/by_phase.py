@@ -56,7 +56,14 @@ class PhaseCurrents:
     def bolted_ka(self, bus: str, fault: str, case: Which) -> float:
         """What flows at most, or at least, without a resistance at the fault."""
         assert self.faults is not None
-        return replace(self.faults, r_fault_ohm=0.0).current(bus, fault, case).ik
+        return self.faults.current(bus, fault, case).ik
+
+    def find(self, asked: Iterable[tuple[str, str]]) -> None:
+        """Find what lasts of some faults, by bus and name, together: the network is gathered once."""
+        for case in WHICH:
+            left = [one for one in dict.fromkeys(asked) if (*one, case, frozenset[str]()) not in self._flowing]
+            for (bus, fault), found in zip(left, lasting(self.net, left, case) if left else (), strict=True):
+                self._flowing[bus, fault, case, frozenset()] = found
 
     def lasting(self, bus: str, fault: str, case: Which, opened: Opened = frozenset()) -> Lasting | None:
         """What lasts of a fault, with some switches opened; None where nothing feeds the bus then."""
@@ -74,8 +81,7 @@ class PhaseCurrents:
 def currents_by_phase(net: Compiled) -> PhaseCurrents:
     """Faults by phase of the state of a network of which the faults of three phases leave something out."""
     try:
-        whole = compile_network(net.network, net.state, "arc_flash", elements=net.elements)
-        faults = phase_faults(whole)
+        faults = replace(phase_faults(compile_network(net.network, net.state, "arc_flash", elements=net.elements)), r_fault_ohm=0.0)
     except CannotRun as error:
         return PhaseCurrents(net, None, tuple(str(reason) for reason in error.reasons))
     return PhaseCurrents(faults.net, faults)
@@ -100,21 +106,30 @@ class ArcsByPhase:
         self.zones = Zones(net, every)
         self.devices: dict[str, Device] = {d: one for d, one in every.items() if d in net.taking_part and d not in self.of_devices}
 
-    def of_place(self, place: Place) -> list[Location]:
-        """The place with each of its configurations; one without a result where something is missing."""
+    def of_places(self, places: Iterable[Place]) -> dict[Place, list[Location]]:
+        """Each place with each of its configurations; one without a result where something is missing."""
+        found = {place: self._kept_back(place) for place in places}
+        able = {place: self.net.topology.bus_ids[place.faulted] for place, none in found.items() if none is None}
+        self.currents.find((bus, fault) for place, bus in able.items() for fault in self._counted(place, bus))
+        return {place: [none] if none is not None else self._of_place(place, able[place]) for place, none in found.items()}
+
+    def _kept_back(self, place: Place) -> Location | None:
+        """A place without a result, with the reason; None where there is one."""
         bus = board_of(self.net, place)
-        faulted = self.net.topology.bus_ids[place.faulted]
         data = (*place.waits, *self.of_enclosures.get(bus.id, ()), *self._devices_lack(place))
-        if waits := data or self.currents.lacks(faulted):
-            told = "waits for data" if data else "no result by phase"
-            return [Location(bus.id, place.faulted, place.side, True, (), (), (Message(f"{told}: {waits[0]}"),), waits)]
-        if not in_range(bus, self.settings):
-            v_kv, (low, high) = bus.v_nominal_kv or math.nan, by.V_RANGE_KV
-            return [Location(bus.id, place.faulted, place.side, True, (), (), (Message(by.outside(v_kv, low, high)),))]
+        if waits := data or self.currents.lacks(self.net.topology.bus_ids[place.faulted]):
+            line = f"{'waits for data' if data else 'no result by phase'}: {waits[0]}"
+        elif not in_range(bus, self.settings):
+            line = by.outside(bus.v_nominal_kv or math.nan, *by.V_RANGE_KV)
+        else:
+            return None
+        return Location(bus.id, place.faulted, place.side, True, (), (), (Message(line),), waits)
+
+    def _of_place(self, place: Place, faulted: str) -> list[Location]:
         found = []
-        for one in bus.configurations:
+        for one in board_of(self.net, place).configurations:
             at = replace(place, configuration=one)
-            found.append(self._worst(at, [self._location(at, fault) for fault in self._counted(at, faulted)], faulted))
+            found.append(self._worst([self._location(at, fault) for fault in self._counted(at, faulted)], faulted))
         return found
 
     def _devices_lack(self, place: Place) -> Iterator[str]:
@@ -134,7 +149,7 @@ class ArcsByPhase:
         tested = [fault for fault in every if most[fault] >= by.least_tested_ka(voc)]
         return tested or [max(every, key=lambda fault: most[fault])]
 
-    def _worst(self, place: Place, those: list[Location], faulted: str) -> Location:
+    def _worst(self, those: list[Location], faulted: str) -> Location:
         none = next((one for one in those if one.worst is None), None)
         if none is not None:
             return none
@@ -183,7 +198,7 @@ class ArcsByPhase:
         isolation, opens = self._isolated(place, faulted, fault, case, share)
         t = exposure_s(self.settings, isolation.t_s)
         listed = [d for d in (*isolation.first_met, *([isolation.device] if isolation.device else [])) if d in opens]
-        passing = ibf / flowing.ik_ka  # with what motors and converters bring, as much more through every device
+        passing = ibf / flowing.ik_ka if flowing.ik_ka else 1.0  # with what motors and converters bring, as much more through every device
         seen = {d: through_poles(flowing.through[d], faulted) for d in listed}
         times = [self._device_time(d, opens[d], share, one, passing, (case, variant)) for d, one in seen.items()]
         deciding = next((d for d in times if d.device == isolation.device), None)
@@ -247,7 +262,7 @@ class ArcsByPhase:
 
 def divided(bus: Bus, ibf_ka: float, lasting_ka: float, factor: float) -> float:
     """The least share of a bolted current that devices may see of an arc: by all that flows, or by what lasts."""
-    shares = [full_arcing_current_ka(bus, i) * factor / i for i in (ibf_ka, lasting_ka)]
+    shares = [full_arcing_current_ka(bus, i) * factor / i for i in (ibf_ka, lasting_ka) if i > 0]
     return min(s for s in shares if math.isfinite(s))
 
 

@@ -73,8 +73,7 @@ def run(
     of: dict[Place, list[Location]] = {}
     if apart := [p for p in places if is_left_out(net, p.faulted)]:
         phases = phases or currents_by_phase(net)
-        by_phase = ArcsByPhase(phases, settings)
-        of |= {p: by_phase.of_place(p) for p in apart}
+        of |= ArcsByPhase(phases, settings).of_places(apart)
     for k, place in enumerate(each):
         of.setdefault(replace(place, configuration=""), []).append(_location(settings, tried, place, k))
     return ArcFlash(net, settings, faults, bare, tuple(_worst_of(of[p]) if p in of else _not_computed(net, p) for p in places), phases)
