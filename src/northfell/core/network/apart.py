@@ -43,7 +43,7 @@ def without_what_is_apart(net: Compiled, uneven: Uneven, study: str) -> tuple[Co
     """The network as faults of three phases see it, and what of the uneven elements still stands in it.
 
     Loads and capacitors that are given by phase carry nothing in a fault; parts that hang at one node and bring nothing are left to the
-    studies by phase. Where a part cannot be taken off, all of its island stays as it is.
+    studies by phase. Where a part cannot be taken off, what is uneven of it is left, and keeps its island back.
     """
     parts = _Parts(net, {i: why for i, why in uneven.items() if not _draws_only(net.elements[i])})
     cut, held = parts.cut
@@ -147,21 +147,16 @@ class _Parts:
     @cached_property
     def cut(self) -> tuple[frozenset[str], tuple[HeldBack, ...]]:
         """The elements that join parts which are set apart to the rest, and what is told of those parts."""
-        roots: dict[str, set[str]] = {}
-        stuck: set[int] = set()  # islands in which something of this kind joins what brings currents
         between = [(e, buses) for e, buses in self.joining if self._bars(e)]
+        roots: dict[str, set[str]] = {}
         for _, buses in between:
-            inside = [b for b in buses if not self._is_active(b)]
-            if inside:
-                roots.setdefault(self._part(inside[0]), set()).update(self.nodes.of(b) for b in buses if self._is_active(b))
-            else:
-                stuck.add(self._island(buses[0]))
-        of_part: dict[str, list[str]] = {}
+            for inside in (b for b in buses if not self._is_active(b)):
+                roots.setdefault(self._part(inside), set()).update(self.nodes.of(b) for b in buses if self._is_active(b))
+        able: dict[str, list[str]] = {}
         for k, bus in enumerate(self.net.topology.bus_ids):
-            if self.net.topology.fed_bus(k) and not self._is_active(bus):
-                of_part.setdefault(self._part(bus), []).append(bus)
-        stuck |= {self._island(buses[0]) for p, buses in of_part.items() if len(roots.get(p, ())) != 1 or self._ties_to_earth(p)}
-        able = {p: buses for p, buses in of_part.items() if self._island(buses[0]) not in stuck}
+            if self.net.topology.fed_bus(k) and not self._is_active(bus) and len(roots.get(self._part(bus), ())) == 1:
+                able.setdefault(self._part(bus), []).append(bus)
+        able = {p: buses for p, buses in able.items() if not self._ties_to_earth(p)}
         gone = [e.id for e, buses in between if any(self._part(b) in able for b in buses if not self._is_active(b))]
         return frozenset(gone), tuple(self._told(buses) for buses in able.values())
 
@@ -172,10 +167,6 @@ class _Parts:
         apart = {b for one in held for b in one.buses}
         at = [element_id] if isinstance(e, Bus) else e.buses
         return element_id in cut or all(self.net.topology.bus_index[b] in apart for b in at)
-
-    def _island(self, bus: str) -> int:
-        top = self.net.topology
-        return int(top.island_of_node[top.node_of_bus[top.bus_index[bus]]])
 
     def _ties_to_earth(self, part: str) -> bool:
         """Whether a current to earth may flow into a part: from where it hangs, through all that does not bar the zero sequence."""

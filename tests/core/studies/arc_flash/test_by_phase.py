@@ -10,6 +10,7 @@ from northfell.core.network import compile_network
 from northfell.core.studies import Asked, arc_flash, short_circuit
 from northfell.core.studies.arc_flash import ARC_FLASH, compare, enclosure_of, explain_energy
 from northfell.core.studies.arc_flash import by_voltage as by
+from northfell.core.studies.arc_flash.by_phase import through_poles
 from northfell.core.studies.arc_flash.telling import ONE_PHASE
 from northfell.core.studies.phase_faults import PHASE_FAULTS, phase_faults
 from northfell.core.studies.protection import devices_of
@@ -122,7 +123,7 @@ def test_motors_count_for_the_energy_and_for_no_device():
 def test_two_mains_and_no_device_of_its_own():
     """The one that opens first leaves the other what then flows; it begins anew, and the first current burns until it is done."""
     plant = [{**e, "trip_isd_a": 1000.0} if e["name"] == "Q1" else e for e in PLANT]
-    two = [*plant, *infeed("G2", "HV2", "2", trip_tsd="0.4", trip_isd_a=1000.0), bus("C", conductors="c", **BOX),
+    two = [*plant, *infeed("G2", "HV2", "2"), bus("C", conductors="c", **BOX),
            {**CABLE, "name": "WC", "from_bus": "B", "to_bus": "C", "conductors": "c"}]  # fmt: skip
     study = arc(two)
     one = study.location("C", "load").variant("max", "full")
@@ -149,6 +150,19 @@ def test_a_breaker_for_each_pole_cuts_a_fault_of_that_pole_off():
     assert study.phases.lasting("C", "c–earth", "max", frozenset({"Qa"})).ik_ka > 1.0
     both = study.phases.lasting("C", "a–earth", "max").through
     assert abs(both["Qc"]["c"]) < 1e-6 * abs(both["Qa"]["a"])
+
+
+def test_of_breakers_beside_each_other_none_is_counted_on():
+    beside = [*PANEL, {**PANEL[2], "name": "QS2"}]
+    v = arc([*PLANT, *beside]).location("C", "load").variant("max", "full")
+    assert v.device == "QP" or math.isinf(v.opens_at_s)
+    assert v.opens_at_s > arc([*PLANT, *PANEL]).location("C", "load").variant("max", "full").opens_at_s
+
+
+def test_a_resistance_at_a_fault_to_earth_is_none_of_an_arc():
+    with_it, without = (arc([*PLANT, *PANEL], phase_faults={"r_fault_ohm": r}).location("C", "load") for r in (20.0, 0.0))
+    assert with_it.worst.energy_j_cm2 == without.worst.energy_j_cm2
+    assert with_it.variant("min", "full").i_bolted_ka == without.variant("min", "full").i_bolted_ka > 1.0
 
 
 def test_an_inverter_that_holds_the_island_on_is_never_forgotten():
@@ -203,3 +217,11 @@ def test_an_island_of_which_nothing_is_left_by_sequences_is_told():
 def test_faults_by_phase_take_the_whole_network():
     whole = compile_network(network_of([*PLANT, *PANEL]), "Normal", "arc_flash")
     assert set(phase_faults(whole).conductors) == {"HV", "L1", "B", "E", "P", "F", "C"}
+
+
+def test_what_is_measured_of_poles():
+    """One pole has no sum of three; a neutral that is carried takes back what comes by it."""
+    three = through_poles({"a": 100.0 + 0j, "b": 10.0j, "c": 0j}, "B")
+    assert (float(three.phase_a), float(three.residual_a)) == (100.0, pytest.approx(math.hypot(100, 10)))
+    assert float(through_poles({"c": 100.0 + 0j}, "B").residual_a) == 0.0
+    assert float(through_poles({"a": 100.0 + 0j, "b": 0j, "c": 0j, "n": -100.0 + 0j}, "B").residual_a) == 0.0

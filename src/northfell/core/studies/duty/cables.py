@@ -48,10 +48,12 @@ def heats(currents: Currents) -> dict[str, list[Heat]]:
         for start in range(0, len(buses), BLOCK):
             some = buses[start : start + BLOCK]
             flows = currents.faults.cases[case].flows(some)
+            interest = [[d for d in zones.devices_of_interest(bus) if d in currents.closed] for bus in some]
+            every = list(dict.fromkeys(d for of in interest for d in of))
+            through = through_devices(flows, every, elsewhere=wanted.elsewhere)
+            opens_at_s = {d: devices[d].opens_at_s(through.at((n,))).tolist() for n, d in enumerate(every)}
             for k, bus in enumerate(some):
-                interest = [d for d in zones.devices_of_interest(bus) if d in currents.closed]
-                through = through_devices(flows, interest, elsewhere=wanted.elsewhere)
-                opens = {d: float(devices[d].opens_at_s(through.at((n, k)))) for n, d in enumerate(interest)}
+                opens = {d: opens_at_s[d][k] for d in interest[k]}
                 isolation = zones.isolate(bus, opens)
                 t_k = 1.0 if currents.ieee else currents.faults.settings.t_k_s
                 t, ends = t_k, f"{t_k:g} s: no device cuts it off"

@@ -68,10 +68,10 @@ class Currents:
                 some = buses[start : start + BLOCK]
                 early = self.case.flows(some, fault)
                 late = self.case.interrupting.flows(some, fault) if isinstance(self.case, IeeeCase) else early
-                for k, b in enumerate(some):
-                    for e in at[b]:
-                        first = self.net.terminals.of(e.id).start
-                        found[e.id, b, fault] = largest(early.terminals[first, k], fault), largest(late.terminals[first, k], fault)
+                asked = [(e.id, b, k) for k, b in enumerate(some) for e in at[b]]
+                where = [self.net.terminals.of(e).start for e, _, _ in asked], [k for _, _, k in asked]
+                both = (largest(flows.terminals[where], fault) for flows in (early, late))
+                found |= {(e, b, fault): parts for (e, b, _), parts in zip(asked, zip(*both, strict=True), strict=True)}
         return found
 
     def at_bus(self, bus: int, fault: str) -> Meets:
@@ -126,9 +126,10 @@ class Currents:
         return round(self.net.frequency_hz)
 
 
-def largest(sequences: Complexes, fault: str) -> float:
-    """Current of the phase that carries most."""
-    return float(abs(sequences[0])) if fault == "3ph" else float(np.abs(as_phases(sequences)).max())
+def largest(sequences: Complexes, fault: str) -> list[float]:
+    """Current of the phase that carries most, of each place (place, sequence)."""
+    most: list[float] = (np.abs(sequences[:, 0]) if fault == "3ph" else np.abs(as_phases(sequences)).max(axis=-1)).tolist()
+    return most
 
 
 def fed_places(net: Compiled, e: Element, fed: set[int]) -> bool:

@@ -114,7 +114,7 @@ class Rules:
             return own, ""
         worst, net = max(places, key=lambda m: m.ik), self.currents.net
         flows = self.currents.case.flows([worst.bus], worst.fault)
-        i = largest(flows.terminals[net.terminals.of(e.series_with).start, 0], worst.fault)
+        (i,) = largest(flows.terminals[[net.terminals.of(e.series_with).start], 0], worst.fault)
         name, before = net.name(e.series_with), net.elements[e.series_with]
         if isinstance(before, Fuse) and above_its_voltage(net.elements, before):
             return own, f" alone: {name} stands in a network of more than its rated voltage"
