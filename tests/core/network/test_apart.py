@@ -94,6 +94,8 @@ WAYS = {
     "two places at which it hangs": ACROSS,
     "earthed star over a closed delta": [bus("V", 0.24), {"kind": "transformer", "name": "TV", "hv_bus": "B", "lv_bus": "V", "neutral_hv": "solid",
                                          "bank_units": DELTA}],
+    "the same of units that stand for themselves": [bus("V", 0.24), *({"kind": "transformer", "name": f"TV{k}", "hv_bus": "B", "lv_bus": "V",
+                                                    "neutral_hv": "solid", "bank_units": [one]} for k, one in enumerate(DELTA))],
     "an earthed star on its side": [*BY_MATRIX[:2], bus("K", 0.4), {**TX, "name": "TD", "hv_bus": "K", "lv_bus": "D", "vector_group": "Dyn11", "v_hv_kv": 0.4,
                                     "v_lv_kv": 11.0}],
     "a line between what brings currents": [line("WM", "A", "B", conductors="ab")],
@@ -106,6 +108,12 @@ WAYS = {
 def test_where_it_might_change_a_fault_the_island_is_kept_back(way):
     with pytest.raises(CannotRun, match="take it by phase"):
         faults([*PLANT, *WAYS[way]])
+
+
+def test_an_open_delta_lets_nothing_through_to_earth():
+    two = [bus("V", 0.24), {"kind": "transformer", "name": "TV", "hv_bus": "B", "lv_bus": "V", "neutral_hv": "solid", "bank_units": DELTA[:2]}]
+    made, alone = faults([*PLANT, *two]), faults(PLANT)
+    assert made.cases["max"].of("lg").ik_ka[made.net.topology.bus_index["B"]] == pytest.approx(alone.cases["max"].of("lg").ik_ka[1], rel=1e-12)
 
 
 def test_one_island_is_kept_back_and_not_the_other():

@@ -4,7 +4,8 @@ A part hangs at one node by elements of fewer phases, or of phases that are not 
 no current flows into it in a fault outside: what is left has the same faults with it and without it.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final
@@ -76,8 +77,9 @@ class _Sets:
     parent: dict[str, str] = field(default_factory=dict)
 
     def of(self, one: str) -> str:
-        while (up := self.parent.get(one, one)) != one:
-            one = up
+        parent = self.parent
+        while (up := parent.get(one, one)) != one:
+            parent[one] = one = parent.get(up, up)  # on the way the path is halved
         return one
 
     def join(self, those: Sequence[str]) -> None:
@@ -171,9 +173,12 @@ class _Parts:
     def _ties_to_earth(self, part: str) -> bool:
         """Whether a current to earth may flow into a part: from where it hangs, through all that does not bar the zero sequence."""
         left = [(e, buses) for e, buses in self.joining if any(not self._is_active(b) and self._part(b) == part for b in buses)]
+        if closes_a_ring(e for e, _ in left):
+            return True
         reached = {b for _, buses in left for b in buses if self._is_active(b)}
         while going := [(e, buses) for e, buses in left if any(b in reached for b in buses)]:
-            left = [one for one in left if one not in going]
+            met = {e.id for e, _ in going}
+            left = [(e, buses) for e, buses in left if e.id not in met]
             for e, buses in going:
                 through = passes(e, e.buses.index(next(b for b in buses if b in reached)))
                 if through == TO_EARTH:
@@ -194,14 +199,21 @@ def passes(e: Element, near: int) -> str:
     if not isinstance(e, Transformer):
         return THROUGH
     if e.bank_units:
-        sides = [(u.high, u.low) if near == 0 else (u.low, u.high) for u in e.bank_units]
-        star, ring = any(len(own) == 1 for own, _ in sides), len(sides) > 2 and all(len(other) == 2 for _, other in sides)
-        return TO_EARTH if star and ring else THROUGH
+        return THROUGH  # to earth where they close a ring
     group = (e.vector_group or "YN").rstrip("0123456789")
     at = next((k for k, letter in enumerate(group) if letter.islower()), len(group))
     own, neutral = (group[:at], e.neutral_hv) if near == 0 else (group[at:], e.neutral_lv)
     earthed = "n" in own.lower() and neutral != "isolated"
     return TO_EARTH if earthed and own[:1].lower() != "d" else ""
+
+
+def closes_a_ring(those: Iterable[Element]) -> bool:
+    """Whether windings between phases, of one-phase units of which the others stand in star, are three at a bus: equal currents flow in them."""
+    at = Counter[str]()
+    for e in (e for e in those if isinstance(e, Transformer)):
+        for u in e.bank_units:
+            at.update(bus for own, other, bus in ((u.high, u.low, e.lv_bus), (u.low, u.high, e.hv_bus)) if len(own) == 1 and len(other) == 2)
+    return any(n > 2 for n in at.values())
 
 
 def not_alike(found: Sequence[tuple[Element, str]]) -> str:
