@@ -2,6 +2,7 @@
 
 import pytest
 from tests.conftest import network_of
+from tests.core.studies.phase_faults.test_phase_faults import GRID
 
 from northfell.core.errors import CannotRun
 from northfell.core.network import compile_network
@@ -21,17 +22,6 @@ def line(name: str, a: str, b: str, **more) -> dict:
     return {**LINE, "name": name, "from_bus": a, "to_bus": b, **more}
 
 
-GRID = {
-    "kind": "infeed",
-    "name": "G",
-    "bus": "A",
-    "ik_max_ka": 8.0,
-    "ik_min_ka": 5.0,
-    "r_over_x": 0.1,
-    "neutral": "solid",
-    "x0_over_x1": 1.5,
-    "r0_over_x0": 0.2,
-}
 TX = {"kind": "transformer", "s_rated_mva": 2.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4, "uk_pct": 6.0, "ur_pct": 1.0, "vector_group": "Dyn11", "neutral_lv": "solid",
       "z0_over_z1": 1.0}  # fmt: skip
 MOTOR = {"kind": "induction_motor", "p_rated_kw": 250.0, "v_rated_kv": 11.0, "efficiency_pct": 95.0, "power_factor": 0.88, "ilr_over_ir": 6.0, "r_over_x": 0.1}
