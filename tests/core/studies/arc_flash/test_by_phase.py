@@ -175,6 +175,24 @@ def test_an_inverter_that_holds_the_island_on_is_never_forgotten():
     assert study.phases.lasting("C", "c–earth", "max", frozenset({"QP"})).ik_ka == 0.0
 
 
+INVERTER = {"kind": "inverter", "name": "V", "bus": "N", "s_rated_mva": 0.4, "ik_over_ir": 1.5, "i2_over_ir": 0.0, "mode": "reference", "v_set_pu": 1.0}
+ALONE = [bus("N"), INVERTER, {**MOTOR, "bus": "N"}, bus("C", conductors="c", **BOX), main("QS", "N", "C", conductors="c", trip_ir_a=100.0)]
+OPEN_POLE = [bus("N"), {"kind": "breaker", "name": "QN", "from_bus": "P", "to_bus": "N", "open_poles": "c"}, {**MOTOR, "bus": "N"},
+             bus("C", conductors="c", **BOX), main("QS", "N", "C", conductors="c", trip_ir_a=100.0)]  # fmt: skip
+
+
+@pytest.mark.parametrize("elements", [ALONE, OPEN_POLE], ids=["beside an inverter alone", "behind an open pole"])
+def test_what_motors_alone_bring_is_never_counted_on(elements):
+    """Nothing lasts there that a device could act by: the arc burns as long as is allowed, and its working says so."""
+    other = [bus("X"), {"kind": "infeed", "name": "GX", "bus": "X", "ik_max_ka": 9.0, "ik_min_ka": 6.0, "r_over_x": 0.1, "neutral": "solid", "x0_over_x1": 1.0,
+             "r0_over_x0": 0.1}]  # fmt: skip
+    study = arc([*PLANT, *other, *elements])
+    one = study.location("C", "load")
+    for v in one.variants:
+        assert (v.opens_at_s, v.arc_time_s) == (math.inf, 2.0)
+        assert explain_energy(study, one, v).result == pytest.approx(v.energy_cal_cm2, rel=1e-9)
+
+
 def test_between_two_phases_counts_and_a_little_current_to_earth_is_told():
     """Behind a resistor a fault to earth brings less than the model was tested for; the arc is that between the phases."""
     through_a_resistor = [{**e, "neutral_lv": "resistor", "neutral_lv_ohm": 2.0} if e["name"] == "T1" else e for e in PLANT]

@@ -295,3 +295,18 @@ def test_peaks_are_never_below_those_by_sequences():
         for fault, kind in (("a–b–c", "3ph"), ("a–earth", "lg"), ("b–c", "ll"), ("b–c–earth", "llg")):
             theirs = float(sequences.figures("ip_ka", kind, "max")[sequences.net.topology.bus_index["B"]])
             assert theirs * 0.999 <= rows["B", fault]["ip_max_ka"] <= theirs * 1.2
+
+
+def test_a_conductor_that_motors_alone_feed_has_no_least_current_and_takes_no_others_away():
+    """Behind an open pole of a the motor gives what flows from a at most; in the least case nothing does, and b is as without the open pole."""
+    motor = {"kind": "induction_motor", "name": "M", "bus": "N", "p_rated_kw": 250.0, "v_rated_kv": 11.0, "efficiency_pct": 95.0, "power_factor": 0.88,
+             "ilr_over_ir": 6.0, "r_over_x": 0.1}  # fmt: skip
+    switch = {"kind": "switch", "name": "Q", "from_bus": "A", "to_bus": "N"}
+    (made, opened), (_, shut) = (at(network_of([bus("A", 11.0), bus("N", 11.0), GRID, {**switch, **pole}, motor])) for pole in ({"open_poles": "a"}, {}))
+    assert opened["N", "a–b"]["ik_max_ka"] > 0 == opened["N", "a–b"]["ik_min_ka"] == opened["N", "a–earth"]["ik_min_ka"]
+    assert opened["N", "b–earth"]["ik_min_ka"] == pytest.approx(shut["N", "b–earth"]["ik_min_ka"])
+    assert opened["N", "b–c"]["ik_min_ka"] == pytest.approx(shut["N", "b–c"]["ik_min_ka"])
+    assert PHASE_FAULTS.explain(made, Asked("N", "ik_phase", "min", part="b–earth")).result == pytest.approx(opened["N", "b–earth"]["ik_min_ka"])
+    with pytest.raises(NotFound, match="Nothing feeds a–earth"):
+        PHASE_FAULTS.explain(made, Asked("N", "ik_phase", "min", part="a–earth"))
+    assert {r["row"] for r in made.tables()[1].records() if (r["bus"], r["case"]) == ("N", "min")} == {"b", "c"}

@@ -167,7 +167,7 @@ class ArcsByPhase:
 
     def _location(self, place: Place, fault: str) -> Location:
         bus, found, times = board_of(self.net, place), list[Variant](), list[DeviceTime]()
-        for case in WHICH:
+        for case in (one for one in WHICH if self.currents.bolted_ka(self.net.topology.bus_ids[place.faulted], fault, one) > 0):
             for variant in ("full", "reduced"):
                 try:
                     one, listed = self._variant(place, bus, fault, case, variant)
@@ -192,8 +192,7 @@ class ArcsByPhase:
         i_arc = full_arcing_current_ka(bus, ibf) * factor
         if not math.isfinite(i_arc):
             raise InputRefused("i_bolted_ka", ibf, "a value for which the model gives a positive current")
-        flowing = self.currents.lasting(faulted, fault, case)
-        assert flowing is not None
+        flowing = self.currents.lasting(faulted, fault, case) or Lasting(0.0, {})  # nothing, where motors alone feed it
         share = divided(bus, ibf, flowing.ik_ka, factor)
         isolation, opens = self._isolated(place, faulted, fault, case, share)
         t = exposure_s(self.settings, isolation.t_s)

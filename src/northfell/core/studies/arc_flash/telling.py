@@ -12,7 +12,6 @@ from northfell.core.studies.arc_flash.result import DeviceTime, Variant
 from northfell.core.studies.arc_flash.seen import Place, enclosure_of
 from northfell.core.studies.arc_flash.settings import ArcFlashSettings
 from northfell.core.studies.protection import Device
-from northfell.core.studies.short_circuit import CASES
 
 NO_DEVICE = "no protective device stands between this place and a source"
 ONE_CASE = "the fast stage is reached in one case only: a little less current clears much slower"
@@ -34,7 +33,7 @@ SAME = 1e-9  # parts of an energy that are taken as the same
 def warnings_of(net: Compiled, settings: ArcFlashSettings, place: Place, bus: Bus, found: list[Variant]) -> list[Message]:
     voc, box = bus.v_nominal_kv or math.nan, enclosure_of(bus)
     told: list[Message] = []
-    for case in CASES:
+    for case in dict.fromkeys(v.case for v in found):
         ibf = next(v.i_bolted_ka for v in found if v.case == case)
         told += [t for t in by.out_of_range(voc, ibf, box, bus.working_distance_mm or math.nan) if t not in told]
     if settings.changing == "intervals" and any(v.followed for v in found):

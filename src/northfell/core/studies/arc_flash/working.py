@@ -178,6 +178,9 @@ def _through_device(w: Working, study: ArcFlash, location: Location, one: Varian
         i_arc = w.step("Arcing current without motors", "Iarc,0", "Iarc(Ibf,0)·factor", numbers, i_full * one.factor, "kA", "", note)
     if location.fault:
         without, lasts_ka, through = " of what lasts, without motors and converters", *_lasting_ka(study, location, one)
+        if not lasts_ka:
+            w.given("Ibf,0", "bolted current that lasts: none by which a device could act", 0.0, "kA", "motors and converters are not counted on")
+            return
         by_less_ka = full_arcing_current_ka(study.bus(location), lasts_ka) * one.factor
         if by_less_ka / lasts_ka < i_arc / i_bolted:
             i_bolted, i_arc = w.given("Ibf,0", "bolted current that lasts", lasts_ka, "kA", "the same faults"), by_less_ka
@@ -200,7 +203,8 @@ def _lasting_ka(study: ArcFlash, location: Location, one: Variant) -> tuple[floa
     assert study.phases is not None
     faulted = study.net.topology.bus_ids[location.faulted]
     flowing = study.phases.lasting(faulted, location.fault, "min" if one.case == "min" else "max")
-    assert flowing is not None
+    if flowing is None:
+        return 0.0, 0.0
     return flowing.ik_ka, float(through_poles(flowing.through.get(one.device or "", {}), faulted).phase_a) / 1000
 
 

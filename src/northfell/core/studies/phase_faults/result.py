@@ -84,8 +84,8 @@ class PhaseFaults:
         e = np.array([self.e_v[case][b][at] for b in buses])
         i = currents(z, e[:, :, None], to_earth)[:, :, 0]
         size, earth = np.abs(i), np.abs(i.sum(axis=1))
-        if case == "min":
-            return _as_currents(size, earth if to_earth else None, None)
+        if case == "min":  # from a conductor that motors alone feed nothing flows
+            return _as_currents(np.nan_to_num(size), np.nan_to_num(earth) if to_earth else None, None)
         more = currents(z, np.array([self.injected_v[b][at] for b in buses]), to_earth)  # each at the angle at which it adds most
         added, earth = np.abs(more).sum(axis=2), earth + np.abs(more.sum(axis=1)).sum(axis=1)
         peak = math.sqrt(2) * (self._peak_factors(buses, z, to_earth) * size.max(axis=1) + added.max(axis=1))
@@ -119,7 +119,7 @@ class PhaseFaults:
                 z = self.z_ohm[case][bus]
                 for r, row in enumerate(there):
                     for c, column in enumerate(there):
-                        if not self.floats[bus]:
+                        if not self.floats[bus] and np.isfinite(z[r, c]):
                             yield self.net.state, self.net.name(bus), case, row, column, float(z[r, c].real), float(z[r, c].imag)
 
 

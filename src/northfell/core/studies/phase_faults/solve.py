@@ -44,10 +44,12 @@ def phase_faults(net: Compiled) -> PhaseFaults:
             raise CannotRun("phase_faults", ["The impedances of some part contradict each other: they have no inverse."]) from None
         for b, matrix, brought in zip(buses, found.z_ohm, found.injected_v, strict=True):
             nodes, c = g.at(b.id), g.c_of(g.kv(b.id), case)
-            live = [k for k in range(len(nodes)) if np.isfinite(matrix[k, k])]
-            names = [list(nodes)[k] for k in live]
+            if case == "max":  # what motors alone feed is not fed in the other: no current flows from there
+                conductors[b.id] = "".join(p for k, p in enumerate(nodes) if np.isfinite(matrix[k, k]))
+                floats[b.id] = any(bool(found.floating[nodes[p]]) for p in conductors[b.id])
+            names = list(conductors[b.id])
+            live = [list(nodes).index(p) for p in names]
             if names:
-                conductors[b.id], floats[b.id] = "".join(names), any(bool(found.floating[nodes[p]]) for p in names)
                 z[case][b.id] = matrix[np.ix_(live, live)]
                 e[case][b.id] = np.array([c * g.base[nodes[p]] * TURN[p] for p in names])
                 if case == "max":
@@ -58,6 +60,7 @@ def phase_faults(net: Compiled) -> PhaseFaults:
     r_fault = net.network.settings.of(PhaseFaultSettings).r_fault_ohm
     if r_fault:
         told[f"Least currents to earth flow through {r_fault:g} ohm."] = None
+    conductors = {bus: names for bus, names in conductors.items() if names}
     return PhaseFaults(net, conductors, z, e, floats, injected, r_fault, (*told, *net.held_back_told))
 
 

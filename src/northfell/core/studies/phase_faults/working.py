@@ -32,6 +32,8 @@ def explain(faults: PhaseFaults, bus: Element | None, fault: str, case: Which) -
     there = [c for c in names if c != EARTH]
     at = [faults.conductors[bus.id].index(c) for c in there]
     e_v, z = faults.e_v[case][bus.id][at], faults.z_ohm[case][bus.id][np.ix_(at, at)]
+    if not np.isfinite(z).all():
+        raise NotFound(f"Nothing feeds {fault} at {title_of(bus)} in the least case: motors alone do in the other.")
     for c, e in zip(there, e_v.tolist(), strict=True):
         w.given(f"E{c}", f"driving voltage of {c}: voltage factor c times nominal voltage to earth", complex(e), "V", "IEC 60909-0, voltage factor c")
     for row, name in enumerate(there):
