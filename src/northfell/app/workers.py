@@ -76,6 +76,7 @@ class Limits:
     megabytes: int = 2048  # beyond what the program itself takes
 
 
+BEHIND = 10  # by how much a worker lets an answer, and the page that shows it, go first (of 19)
 TRIES = 2  # a worker that was ended by something else is begun once more
 ENDED_BY_LIMIT = (-signal.SIGXCPU,)
 READING = Limits()
@@ -159,6 +160,7 @@ def _result(ours: Connection, what: str, limits: Limits, told: Told | None) -> A
 
 def _worker(theirs: Connection, work: Callable[..., Any], given: tuple[Any, ...], limits: Limits, tells: bool) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # ended by whoever waits for it
+    os.nice(BEHIND)
     sys.setrecursionlimit(1000)
     with suppress(ValueError, OSError):
         with open("/proc/self/statm", encoding="ascii") as statm:

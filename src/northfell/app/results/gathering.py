@@ -17,7 +17,8 @@ BATCHES = 64  # at most so many parts of one run: more would cost more to send t
 def _gathered(network: Network, states: list[str], told: Told) -> tuple[list[Finding], dict[str, dict[str, Compared | None]]]:
     results = Results(network)
     found = results.findings_in(states, told)
-    return found, {state: {study.key: results.at(state).compared(study) for study in STUDIES} for state in states}
+    every = [results.at(state) for state in states]
+    return found, {one.state: {study.key: one.compared(study) for study in STUDIES if study.concerns(one.elements.values())} for one in every}
 
 
 def _asked_for(network: Network, state: str, key: str, of: str, part: int, parts: int, told: Told) -> Any:

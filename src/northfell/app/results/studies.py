@@ -14,6 +14,7 @@ from northfell.core.model.elements import Element
 from northfell.core.model.network import Network
 from northfell.core.network import Compiled, HeldBack, Topology, compile_network, energised, recompiled, same_connections, topology_of
 from northfell.core.network.apart import BY_PHASE
+from northfell.core.rules.by_phase import is_uneven
 from northfell.core.rules.completeness import missing
 from northfell.core.studies import STUDIES, Compared, OnRequest, OverStates, Study, study_of
 from northfell.core.verdicts import Finding, Severity, findings_of, missing_findings, network_findings, sorted_findings
@@ -38,6 +39,11 @@ class StateResults:
     def elements(self) -> dict[str, Element]:
         """The elements as they are in the state."""
         return self.network.in_state(self.state)
+
+    @cached_property
+    def is_uneven(self) -> bool:
+        """Whether something in service is not of three phases alike."""
+        return is_uneven(self.elements.values())
 
     @cached_property
     def topology(self) -> Topology:

@@ -16,8 +16,10 @@ def _text(name: str) -> str:
     return resources.files("northfell.core.catalogue.data").joinpath(name).read_text(encoding="utf-8")
 
 
-def rows(name: str) -> list[dict[str, str]]:
-    return list(csv.DictReader(line for line in _text(name).splitlines() if not line.startswith("#")))
+@cache
+def rows(name: str) -> tuple[dict[str, str], ...]:
+    """The rows of a table, by the names of its columns."""
+    return tuple(csv.DictReader(line for line in _text(name).splitlines() if not line.startswith("#")))
 
 
 @dataclass(frozen=True)

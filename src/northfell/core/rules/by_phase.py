@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 
+from northfell.core.model.by_element import ByElement
 from northfell.core.model.elements import Bus, CapacitorBank, Conductor, Element, StaticLoad, StepRegulator, Switching, Transformer
 
 PHASES = "abc"
@@ -20,8 +21,7 @@ def conductors_of(e: Element, elements: Mapping[str, Element]) -> str:
 def only_by_phase(taking_part: Iterable[Element]) -> Iterator[tuple[Element, str]]:
     """The elements that a balanced study cannot take, and why."""
     for e in taking_part:
-        why = _of_conductors(e) or _of_parts(e)
-        if why:
+        if why := _WHY.of(e):
             yield e, why
 
 
@@ -52,3 +52,6 @@ def _of_parts(e: Element) -> str:
     if (isinstance(e, StaticLoad) and e.by_phase) or (isinstance(e, CapacitorBank) and e.step_by_phase):
         return "it is given by phase"
     return ""
+
+
+_WHY: ByElement[Element, str] = ByElement(lambda e: _of_conductors(e) or _of_parts(e))  # asked of all elements in each study of each state

@@ -67,7 +67,7 @@ class Card:
     missing_for: list[str]
     can_fill: bool
     operable: str = ""  # "Open" or "Close"
-    references: dict[str, list[str]] = field(default_factory=dict)
+    references: dict[str, tuple[str, ...]] = field(default_factory=dict)
     energised: bool = True
     placed: bool = True  # on the sheet shown
     words_moved: bool = False
@@ -102,11 +102,20 @@ def card_of(look: Look, findings: list[Finding]) -> Card | None:
         missing_for=sorted({label for _, label in lacking}),
         can_fill=_can_fill(network, view.state, element, empty),
         operable=_operable(element),
-        references={kind: [e.name for e in network.elements.values() if e.kind == kind] for one in shown_fields for kind in one.p.refers_to},
+        references=_names_of({kind for one in shown_fields for kind in one.p.refers_to}, network),
         energised=results.at(view.state).energised.get(element.id, True),
         in_catalogue=kind_for(element) in kinds_with_entries(network),
         **_drawn(network, view, element),
     )
+
+
+def _names_of(kinds: set[str], network: Network) -> dict[str, tuple[str, ...]]:
+    """The names of the elements of some kinds."""
+    found: dict[str, list[str]] = {kind: [] for kind in sorted(kinds)}
+    for e in network.elements.values() if found else ():
+        if (names := found.get(e.kind)) is not None:
+            names.append(e.name)
+    return {kind: tuple(names) for kind, names in found.items()}
 
 
 def figures_of(look: Look, element: Element) -> list[Section]:

@@ -21,7 +21,7 @@ class Shown:
     base: str  # the address to which each symbol adds itself
     table: tuple[str, str]  # stage and tab
     rest: tuple[object, ...]  # what the list of names and the tray depend on
-    blocks: dict[str, str] = field(default_factory=dict)  # blocks of the page by their names, as they are written
+    blocks: dict[str, object] = field(default_factory=dict)  # blocks of the page by their names, as they are written or what they are written of
 
 
 @dataclass(frozen=True)
@@ -34,11 +34,11 @@ class Part:
     some_groups: bool = False
     some_rows: bool = False
     same_rest: bool = False
-    blocks: dict[str, str] = field(default_factory=dict)  # of this answer, noted while it is written
-    had: dict[str, str] = field(default_factory=dict)  # of what the window shows
+    blocks: dict[str, object] = field(default_factory=dict)  # of this answer, noted while it is written
+    had: dict[str, object] = field(default_factory=dict)  # of what the window shows
     base: str = ""  # the token of that; empty where all is sent
 
-    def has(self, name: str, written: str) -> bool:
+    def has(self, name: str, written: object) -> bool:
         """Whether the window has a block as it is written now; it is noted for the answer after this."""
         self.blocks[name] = written
         return self.had.get(name) == written
@@ -52,7 +52,7 @@ class Answers:
 
     def part(self, view: View, groups: list[Group], rows: list[str], rest: tuple[object, ...], has: str) -> Part:
         """What to send to a window that shows `has` (empty: nothing)."""
-        token, blocks = token_hex(12), dict[str, str]()
+        token, blocks = token_hex(12), dict[str, object]()
         base, table = replace(view, selected="").url, (view.stage, view.shown_tab)
         before = self._kept.get(has)
         self._kept.put(token, Shown(tuple(groups), tuple(rows), base, table, rest, blocks))

@@ -44,9 +44,9 @@ class Look:
         return self.results.at(self.view.state).result(study)
 
     def over(self, study: Study[Any]) -> OverStates:
-        """The figures of a study over all states; that of the state shown at least."""
+        """The figures of a study over all states; that of the state shown at least. What was not gathered with the others is solved after that."""
         self.results.at(self.view.state).compared(study)
-        found = self.results.over(study, self.waits)
+        found = self.results.over(study, self.waits or self.results.findings_are_known)
         if found.waiting:
             self.waiting.append(study.key)
         return found
@@ -92,7 +92,7 @@ class Stage:
     pins: bool = False  # its result can be pinned, and later ones compared with it
     by_side: bool = False  # a row stands for one side of a board
     within: str = ""  # path of the stage in whose place it stands
-    instead: Callable[[Iterable[Element]], str] = lambda elements: ""  # the stage within it that is opened, by the elements of the state
+    by_phase: str = ""  # the stage within it that is opened where something is not of three phases alike
 
     def study_of(self, view: View) -> Study[Any] | None:
         """The study whose tables stand in the tab that is looked at."""

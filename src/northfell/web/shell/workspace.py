@@ -27,7 +27,7 @@ from northfell.core.verdicts import Finding
 from northfell.drawing.shapes import svg_of
 from northfell.store import history, projects, transaction
 from northfell.web.shell.addresses import at
-from northfell.web.shell.answering import Db, Id, answer, is_fragment, names_of, templates
+from northfell.web.shell.answering import Db, Id, answer, is_fragment, templates
 from northfell.web.shell.card import card_of, state_note
 from northfell.web.shell.drawings import drawing_of, plain_drawing, whole_box
 from northfell.web.shell.ledger import ledger_of
@@ -50,7 +50,8 @@ def show(request: Request, db: Any, opened: Project, view: View, status: int = 2
     response = answer(request, "shell/workspace.html", "shell/_workspace.html", status, **seen)
     # a look is a step that the browser can go back; an edit may change what is looked at, but is no such step
     again = request.headers.get("hx-current-url", "").endswith(view.url)
-    response.headers["HX-Push-Url" if request.method == "GET" and not again else "HX-Replace-Url"] = view.url
+    if request.method == "GET" or not again:
+        response.headers["HX-Push-Url" if request.method == "GET" and not again else "HX-Replace-Url"] = view.url
     return response
 
 
@@ -76,7 +77,7 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
     job = request.app.state.jobs.of(_job(look)) if _tab_of(view) else None
     running = job is not None and not job.finished and not job.given_up  # asked before the rows: what ends in between is looked at again
     ledger, card = ledger_of(look), card_of(look, findings)
-    rest = (names_of(network), view.stage, network.settings.drawing.symbols)
+    rest = (network.id_of_name, view.stage, network.settings.drawing.symbols)
     has = request.headers.get("x-has", "") if is_fragment(request) else ""
     return {
         "project": opened,
@@ -84,7 +85,7 @@ def seen_of(request: Request, db: Any, opened: Project, view: View) -> dict[str,
         "view": view,
         "stage": stage,
         "stages": {path: one for path, one in STAGES.items() if not one.within},
-        "opens": {path: one.instead(results.at(view.state).elements.values()) or path for path, one in STAGES.items()},
+        "opens": {path: one.by_phase if one.by_phase and results.at(view.state).is_uneven else path for path, one in STAGES.items()},
         "sheet": sheet,
         "drawing": drawing,
         "part": request.app.state.answers.part(view, drawing.groups, rows_html(ledger.rows, view), rest, has),

@@ -51,6 +51,7 @@ class Currents:
         self.fed = set(faults.fed_buses())
         self.known = {b: [f for f in CONSIDERED if np.isfinite(self.case.of(f).ik_ka[b])] for b in self.fed}
         self.closed = frozenset(self.net.topology.closed_ids)
+        self._at_all: dict[str, list[list[float]]] = {}  # by fault
         self._through = self._of_devices([e for e in switching if e.id in self.closed])
 
     def _of_devices(self, devices: Sequence[Element]) -> dict[tuple[str, int, str], tuple[float, float]]:
@@ -76,11 +77,21 @@ class Currents:
 
     def at_bus(self, bus: int, fault: str) -> Meets:
         """What flows at a bus."""
-        one, ik, ib = self.case, float(self.case.of(fault).ik_ka[bus]), float(self.case.breaking_ka(fault)[bus])
-        ip, ratio = float(one.peak_ka(fault)[bus]), float(one.x_over_r(fault)[bus])
+        if fault not in self._at_all:
+            self._at_all[fault] = self._columns(fault)
+        ik, ip, ib, i_dc, ith, ratio, late = (column[bus] for column in self._at_all[fault])
+        return Meets(bus, fault, ik, ip, min(ib, ik) if isinstance(self.case, IecCase) else ib, i_dc, ith, ratio, late)
+
+    def _columns(self, fault: str) -> list[list[float]]:
+        """What flows at all buses, in the order of `Meets`."""
+        one = self.case
+        ik, ib, ip, ratio = one.of(fault).ik_ka, one.breaking_ka(fault), one.peak_ka(fault), one.x_over_r(fault)
         if isinstance(one, IecCase):
-            return Meets(bus, fault, ik, ip, min(ib, ik), float(one.dc_ka(fault)[bus]), float(one.thermal_ka(fault)[bus]), ratio, ratio)
-        return Meets(bus, fault, ik, ip, ib, math.nan, math.nan, ratio, float(one.interrupting.x_over_r(fault)[bus]))
+            columns = ik, ip, ib, one.dc_ka(fault), one.thermal_ka(fault), ratio, ratio
+        else:
+            none = np.full(len(ik), math.nan)
+            columns = ik, ip, ib, none, none, ratio, one.interrupting.x_over_r(fault)
+        return [column.tolist() for column in columns]
 
     def _part(self, e: Element, whole: Meets, early: float, late: float) -> Meets:
         """The part of it that a device carries: it is not taken to decay faster than the whole, nor than what stands behind it lets it."""

@@ -209,12 +209,14 @@ class Rules:
         if bus not in self.currents.fed:
             yield Duty(e.id, "short circuit", basis="not fed in this state")
             return
-        places = [self.currents.at_bus(bus, fault) for fault in self.currents.known[bus]]
         if e.rated_by is None:
             yield empty(e, "withstand", "rated_by", "")
-        elif (e.rated_by == "IEC") == self.currents.ieee:
+            return
+        if (e.rated_by == "IEC") == self.currents.ieee:
             yield self._other_school(e, "withstand", e.rated_by)
-        elif e.rated_by == "IEC":
+            return
+        places = [self.currents.at_bus(bus, fault) for fault in self.currents.known[bus]]
+        if e.rated_by == "IEC":
             yield from self._withstand(e, e, e.i_peak_ka, "peak", "i_peak_ka", places, "IEC 61439-1, IEC 62271-200")
         elif e.i_short_time_ka is None:
             yield empty(e, "bracing", "i_short_time_ka", e.rated_by)

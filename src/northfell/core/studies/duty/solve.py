@@ -15,8 +15,8 @@ from northfell.core.studies.short_circuit import ShortCircuit
 JUDGED = (Breaker, Fuse, Switch, Contactor, Bus, Cable, EarthingTransformer)  # what has duties
 
 
-def run(net: Compiled, settings: DutySettings | None = None, faults: ShortCircuit | None = None, heat: bool = True) -> Duties:
-    """Hold every element that carries fault currents against what it is rated for; the heat of cables only where it is asked for.
+def run(net: Compiled, settings: DutySettings | None = None, faults: ShortCircuit | None = None) -> Duties:
+    """Hold every element that carries fault currents against what it is rated for.
 
     Raises
     ------
@@ -27,12 +27,12 @@ def run(net: Compiled, settings: DutySettings | None = None, faults: ShortCircui
     faults = faults or short_circuit.run(net)
     net = faults.net
     switching: list[Element] = [e for e in net.elements.values() if isinstance(e, Breaker | Fuse | Switch | Contactor) and net.topology.live.get(e.id, False)]
-    return Duties(net, settings, faults, tuple(_rows(Currents(faults, switching), switching, heat)))
+    return Duties(net, settings, faults, tuple(_rows(Currents(faults, switching))))
 
 
-def _rows(currents: Currents, switching: list[Element], heat: bool) -> Iterator[Duty]:
+def _rows(currents: Currents) -> Iterator[Duty]:
     rules, net = Rules(currents), currents.net
-    of_cables = heats(currents) if heat else {}
+    of_cables = heats(currents)
     for e in net.elements.values():
         if not e.in_service or (e.TERMINALS and not net.topology.live.get(e.id, False)):
             continue
@@ -40,7 +40,7 @@ def _rows(currents: Currents, switching: list[Element], heat: bool) -> Iterator[
             yield from rules.of_device(e)
         elif isinstance(e, Bus) and (e.bus_kind != "junction" or e.rated_by is not None):
             yield from rules.of_board(e)
-        elif isinstance(e, Cable) and heat:
+        elif isinstance(e, Cable):
             yield of_cable(currents, e, of_cables.get(e.id, []))
         elif isinstance(e, EarthingTransformer):
             yield _earthing(currents, e)

@@ -47,6 +47,9 @@ class Seen:
         return np.asarray(np.where(s >= 1, v, bound), float)
 
 
+MEASURED = tuple(f.name for f in fields(Seen))
+
+
 @dataclass(frozen=True)
 class Through:
     """What flows through a device [A], any shape, and what else it measures."""
@@ -66,13 +69,18 @@ class Through:
 
     def at(self, where: Any) -> "Through":
         """Those of some places; `where` as arrays are indexed."""
-        more = None if self.seen is None else Seen(*(v[where] for v in self.more))
+        shape = self.phase_a.shape
+
+        def of(v: Any) -> Any:
+            return v if np.ndim(v) == 0 else v[where] if v.shape == shape else np.broadcast_to(v, shape)[where]
+
+        more = None if self.seen is None else Seen(*(of(getattr(self.seen, name)) for name in MEASURED))
         return Through(self.phase_a[where], self.residual_a[where], more, {d: one.at(where) for d, one in self.elsewhere.items()})
 
     @property
     def more(self) -> list[Floats]:
         """All else that is measured, as arrays of the shape of the currents."""
-        return [np.broadcast_to(getattr(self.seen or Seen(), f.name), np.shape(self.phase_a)) for f in fields(Seen)]
+        return [np.broadcast_to(getattr(self.seen or Seen(), name), np.shape(self.phase_a)) for name in MEASURED]
 
 
 def beside(parts: Sequence[Through], empty: tuple[int, ...]) -> Through:

@@ -196,8 +196,8 @@ class IecCase(Case):
 
     def dc_ka(self, fault: str = "3ph") -> Floats:
         """Direct-current part at the least time delay."""
-        own = self.without_converters_ka(fault)
-        return eq.direct_current_ka(own, self.net.frequency_hz, self.settings.t_min_s, self.r_over_x_breaking)
+        f_hz, t_s = self.net.frequency_hz, self.settings.t_min_s
+        return self._kept("dc", fault, lambda: eq.direct_current_ka(self.without_converters_ka(fault), f_hz, t_s, self.r_over_x_breaking))
 
     # --- steady state and heat
 
@@ -271,9 +271,13 @@ class IecCase(Case):
 
     def x_over_r(self, fault: str = "3ph") -> Floats:
         """X/R of the impedance that limits the current."""
-        z = self.z1_pu if fault == "3ph" else self.z1_unbalanced_pu + self.z2_pu + (self.z0_pu if fault in TO_EARTH else 0)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            return np.where(z.real != 0, z.imag / z.real, np.nan)
+
+        def made() -> Floats:
+            z = self.z1_pu if fault == "3ph" else self.z1_unbalanced_pu + self.z2_pu + (self.z0_pu if fault in TO_EARTH else 0)
+            with np.errstate(invalid="ignore", divide="ignore"):
+                return np.where(z.real != 0, z.imag / z.real, np.nan)
+
+        return self._kept("x/r", fault, made)
 
 
 def _scaled(z: Complexes, fc_over_f: float) -> Complexes:

@@ -36,8 +36,8 @@ def _compared(found: Sizing) -> Compared:
 
 SIZING = Study[Sizing](
     key="sizing", label="sizing", settings=SizingSettings,
-    run=lambda net, used: run(net, flow=used.get("load_flow"), faults=used.get("short_circuit")),
-    explain=lambda found, asked: explain(found, asked.element_id, asked.part), quantities=("rule",), uses=("load_flow", "short_circuit"),
+    run=lambda net, used: run(net, flow=used.get("load_flow"), faults=used.get("short_circuit"), duties=used.get("duty")),
+    explain=lambda found, asked: explain(found, asked.element_id, asked.part), quantities=("rule",), uses=("load_flow", "short_circuit", "duty"),
     checks=(circuits, equipment), compared=_compared, over_states=worst_over_states,
 )  # fmt: skip
 

@@ -119,7 +119,7 @@ def _in_state(network: Network, state: str) -> Sizing:
         results["flow"] = load_flow.run(compile_network(network, state))
     with contextlib.suppress(NorthfellError):
         results["faults"] = short_circuit.run(compile_network(network, state, "short_circuit"))
-    return run(compile_network(network, state, "sizing"), **results, breaking=False)
+    return run(compile_network(network, state, "sizing"), **results)
 
 
 def propose(network: Network, cables: Iterable[str]) -> SizeProposal:

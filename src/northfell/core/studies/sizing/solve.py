@@ -5,7 +5,7 @@ from dataclasses import replace
 from northfell.core.errors import CannotRun
 from northfell.core.model.elements import Transformer
 from northfell.core.network import Compiled
-from northfell.core.studies import duty
+from northfell.core.studies.duty import Duties
 from northfell.core.studies.load_flow import LoadFlow
 from northfell.core.studies.short_circuit import ShortCircuit
 from northfell.core.studies.sizing.circuit import Circuit
@@ -23,11 +23,11 @@ NOT_FOR_BASE = ("drop", "withstand", "start")  # rules for which a larger conduc
 
 
 def run(
-    net: Compiled, settings: SizingSettings | None = None, flow: LoadFlow | None = None, faults: ShortCircuit | None = None, breaking: bool = True
+    net: Compiled, settings: SizingSettings | None = None, flow: LoadFlow | None = None, faults: ShortCircuit | None = None, duties: Duties | None = None
 ) -> Sizing:
     """Size every cable that the project's code covers, and hold what stands there against the same rules.
 
-    What the load flow or the faults of the state do not give is told, circuit by circuit. Without `breaking` nothing is said of what devices
+    What the load flow or the faults of the state do not give is told, circuit by circuit. Without `duties` nothing is said of what devices
     and boards are rated for in faults.
 
     Raises
@@ -36,7 +36,6 @@ def run(
         If there is nothing to size.
     """
     settings = settings or net.network.settings.of(SizingSettings)
-    duties = duty.run(faults.net, faults=faults, heat=False) if faults is not None and breaking else None
     state = Gathering(net, settings, flow, faults, duties)
     gathered, equipment = state.all(), tuple(equipment_of(state))
     if not gathered.circuits and not gathered.left and not equipment:

@@ -1,11 +1,8 @@
 """The Faults stage: what flows where something is short-circuited, what the rest of the network sees, and whether equipment stands it."""
 
 import math
-from collections.abc import Iterable
 from typing import Any
 
-from northfell.core.model.elements import Element
-from northfell.core.rules.by_phase import is_uneven
 from northfell.core.studies.duty import DUTY
 from northfell.core.studies.short_circuit import ALONG, FAULT_WORDS, FAULTS, OPEN, SHORT_CIRCUIT, ShortCircuit
 from northfell.web.shell.naming import ENDS
@@ -36,11 +33,6 @@ def _extremes(look: Look) -> dict[str, Any]:
     return {"highest": max(known, key=lambda one: one[0], default=None), "lowest": min(known, key=lambda one: one[0], default=None)}
 
 
-def _instead(elements: Iterable[Element]) -> str:
-    """What is not of three phases alike has its faults by phase."""
-    return "phase-faults" if is_uneven(elements) else ""
-
-
 FAULTS_STAGE = Stage(
     path="faults", name="Faults", shortcut="s", study=SHORT_CIRCUIT, also=(DUTY,),
     tabs=(
@@ -50,5 +42,5 @@ FAULTS_STAGE = Stage(
     ),
     listed=lambda result, view: result.listing(view.fault) if isinstance(result, ShortCircuit) else result,
     figures=fault_figures, tags=fault_tags, says=_says, tools="stages/faults/_tools.html", legend="stages/faults/_legend.html",
-    acts="stages/faults/_acts.html", pins=True, instead=_instead, routers=(remedying.router, through.router),
+    acts="stages/faults/_acts.html", pins=True, by_phase="phase-faults", routers=(remedying.router, through.router),
 )  # fmt: skip

@@ -1,11 +1,9 @@
 """The Flow stage: voltages, flows and loadings, with what is asked beside them."""
 
-from collections.abc import Iterable
 from typing import Any
 
 from northfell.app.results.studies import requested
-from northfell.core.model.elements import Element, InductionMotor, SynchronousMotor
-from northfell.core.rules.by_phase import is_uneven
+from northfell.core.model.elements import InductionMotor, SynchronousMotor
 from northfell.core.studies.load_flow import LOAD_FLOW, MAXIMUM, OUTAGES, START
 from northfell.drawing.words import Tag
 from northfell.web.shell.stage import Look, Stage, Tab
@@ -36,11 +34,6 @@ def _says(look: Look) -> dict[str, Any]:
     return {"starting": look.network.elements[look.view.selected].name if _starting(look) else "", "quantities": QUANTITIES, "tags_shown": _chosen(look)}
 
 
-def _instead(elements: Iterable[Element]) -> str:
-    """What is not of three phases alike is looked at by phase."""
-    return "phases" if is_uneven(elements) else ""
-
-
 FLOW_STAGE = Stage(
     path="flow", name="Flow", shortcut="f", study=LOAD_FLOW,
     tabs=(
@@ -51,5 +44,5 @@ FLOW_STAGE = Stage(
         Tab("maximum", "Maximum", ledger.maximum, MAXIMUM, ledger.raised),
     ),
     figures=flow_figures, tags=_tags, says=_says, tools="stages/flow/_tools.html", legend="stages/flow/_legend.html", acts="stages/flow/_acts.html",
-    why=("loading", "voltage"), pins=True, instead=_instead, routers=(causes.router,),
+    why=("loading", "voltage"), pins=True, by_phase="phases", routers=(causes.router,),
 )  # fmt: skip

@@ -10,6 +10,7 @@ const sent = new Set(); // what this window has asked for and not been answered:
 document.addEventListener("htmx:before:request", (event) => sent.add(event.detail.ctx));
 document.addEventListener("htmx:finally:request", (event) => sent.delete(event.detail.ctx));
 let others = [];
+let marked = []; // the symbols that they have picked; not looked for in the sheet, which may have tens of thousands of parts
 
 async function look() {
   const shown = desk();
@@ -52,9 +53,9 @@ function mark() {
   const names = [...new Set(others.map((one) => one.name || "someone"))];
   place.hidden = !names.length;
   place.textContent = names.length ? `also here: ${names.join(", ")}` : "";
-  const marked = document.getElementById("sheet")?.getElementsByClassName("theirs");
-  while (marked?.length) marked[0].classList.remove("theirs");
-  for (const one of others) if (one.picked) document.querySelector(`#sheet [data-element="${CSS.escape(one.picked)}"]`)?.classList.add("theirs");
+  for (const symbol of marked) symbol.classList.remove("theirs");
+  marked = others.filter((one) => one.picked).flatMap((one) => document.querySelector(`#sheet [data-element="${CSS.escape(one.picked)}"]`) ?? []);
+  for (const symbol of marked) symbol.classList.add("theirs");
 }
 
 document.addEventListener("htmx:after:swap", mark);
