@@ -1,4 +1,4 @@
-"""Arc flash at many places, as a ratio to the all-bus fault study of the same network in the same run.
+"""Arc flash at many places, as a ratio to the all-bus fault study of the same network in the same run; and of eight states from the network on.
 
 Run with `python -m benchmarks.arc_flash`. The network is made up: an 11 kV board, transformers, low-voltage boards with breakers to panels.
 """
@@ -7,7 +7,7 @@ from typing import Any
 
 from benchmarks.load_flow import seconds
 from northfell.core.model.elements import ELEMENT
-from northfell.core.model.network import Network
+from northfell.core.model.network import Network, OperatingState
 from northfell.core.network import compile_network
 from northfell.core.studies import arc_flash, short_circuit
 
@@ -46,6 +46,19 @@ def plant(boards: int, panels: int) -> Network:
     return Network(name=f"{boards * (panels + 1)} places").model_copy(update={"elements": elements})
 
 
+def in_states(network: Network, states: int) -> Network:
+    """With operating states, in each of which a board has lost its supply and a panel of another one is off."""
+    off = [{f"QL{k}": {"closed": False}, f"Q{k + states}-1": {"closed": False}} for k in range(1, states)]
+    return network.model_copy(update={"states": [OperatingState(name=f"S{k}", differences=one) for k, one in enumerate(off, 1)]})
+
+
+def faults_of(network: Network, state: str) -> short_circuit.ShortCircuit:
+    """The fault study of a state, from the network on."""
+    faults = short_circuit.run(compile_network(network, state, "short_circuit"))
+    assert all(len(case.ik_ka) == len(case.ip_ka) for case in faults.cases.values())
+    return faults
+
+
 def main() -> None:
     print("places  buses  faults at all buses s  arc flash s  arc flash/faults")
     for boards, panels in ((10, 9), (50, 9)):
@@ -54,6 +67,11 @@ def main() -> None:
         alone = seconds(lambda net=net: [(case.ik_ka, case.ip_ka) for case in short_circuit.run(net).cases.values()], 3)  # type: ignore[misc]
         arc = seconds(lambda net=net, faults=faults: arc_flash.run(net, faults=faults), 3)  # type: ignore[misc]
         print(f"{boards * (panels + 1):6d}  {len(net.topology.bus_ids):5d}  {alone:21.3f}  {arc:11.3f}  {arc / alone:16.1f}", flush=True)
+    network = in_states(plant(50, 9), 8)
+    alone = seconds(lambda: [faults_of(network, state) for state in network.state_names], 3)  # type: ignore[misc]
+    whole = seconds(lambda: [arc_flash.run(one.net, faults=one) for one in (faults_of(network, state) for state in network.state_names)], 3)  # type: ignore[misc]
+    print("places  states  fault study s  arc-flash study s  ratio, both from the network on")
+    print(f"{500:6d}  {len(network.state_names):6d}  {alone:13.3f}  {whole:17.3f}  {whole / alone:5.1f}", flush=True)
 
 
 if __name__ == "__main__":

@@ -212,7 +212,7 @@ class ArcsByPhase:
         one, seen = self.devices[device], through.times(share, arc=True)
         clearing = one.clearing(seen)
         return DeviceTime(
-            *of, device, float(seen.phase_a) / 1000, opens_at_s, clearing.stage, clearing.fast, passing * float(through.phase_a) / 1000, seen
+            *of, device, float(seen.phase_a) / 1000, opens_at_s, clearing.stage, clearing.fast, passing * float(through.phase_a) / 1000, (seen, ())
         )  # fmt: skip
 
     def _isolated(self, place: Place, faulted: str, fault: str, case: Which, share: float) -> tuple[Isolation, dict[str, float]]:

@@ -73,7 +73,12 @@ class DeviceTime:
     stage: str
     fast: bool
     bolted_ka: float  # through it, of a bolted fault, with all that flows at first
-    sees: Through | None = None  # by which it opens, where the currents stay as they are
+    among: tuple[Through, tuple[int, ...]] | None = None  # by what it opens, where the currents stay as they are: of many faults, and which of them
+
+    @property
+    def sees(self) -> Through | None:
+        """What it sees of the arc, by which it opens."""
+        return self.among[0].at(self.among[1]) if self.among else None
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from typing import cast
 import numpy as np
 
 from northfell.core.errors import InputRefused
+from northfell.core.model.by_element import ByElement
 from northfell.core.model.elements import Bus, Element, Inverter, SynchronousGenerator
 from northfell.core.network import Compiled
 from northfell.core.network.lacking import told as lacking_told
@@ -55,8 +56,15 @@ class Place:
 
 def enclosure_of(bus: Bus) -> eq.Enclosure:
     """The enclosure data of a bus as the equations take them."""
+    return _ENCLOSURES.of(bus)
+
+
+def _enclosure(bus: Bus) -> eq.Enclosure:
     sizes = [math.nan if v is None else v for v in (bus.box_height_mm, bus.box_width_mm, bus.box_depth_mm)]
     return eq.Enclosure(bus.electrode_configuration or "", bus.gap_mm or math.nan, *sizes)
+
+
+_ENCLOSURES: ByElement[Bus, eq.Enclosure] = ByElement(_enclosure)  # asked for with each current
 
 
 def board_of(net: Compiled, place: Place) -> Bus:
@@ -131,20 +139,21 @@ class Currents:
         self.through: dict[str, Through] = {}
         self.opens_at_s: dict[str, np.ndarray] = {}
         self.first_at: dict[str, np.ndarray] = {}
+        self._times: dict[str, list[list[float]]] = {}  # when each opens, by place, set and variant one after the other
         for row, (d, asked) in enumerate(places.of_device.items()):
             if asked:
                 self.row_at[d] = {k: at for at, k in enumerate(asked)}
                 through = self.through[d] = seen.at((row, asked, slice(None), None)).times(share[asked], arc=True)
                 self.opens_at_s[d], self.first_at[d] = places.devices[d].interrupts(through)
+                self._times[d] = self.opens_at_s[d].reshape(len(asked), -1).tolist()
         self._isolated: dict[int, tuple[list[Isolation], list[float]]] = {}
 
     def isolated(self, k: int) -> tuple[list[Isolation], list[float]]:
         """When a place is cut off, and when the first device on its ways opens, by set and variant, one after the other."""
         if k not in self._isolated:
-            names = [d for d in self.places.interest[k] if d in self.row_at]
-            times = np.array([self.opens_at_s[d][self.row_at[d][k]] for d in names]).reshape(len(names), 2 * len(self.flows))
-            cut_off = self.places.zones.isolate_each(self.places.all[k].faulted, names, times)
-            self._isolated[k] = cut_off, times.min(axis=0, initial=math.inf).tolist()
+            times = {d: self._times[d][self.row_at[d][k]] for d in self.places.interest[k] if d in self.row_at}
+            cut_off = self.places.zones.isolate_each(self.places.all[k].faulted, times, 2 * len(self.flows))
+            self._isolated[k] = cut_off, [min(each) for each in zip(*times.values(), strict=True)] or [math.inf] * len(cut_off)
         return self._isolated[k]
 
 
@@ -163,8 +172,9 @@ class ByCurrents:
     def _row(self, device: str, at: At) -> At:
         return self.every.row_at[device][at[0]], self.sets[at[1]], at[2]
 
-    def through(self, device: str, at: At) -> Through:
-        return self.every.through[device].at(self._row(device, at))
+    def among(self, device: str, at: At) -> tuple[Through, At]:
+        """What a device sees at all places that it is asked about, and where this one stands."""
+        return self.every.through[device], self._row(device, at)
 
     def i_device_ka(self, device: str, at: At) -> float:
         return float(self.every.through[device].phase_a[self._row(device, at)]) / 1000
@@ -176,14 +186,16 @@ class ByCurrents:
         """Whether it opens for every arc at a place."""
         return bool(np.all(np.isfinite(self.every.opens_at_s[device][self.every.row_at[device][k]][self.sets])))
 
-    def stage(self, device: str, at: At, through: Through) -> tuple[str, bool]:
+    def stage(self, device: str, at: At) -> tuple[str, bool]:
         """By which stage a device opens, and whether that acts without waiting."""
-        one = self.places.devices[device]
+        one, row = self.places.devices[device], self._row(device, at)
+        first = one.functions[self.every.first_at[device][row]]
         if one.reclosing:
-            clearing = one.clearing(through)
+            clearing = one.clearing(self.every.through[device].at(row))
             return clearing.stage, clearing.fast
-        first = one.functions[self.every.first_at[device][self._row(device, at)]]
-        return (first.stage_at(through), first.fast) if math.isfinite(self.opens_at_s(device, at)) else (first.rests, False)
+        if not math.isfinite(self.opens_at_s(device, at)):
+            return first.rests, False
+        return first.stage_at(self.every.through[device].at(row)) if first.restraint else first.stage, first.fast
 
     def _among(self, at: At) -> int:
         return 2 * self.sets[at[1]] + at[2]

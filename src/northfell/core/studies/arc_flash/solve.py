@@ -228,10 +228,9 @@ def _variant(settings: ArcFlashSettings, tried: Tried, bus: Bus, at: At, case: s
 
 
 def _device_time(first: ByCurrents, seen: ByCurrents, device: str, at: At, case: str, variant: str) -> DeviceTime:
-    bolted_ka, through = first.i_device_ka(device, at) * float(first.ibf_ka[at[:2]] / first.i_arc_ka[at]), seen.through(device, at)
-    return DeviceTime(
-        case, variant, device, float(through.phase_a) / 1000, seen.opens_at_s(device, at), *seen.stage(device, at, through), bolted_ka, through
-    )  # fmt: skip
+    bolted_ka = first.i_device_ka(device, at) * float(first.ibf_ka[at[:2]] / first.i_arc_ka[at])
+    i_ka, opens_at_s = seen.i_device_ka(device, at), seen.opens_at_s(device, at)
+    return DeviceTime(case, variant, device, i_ka, opens_at_s, *seen.stage(device, at), bolted_ka, seen.among(device, at))
 
 
 Arc = tuple[Bus, float, float, float]  # board, bolted current [kA], working distance [mm], factor of the arcing current

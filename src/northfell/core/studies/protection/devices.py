@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -23,6 +23,7 @@ from northfell.core.studies.protection.through import Amperes, Edge, Measured, S
 from northfell.core.working import Working
 
 LEAST_ARC_S = 0.01  # half a cycle at 50 Hz
+KEPT = 4096  # devices that are not made anew for each study
 
 
 @dataclass(frozen=True)
@@ -259,9 +260,9 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
     for e in elements.values():
         if isinstance(e, Fuse):
             if not above_its_voltage(elements, e):
-                found[e.id] = Device(e)
+                found[e.id] = _made(_Same(e))
         elif isinstance(e, Breaker) and (e.trip != "none" or e.id in relays or e.id in guards or any(s.orders for s in signals.get(e.id, ()))):
-            found[e.id] = Device(e, tuple(relays.get(e.id, ())), tuple(Guard(g, guarded[g.id]) for g in guards.get(e.id, ())))
+            found[e.id] = _made(_Same(e), tuple(map(_Same, relays.get(e.id, ()))), tuple((_Same(g), guarded[g.id]) for g in guards.get(e.id, ())))
     for restraints in (True, False):  # what makes a device wait first: others are told of it with that
         alone = dict(found)
         for device, received in signals.items():
@@ -270,6 +271,27 @@ def devices_of(elements: Mapping[str, Element]) -> dict[str, Device]:
                 links = tuple(Link(s, sender, is_complete(elements, sender, "coordination")) for s, sender in senders)
                 found[device] = replace(found[device], links=(*found[device].links, *links))
     return {d: one for d, one in found.items() if one.on_failure or any(fn.code != "none" for fn in one.functions)}
+
+
+class _Same:
+    """An element as a key: known by which it is, not by what it says."""
+
+    __slots__ = ("one",)
+
+    def __init__(self, one: Any) -> None:
+        self.one = one
+
+    def __hash__(self) -> int:
+        return id(self.one)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and self.one is other.one
+
+
+@lru_cache(maxsize=KEPT)
+def _made(switch: _Same, relays: tuple[_Same, ...] = (), guards: tuple[tuple[_Same, frozenset[str]], ...] = ()) -> Device:
+    """A device, whose functions are found once for all studies and states in which nothing of it is set otherwise."""
+    return Device(switch.one, tuple(r.one for r in relays), tuple(Guard(g.one, buses) for g, buses in guards))
 
 
 def _buses_of(elements: Mapping[str, Element], relays: list[ZoneRelay]) -> dict[str, frozenset[str]]:

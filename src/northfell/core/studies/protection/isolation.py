@@ -16,7 +16,6 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from northfell.core.network import Compiled
-from northfell.core.studies.protection.curves import Floats
 from northfell.core.studies.protection.devices import Device
 
 
@@ -124,19 +123,22 @@ class Zones:
             return Isolation(0.0, None, first_met)
         return Isolation(least[0], self.gates[-least[1]][0], first_met)
 
-    def isolate_each(self, bus: int, devices: Sequence[str], opens_at_s: Floats) -> list[Isolation]:
-        """The same for many faults at a bus: of some devices when each opens for each of them, (device, fault)."""
-        gates, core = self._way_into_the_core(self.zone_of_bus[bus])
-        at = {d: k for k, d in enumerate(devices)}
+    def isolate_each(self, bus: int, opens_at_s: Mapping[str, Sequence[float]], faults: int) -> list[Isolation]:
+        """The same for many faults at a bus: of some devices when each opens for each of them."""
+        zone = self.zone_of_bus[bus]
+        gates, core = self._way_into_the_core(zone)
         if not gates or core not in self.sources:
-            each = [dict(zip(devices, times, strict=True)) for times in opens_at_s.T.tolist()]
-            return [self.isolate(bus, one) for one in each]
-        ordered = [self.gates[k][0] for k in sorted(gates, reverse=True)]  # of those that open together the later in the network is met first
-        never = np.full(opens_at_s.shape[1], math.inf)
-        times = np.array([opens_at_s[at[d]] if d in at else never for d in ordered])
-        first_met = self.met_first(self.zone_of_bus[bus])
-        least = times.argmin(axis=0).tolist()
-        return [Isolation(t, ordered[k], first_met) for t, k in zip(times.min(axis=0).tolist(), least, strict=True)]
+            return [self.isolate(bus, {d: times[n] for d, times in opens_at_s.items()}) for n in range(faults)]
+        last = self.gates[max(gates)][0]  # of those that open together the later in the network decides
+        ordered = [(d, opens_at_s[d]) for d in (self.gates[k][0] for k in sorted(gates, reverse=True)) if d in opens_at_s]
+        first_met, found = self.met_first(zone), []
+        for n in range(faults):
+            least, decides = math.inf, last
+            for d, times in ordered:
+                if times[n] < least:
+                    least, decides = times[n], d
+            found.append(Isolation(least, decides, first_met))
+        return found
 
     def _widest(self, zone: int, stays: Callable[[int], tuple[float, int]]) -> tuple[float, int] | None:
         """Of the ways from a zone of the core to a source, the first device to open on the one that stays longest; None where there is none."""
