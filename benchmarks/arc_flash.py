@@ -15,22 +15,24 @@ TRIP = {"trip": "electronic", "trip_ir_a": 300.0, "trip_tr_s": 8.0, "trip_isd_a"
 BOX = {"electrode_configuration": "VCB", "gap_mm": 25.0, "working_distance_mm": 457.0, "box_height_mm": 508.0, "box_width_mm": 508.0, "box_depth_mm": 400.0}
 
 
-def plant(boards: int, panels: int) -> Network:
-    """Boards of panels: places of work at all of them."""
+def plant(boards: int, panels: int, supplies: int = 1) -> Network:
+    """Boards of panels: places of work at all of them. With two supplies a board is cut off in two steps."""
     raw: list[dict[str, Any]] = [{"kind": "bus", "name": "HV", "v_nominal_kv": 11.0}]
     raw.append({"kind": "infeed", "name": "G", "bus": "HV", "ik_max_ka": 20.0, "ik_min_ka": 12.0, "r_over_x": 0.1})
     for b in range(boards):
-        raw += [
-            {"kind": "bus", "name": f"A{b}", "v_nominal_kv": 11.0},
-            {"kind": "bus", "name": f"L{b}", "v_nominal_kv": 0.4},
-            {"kind": "bus", "name": f"B{b}", "v_nominal_kv": 0.4, "bus_kind": "switchboard", **BOX},
-            {"kind": "breaker", "name": f"QH{b}", "from_bus": "HV", "to_bus": f"A{b}", "t_break_s": 0.06},
-            {"kind": "relay", "name": f"R{b}", "breaker": f"QH{b}", "ct_primary_a": 100.0, "curve": "IEC_VI", "i_pickup_a": 80.0, "time_multiplier": 0.3,
-             "time_tolerance_pct": 5.0},
-            {"kind": "transformer", "name": f"T{b}", "hv_bus": f"A{b}", "lv_bus": f"L{b}", "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4,
-             "uk_pct": 6.0, "ur_pct": 1.0, "vector_group": "Dyn11"},
-            {"kind": "breaker", "name": f"QL{b}", "from_bus": f"L{b}", "to_bus": f"B{b}", "t_break_s": 0.06, **TRIP, "trip_ir_a": 1500.0, "trip_isd_a": 9000.0},
-        ]  # fmt: skip
+        raw.append({"kind": "bus", "name": f"B{b}", "v_nominal_kv": 0.4, "bus_kind": "switchboard", **BOX})
+        for n, short_time in ((f"{b}{'x' * k}", ("0.2", "0.3")[k]) for k in range(supplies)):
+            raw += [
+                {"kind": "bus", "name": f"A{n}", "v_nominal_kv": 11.0},
+                {"kind": "bus", "name": f"L{n}", "v_nominal_kv": 0.4},
+                {"kind": "breaker", "name": f"QH{n}", "from_bus": "HV", "to_bus": f"A{n}", "t_break_s": 0.06},
+                {"kind": "relay", "name": f"R{n}", "breaker": f"QH{n}", "ct_primary_a": 100.0, "curve": "IEC_VI", "i_pickup_a": 80.0, "time_multiplier": 0.3,
+                 "time_tolerance_pct": 5.0},
+                {"kind": "transformer", "name": f"T{n}", "hv_bus": f"A{n}", "lv_bus": f"L{n}", "s_rated_mva": 1.0, "v_hv_kv": 11.0, "v_lv_kv": 0.4,
+                 "uk_pct": 6.0, "ur_pct": 1.0, "vector_group": "Dyn11"},
+                {"kind": "breaker", "name": f"QL{n}", "from_bus": f"L{n}", "to_bus": f"B{b}", "t_break_s": 0.06, **TRIP, "trip_ir_a": 1500.0,
+                 "trip_isd_a": 9000.0, "trip_tsd": short_time},
+            ]  # fmt: skip
         for p in range(panels):
             n = f"{b}-{p}"
             raw += [
@@ -59,19 +61,27 @@ def faults_of(network: Network, state: str) -> short_circuit.ShortCircuit:
     return faults
 
 
+def arc_flash_of(network: Network, state: str) -> arc_flash.ArcFlash:
+    """The arc-flash study of a state, from the network on."""
+    faults = faults_of(network, state)
+    return arc_flash.run(faults.net, faults=faults)
+
+
 def main() -> None:
-    print("places  buses  faults at all buses s  arc flash s  arc flash/faults")
-    for boards, panels in ((10, 9), (50, 9)):
-        net = compile_network(plant(boards, panels), "Normal", "short_circuit")
+    print("places  buses  supplies  faults at all buses s  arc flash s  arc flash/faults")
+    for boards, panels, supplies in ((10, 9, 1), (50, 9, 1), (10, 9, 2), (50, 9, 2)):
+        net = compile_network(plant(boards, panels, supplies), "Normal", "short_circuit")
         faults = short_circuit.run(net)
         alone = seconds(lambda net=net: [(case.ik_ka, case.ip_ka) for case in short_circuit.run(net).cases.values()], 3)  # type: ignore[misc]
         arc = seconds(lambda net=net, faults=faults: arc_flash.run(net, faults=faults), 3)  # type: ignore[misc]
-        print(f"{boards * (panels + 1):6d}  {len(net.topology.bus_ids):5d}  {alone:21.3f}  {arc:11.3f}  {arc / alone:16.1f}", flush=True)
-    network = in_states(plant(50, 9), 8)
-    alone = seconds(lambda: [faults_of(network, state) for state in network.state_names], 3)  # type: ignore[misc]
-    whole = seconds(lambda: [arc_flash.run(one.net, faults=one) for one in (faults_of(network, state) for state in network.state_names)], 3)  # type: ignore[misc]
-    print("places  states  fault study s  arc-flash study s  ratio, both from the network on")
-    print(f"{500:6d}  {len(network.state_names):6d}  {alone:13.3f}  {whole:17.3f}  {whole / alone:5.1f}", flush=True)
+        buses = len(net.topology.bus_ids)
+        print(f"{boards * (panels + 1):6d}  {buses:5d}  {supplies:8d}  {alone:21.3f}  {arc:11.3f}  {arc / alone:16.1f}", flush=True)
+    print("places  states  supplies  fault study s  arc-flash study s  ratio, both from the network on")
+    for supplies in (1, 2):
+        network = in_states(plant(50, 9, supplies), 8)
+        alone = seconds(lambda network=network: [faults_of(network, state) for state in network.state_names], 3)  # type: ignore[misc]
+        whole = seconds(lambda network=network: [arc_flash_of(network, state) for state in network.state_names], 3)  # type: ignore[misc]
+        print(f"{500:6d}  {len(network.state_names):6d}  {supplies:8d}  {alone:13.3f}  {whole:17.3f}  {whole / alone:5.1f}", flush=True)
 
 
 if __name__ == "__main__":

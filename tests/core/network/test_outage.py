@@ -3,12 +3,12 @@
 from dataclasses import fields
 
 import numpy as np
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from tests.conftest import BUS_A, BUS_B, CABLE, INFEED, LOAD, network_of
 from tests.core.random_networks import networks
 
-from northfell.core.network import compile_network, without_one
+from northfell.core.network import compile_network, with_open, without_one
 from northfell.core.network.compile import Branches
 from northfell.core.network.outage import FIELDS
 from northfell.core.studies.load_flow.outages import candidates
@@ -20,7 +20,21 @@ def test_without_one_element_is_what_is_compiled_anew(network, data):
     base = compile_network(network, "Normal")
     element = data.draw(st.sampled_from(candidates(network, "Normal")))
     out = {**network.in_state("Normal"), element.id: element.model_copy(update={"in_service": False})}
-    found, anew = without_one(base, element), compile_network(network, "Normal", elements=out)
+    assert_alike(without_one(base, element), compile_network(network, "Normal", elements=out))
+
+
+@given(networks(shift=True), st.data())
+def test_with_open_switches_is_what_is_compiled_anew(network, data):
+    """Nodes part, islands lose their supply, what stands there has no rows any more."""
+    base = compile_network(network, "Normal")
+    closed = [i for i in base.topology.closed_ids if base.elements[i].kind == "breaker"]
+    assume(closed)
+    switches = data.draw(st.sets(st.sampled_from(closed), min_size=1))
+    opened = {i: e.model_copy(update={"closed": False}) if i in switches else e for i, e in network.in_state("Normal").items()}
+    assert_alike(with_open(base, switches), compile_network(network, "Normal", elements=opened))
+
+
+def assert_alike(found, anew):
     assert found.elements == anew.elements
     for one, other in ((found.topology, anew.topology), (found.branches, anew.branches), (found.terminals, anew.terminals)):
         for field in fields(other):
@@ -43,7 +57,12 @@ def test_a_bus_a_switch_and_what_is_kept_back_are_looked_at_anew():
     assert without_one(net, network.elements["B"]) is None
     assert without_one(net, network.elements["Q"]) is None
     assert without_one(net, network.elements["W"]) is not None
-    assert without_one(net.holding_back([(0, "for a try")]), network.elements["W"]) is None
+    kept_back = net.holding_back([(0, "for a try")])
+    assert without_one(kept_back, network.elements["W"]) is None
+    assert with_open(net, {"Q"}) is not None
+    assert with_open(kept_back, {"Q"}) is None
+    carried = network_of([BUS_A, BUS_B, {**BUS_B, "name": "C", "v_nominal_kv": None}, INFEED, CABLE, breaker, LOAD])
+    assert with_open(compile_network(carried, "Normal"), {"Q"}) is None  # C has its voltage through Q
 
 
 def test_what_stands_at_the_element_goes_with_it():

@@ -1,5 +1,6 @@
-"""One element out of service, from the arrays of the network with it: what does not hang on it is taken over."""
+"""One element out of service, or some switches open, from the arrays of the network with them: what does not hang on it is taken over."""
 
+from collections.abc import Collection
 from dataclasses import replace
 from typing import Any
 
@@ -8,7 +9,7 @@ import numpy as np
 from northfell.core.model.elements import Element
 from northfell.core.network.compile import GROUPS, NOT_FED, Branches, Compiled, Windings
 from northfell.core.network.terminals import Terminals
-from northfell.core.network.topology import Topology, islands_of
+from northfell.core.network.topology import Topology, components, islands_of
 
 FIELDS = ("r_flow", "r_cold", "r_hot", "x", "g", "b", "ratio", "ratio_main", "x_rated", "rating", "rating_is_a")  # as they stand in NOT_FED
 
@@ -37,6 +38,34 @@ def without_one(net: Compiled, element: Element) -> Compiled | None:
     after.__dict__["terminals"] = _terminals(net.terminals, element)
     if np.array_equal(topology.fed_node, net.topology.fed_node):
         after.__dict__["taking_part"] = {i: e for i, e in net.taking_part.items() if i != element.id and e.holder != element.id}
+    return after
+
+
+def with_open(net: Compiled, switches: Collection[str]) -> Compiled | None:
+    """The network with some closed switching devices open, as :func:`compile_network` would make it anew.
+
+    None where all must be looked at: where something is held back, or a bus takes its nominal voltage from those that it is switched to.
+    """
+    if net.held_back or any(net.elements[b].v_nominal_kv is None for b in net.topology.bus_ids):  # type: ignore[attr-defined]
+        return None
+    elements = dict(net.elements)
+    for i in switches:
+        elements[i] = elements[i].model_copy(update={"closed": False})
+    top, b = net.topology, net.branches
+    kept = np.array([i not in switches for i in top.closed_ids], bool)
+    node, n_nodes = components(top.closed_from[kept], top.closed_to[kept], len(top.bus_ids))
+    feeding = net.bus_of([e for e in (*net.infeeds, *net.machines) if e.feeds])
+    island, fed_node = islands_of(node[b.from_bus], node[b.to_bus], node[feeding], n_nodes)
+    topology = replace(
+        top, node_of_bus=np.where(top.node_of_bus >= 0, node, -1), n_nodes=n_nodes, island_of_node=island, fed_node=fed_node,
+        closed_ids=tuple([i for i, stays in zip(top.closed_ids, kept.tolist(), strict=True) if stays]),
+        closed_from=top.closed_from[kept], closed_to=top.closed_to[kept], closed_terminals=top.closed_terminals[kept],
+    )  # fmt: skip
+    windings = _windings(net, np.ones(len(b.ids), bool), topology)
+    after = replace(net, elements=elements, topology=topology, branches=_not_fed(b, topology), windings=windings, _found=dict(net._found), _factors={})
+    after.__dict__["terminals"] = replace(net.terminals, elements=tuple([elements[e.id] for e in net.terminals.elements]))
+    if all(after.topology.fed_bus(i) for i in range(len(top.bus_ids)) if top.fed_bus(i)):
+        after.__dict__["taking_part"] = {i: elements[i] for i in net.taking_part}
     return after
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -19,6 +20,11 @@ class Terminals:
     count: Ints  # (element,)
     bus: Ints  # (terminal,)
     element: Ints  # (terminal,) position of its element
+
+    @cached_property
+    def start(self) -> dict[str, int]:
+        """Number of each element's first terminal."""
+        return dict(zip(self.at, self.first.tolist(), strict=True))
 
     def of(self, element_id: str) -> slice:
         """The numbers of an element's terminals; none where it does not take part."""

@@ -66,7 +66,7 @@ def topology_of(elements: Mapping[str, Element], apart: Collection[str] = ()) ->
     closed_terminals = np.array([e.joined for e in closed], np.intp).reshape(-1, 2)
     ends = [(e.buses[a], e.buses[b]) for e, (a, b) in zip(closed, closed_terminals.tolist(), strict=True)]
     closed_from, closed_to = _indices(ends, index)
-    node, n_nodes = _components(closed_from, closed_to, len(bus_ids))
+    node, n_nodes = components(closed_from, closed_to, len(bus_ids))
 
     branches = [e for e in elements.values() if len(e.TERMINALS) > 1 and not isinstance(e, Switching | Changeover) and live[e.id]]
     branch_from, branch_to = _indices([(e.buses[0], other) for e in branches for other in e.buses[1:]], index)
@@ -90,7 +90,7 @@ def topology_of(elements: Mapping[str, Element], apart: Collection[str] = ()) ->
 
 def islands_of(branch_from: Ints, branch_to: Ints, feeding: Ints, n_nodes: int) -> tuple[Ints, NDArray[np.bool_]]:
     """The island of each node, and whether it is fed: from the nodes at the ends of branches, and those of the sources that keep an island up."""
-    island, n_islands = _components(branch_from, branch_to, n_nodes)
+    island, n_islands = components(branch_from, branch_to, n_nodes)
     fed_island = np.zeros(n_islands, bool)
     fed_island[island[feeding]] = True
     return island, fed_island[island]
@@ -126,7 +126,8 @@ def _indices(ends: Sequence[tuple[str, str]], index: Mapping[str, int]) -> tuple
     return pairs[:, 0], pairs[:, 1]
 
 
-def _components(a: Ints, b: Ints, n: int) -> tuple[Ints, int]:
+def components(a: Ints, b: Ints, n: int) -> tuple[Ints, int]:
+    """Which of so many things hang together by pairs of them, numbered; and how many such groups there are."""
     if n == 0:
         return np.zeros(0, np.intp), 0
     count, labels = connected_components(coo_array((np.ones(len(a)), (a, b)), shape=(n, n)), directed=False)

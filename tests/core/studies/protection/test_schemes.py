@@ -13,9 +13,11 @@ from northfell.core.model.elements import Breaker
 from northfell.core.network import compile_network
 from northfell.core.rules.consistency import contradictions
 from northfell.core.studies.coordination import settings_table
-from northfell.core.studies.protection import Device, Seen, Through
+from northfell.core.studies.protection import Device, Seen, Through, devices_of
 from northfell.core.studies.trip_order import TripOrderSettings
 from northfell.core.studies.trip_order import run as trip_order
+from northfell.demo import bracken_quay, skerrow_water
+from northfell.formats import northfell_json
 
 LIGHT = {"kind": "zone_relay", "name": "L", "breaker": "QM", "function": "arc light", "bus": "B", "t_operate_s": 0.01}
 
@@ -337,3 +339,16 @@ def test_an_earth_stage_of_a_trip_goes_by_the_residual_current_alone():
     sees = [Through(np.asarray(500.0), np.asarray(i0)) for i0 in (350.0, 370.0, 450.0)]
     assert [float(d.opens_at_s(one)) for one in sees] == [math.inf, math.inf, 0.42]
     assert [float(d.opens_at_s(one, "fast")) for one in sees] == [math.inf, 0.32, 0.32]
+
+
+@pytest.mark.parametrize("example", [skerrow_water, lambda: northfell_json.read(bracken_quay())])
+def test_below_what_it_rests_at_nothing_operates(example):
+    """Who follows a fault looks no closer at what carries less; of what goes by something else than its own current nothing is said."""
+    functions = [fn for d in devices_of(example().elements).values() for fn in (*d.functions, *d.on_failure)]
+    rests = [(fn, edge, fn.rests_below_a(edge)) for fn in functions for edge in ("fast", "slow")]
+    assert any(a > 0 for _, _, a in rests)
+    for fn, edge, a in rests:
+        least = np.full(1, np.nextafter(a, 0.0))
+        assert a == 0 or np.isinf(fn.orders_at_s(Through(least, least), edge)).all(), fn.code
+        own = fn.measures in ("phase", "residual") and not (fn.measured_at or fn.released or fn.restraint)
+        assert a == (fn.curve.from_a(edge) if own else 0.0)

@@ -71,13 +71,13 @@ def test_what_a_relay_keeps_below_its_pickup(reset, kept):
     exact = {"time_tolerance_pct": 0.0, "pickup_tolerance_pct": 0.0}
     found = orders([*(e for e in two_sources() if e["name"] != "B3"), {**relay("B3", "Q3", 1000, 1.0, **exact, **reset), "curve": "IEC_VI"}])
     devices = devices_of(found.net.elements)
-    loop = following._Loop(found.faults, following.Asked("F"), lambda net: short_circuit.run(net), devices, {})
+    loop = following._Loop(found.faults, following.Asked("F"), lambda net: short_circuit.run(net), devices, following.Solved())
     running = [following._Running("Q3", devices["Q3"].functions[0])]  # very inverse from 1 kA on
     passed = 0.56 / (13.5 / (5.9 - 1))
-    loop._pass(running, {"Q3": Through(np.asarray(5900.0), np.zeros(()))}, 0.56)
+    loop._pass(running, following.Carried(["Q3"], Through(np.array([[5900.0]]), np.zeros((1, 1)))), 0.56)
     assert running[0].passed == pytest.approx(passed)
     loop.now = 0.56
-    loop._pass(running, {"Q3": Through(np.asarray(900.0), np.zeros(()))}, 2.56)
+    loop._pass(running, following.Carried(["Q3"], Through(np.array([[900.0]]), np.zeros((1, 1)))), 2.56)
     left = passed - 2.0 * (1 - 0.81) / 47.3 if kept is None else kept * passed
     assert running[0].passed == pytest.approx(left)
 

@@ -28,7 +28,6 @@ from northfell.core.studies.protection import (
     TripOrder,
     Zones,
     beside,
-    faults_without,
     follow,
     lacking_of,
     through_devices,
@@ -233,7 +232,8 @@ class Tried:
         self.first = next(found)
         self.less = next(found) if bare else None
         self.fallen = next(found) if fallen else None
-        self._solved, self._whole = Solved(), Solved()  # without motors, and with all that flows at first
+        self._solved = Solved()  # without motors
+        self._whole = Solved(self._solved.nets)  # with all that flows at first
         self._flows: dict[tuple[int, str, frozenset[str]], Flows | None] = {}
 
     @property
@@ -273,7 +273,7 @@ class Tried:
 
         place = self.places.all[at[0]]
         asked = Asked(self._bare.net.topology.bus_ids[place.faulted], "3ph", case, arc_ka, arc=True, on_failure=False, instants_s=self.instants_s)
-        return follow(self._bare, asked, self._solve, dict(self.places.devices), self._solved)
+        return follow(self._bare, asked, self._solve, self.places.devices, self._solved)
 
     @property
     def _bare(self) -> ShortCircuit:
@@ -309,7 +309,7 @@ class Tried:
         key = k, case, opened
         if key not in self._flows:
             whole = self.first.faults
-            found = faults_without(whole, opened, 0.0, lambda net, _: short_circuit.run(net, whole.settings), self._whole)
+            found = self._whole.without(whole, opened, 0.0, lambda net, _: short_circuit.run(net, whole.settings))
             bus = found.net.topology.bus_index[whole.net.topology.bus_ids[self.places.all[k].faulted]]
             self._flows[key] = found.flows([bus], case) if found.net.topology.fed_bus(bus) else None
         return self._flows[key]

@@ -123,6 +123,11 @@ class Device:
         return (*own, *(fn for fn in self._signalled if not fn.if_fails)) or (resting(self.switch),)
 
     @cached_property
+    def rests_below_a(self) -> float:
+        """Below which current through it nothing opens it, whatever else is measured [A]; 0 where something may."""
+        return min(fn.rests_below_a("fast") for fn in (*self.functions, *self.on_failure))
+
+    @cached_property
     def on_failure(self) -> tuple[Function, ...]:
         """What opens it where another device fails."""
         return tuple(fn for fn in self._signalled if fn.if_fails)

@@ -145,6 +145,13 @@ class Function:
         """The breakers whose currents it takes, beside its own."""
         return (*([self.measured_at] if self.measured_at else []), *(sender for sender, _ in (self.restraint.by if self.restraint else ())))
 
+    def rests_below_a(self, edge: Edge) -> float:
+        """Below which current of a phase and residual current of its breaker it never operates, whatever else is measured [A]; 0 where it may."""
+        if self.measures not in ("phase", "residual") or self.measured_at or self.released or self.restraint:
+            return 0.0
+        from_a = self.curve.from_a(edge)
+        return 0.0 if math.isnan(from_a) else from_a
+
     def _where_it_measures(self, i: Amperes) -> Amperes:
         if not self.measured_at:
             return i

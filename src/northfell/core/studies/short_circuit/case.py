@@ -275,7 +275,7 @@ class Case:
             v += v_units
             v[: len(self.net.topology.fed_node)][~self.net.topology.fed_node] = 0
             made.network(network, np.where(self.zero.loose[:, None], 0, v) if s == 2 else v, s)
-            made.units(self.given.converters.elements, i_units, s)
+            made.converters(self.given.converters.elements, i_units, s)
             changed.append(v)
         made.i_fault = known[:, :sequences]
         ik = np.zeros((k, 3), complex)

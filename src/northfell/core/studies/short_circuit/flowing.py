@@ -28,6 +28,10 @@ class Currents(Protocol):
         """(switch, fault, sequence), at the first terminal; nothing through those that are not closed."""
         ...
 
+    def units(self, elements: Sequence[Element]) -> Complexes:
+        """(element, fault, sequence), of elements in service that have one terminal."""
+        ...
+
 
 @dataclass(frozen=True)
 class Flows:
@@ -83,9 +87,16 @@ class Flows:
 
     def largest_of(self, element_id: str) -> Floats:
         """Current of the phase that carries most, (terminal, fault) [kA]."""
+        return self._largest(self.of(element_id))
+
+    def largest_of_units(self, elements: Sequence[Element]) -> Floats:
+        """The same of elements in service that have one terminal, (element, fault): without finding what flows at all others."""
+        return self._largest(self.currents.units(elements))
+
+    def _largest(self, sequences: Complexes) -> Floats:
         if self.fault == "3ph":
-            return np.asarray(np.abs(self.of(element_id)[..., 0]))
-        return np.asarray(np.abs(self.phases_of(element_id)).max(axis=-1))
+            return np.asarray(np.abs(sequences[..., 0]))
+        return np.asarray(np.abs(as_phases(sequences)).max(axis=-1))
 
 
 @dataclass
@@ -102,11 +113,18 @@ class _Beside:
     def through(self, switches: Sequence[str]) -> Complexes:
         return np.concatenate([one.through(switches) for one in self.parts], axis=1)[:, self.order]
 
+    def units(self, elements: Sequence[Element]) -> Complexes:
+        return np.concatenate([one.units(elements) for one in self.parts], axis=1)[:, self.order]
+
 
 def numbers_of(net: Compiled, ids: Sequence[str], terminal: Ints) -> Ints:
     """Numbers of terminals, by element and position."""
-    first, at = net.terminals.first, net.terminals.at
-    return np.array([first[at[i]] if i in at else -1 for i in ids], np.intp) + np.asarray(terminal, np.intp)
+    start = net.terminals.start
+    return np.array([start.get(i, -1) for i in ids], np.intp) + np.asarray(terminal, np.intp)
+
+
+def _those(ids: Sequence[str], kept: np.ndarray) -> Sequence[str]:
+    return ids if kept.all() else [i for i, stays in zip(ids, kept.tolist(), strict=True) if stays]
 
 
 @dataclass
@@ -124,18 +142,18 @@ class Flowing:
         y, rows, columns = list[Complexes](), list[Ints](), list[Ints]()
         for side in (0, 1):
             outside = w.buses[:, side] >= 0
-            numbers = numbers_of(self.net, [i for i, there in zip(w.ids, outside, strict=True) if there], w.terminals[outside, side])
+            numbers = numbers_of(self.net, _those(w.ids, outside), w.terminals[outside, side])
             y += [w.two_ports[outside, side, other] for other in (0, 1)]
             rows += [numbers, numbers]
             columns += [w.nodes[outside, other] for other in (0, 1)]
         outside = p.buses >= 0
         y.append(p.y[outside])
-        rows.append(numbers_of(self.net, [i for i, there in zip(p.ids, outside, strict=True) if there], p.terminals[outside]))
+        rows.append(numbers_of(self.net, _those(p.ids, outside), p.terminals[outside]))
         columns.append(p.nodes[outside])
         entries = np.concatenate(y), (np.concatenate(rows), np.concatenate(columns))
         self._parts.append((csr_array(entries, shape=(len(self.net.terminals.bus), len(v))), v, s))
 
-    def units(self, elements: Sequence[Element], i: Complexes, s: int) -> None:
+    def converters(self, elements: Sequence[Element], i: Complexes, s: int) -> None:
         """What converters bring (unit, fault) [p.u.]."""
         if elements:
             numbers = numbers_of(self.net, [e.id for e in elements], np.zeros(len(elements), np.intp))
@@ -170,6 +188,14 @@ class Flowing:
             first, second = (numbers_of(self.net, top.closed_ids, top.closed_terminals[:, side]) for side in (0, 1))
             made[first], made[second] = self._through, -self._through
         return made
+
+    def units(self, elements: Sequence[Element]) -> Complexes:
+        """At the terminal of elements that have one, (element, fault, sequence)."""
+        numbers = numbers_of(self.net, [e.id for e in elements], np.zeros(len(elements), np.intp))
+        made = np.zeros((len(numbers), *self.i_fault.shape), complex)
+        for drawn, v, s in self._parts:
+            made[:, :, s] += drawn[numbers] @ v
+        return np.asarray(made * self.net.i_base_ka()[self.net.terminals.bus[numbers]][:, None, None])
 
     def through(self, switches: Sequence[str]) -> Complexes:
         """Through switches, at the first terminal."""
