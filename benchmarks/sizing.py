@@ -62,8 +62,8 @@ def main() -> None:
         flow = load_flow.run(net)
         faults = short_circuit.run(compile_network(network, "Normal", "short_circuit"))
         base = seconds(lambda net=net: (load_flow.run(net), [c.ik_ka for c in short_circuit.run(net).cases.values()]), 3)  # type: ignore[misc]
-        judged = seconds(lambda faults=faults: duty.run(faults.net, faults=faults, heat=False), 1)  # type: ignore[misc]
-        sized = seconds(lambda net=net, flow=flow, faults=faults: run(net, flow=flow, faults=faults, breaking=False), 3)  # type: ignore[misc]
+        judged = seconds(lambda faults=faults: duty.run(faults.net, faults=faults), 1)  # type: ignore[misc]
+        sized = seconds(lambda net=net, flow=flow, faults=faults: run(net, flow=flow, faults=faults), 3)  # type: ignore[misc]
         cables = [e.id for e in network.elements.values() if isinstance(e, Cable)]
         whole = seconds(lambda network=network, cables=cables: propose(network, cables), 1)  # type: ignore[misc]
         print(f"{len(cables):8d}  {base:20.3f}  {judged:8.2f}  {sized:8.2f}  {sized / base:22.1f}  {len(network.state_names):6d}  {whole:21.2f}", flush=True)

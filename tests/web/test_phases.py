@@ -35,6 +35,20 @@ def test_flow_opens_by_phase_where_phases_are_not_alike_and_balanced_says_what_i
     assert 'href="/projects/1/flow' in seen(client, "/projects/1/network")
 
 
+def test_states_that_nobody_gathered_by_phase_are_shown_once_the_others_are(client):  # noqa: F811
+    """Where all phases are alike findings need no flow by phase: its figures of other states follow for who looks at them."""
+    look = "/projects/1/phases?selected=W25"
+    first = seen(client, look)
+    assert 'data-waiting="yes"' in first
+    while "HX-Trigger" not in client.get("/projects/1/findings/counts?stage=phases", headers=PART).headers:
+        pass
+    then = seen(client, look)
+    assert 'data-waiting=""' in then
+    shown = re.search(r"In every state(.*?)</section>", then, re.S)[1]
+    assert all(state in shown for state in skerrow_water().state_names)
+    assert "–" not in shown
+
+
 def test_ledgers_name_phases_as_the_project_does_and_files_as_the_standard(client, feeder):  # noqa: F811
     rows = seen(client, f"{feeder}/phases")
     assert re.search(r"Low Fold dairy board.*?<td[^>]*>B</td>", rows, re.S)

@@ -5,13 +5,14 @@ from dataclasses import dataclass
 
 from northfell.core.model.elements import Cable
 from northfell.core.studies.duty import equations as eq
-from northfell.core.studies.duty.currents import BLOCK, Currents
+from northfell.core.studies.duty.currents import Currents
 from northfell.core.studies.duty.result import Duty
 from northfell.core.studies.duty.rules import empty
 from northfell.core.studies.protection import Device, Zones, devices_of, through_devices, wanted_by
-from northfell.core.studies.short_circuit import CASES, Case, IecCase, heat_of_direct_part, peak_factor
+from northfell.core.studies.short_circuit import CASES, Case, IecCase, at_own_buses, heat_of_direct_part, peak_factor
 
 BY = "IEC 60364-4-43"
+BLOCK = 128  # faults at a time
 AT_ONCE_S = 0.05  # up to which a device opens without delay
 
 
@@ -44,13 +45,14 @@ def heats(currents: Currents) -> dict[str, list[Heat]]:
     zones, wanted = Zones(net, devices), wanted_by(devices.values())
     found: dict[str, list[Heat]] = {}
     buses = list(at)
-    for case in CASES:
+    for case in CASES if buses else ():
+        at_own = at_own_buses(currents.faults.cases[case], buses)
         for start in range(0, len(buses), BLOCK):
             some = buses[start : start + BLOCK]
             flows = currents.faults.cases[case].flows(some)
             interest = [[d for d in zones.devices_of_interest(bus) if d in currents.closed] for bus in some]
             every = list(dict.fromkeys(d for of in interest for d in of))
-            through = through_devices(flows, every, elsewhere=wanted.elsewhere)
+            through = through_devices(flows, every, wanted.more, wanted.elsewhere)
             opens_at_s = {d: devices[d].opens_at_s(through.at((n,))).tolist() for n, d in enumerate(every)}
             for k, bus in enumerate(some):
                 opens = {d: opens_at_s[d][k] for d in interest[k]}
@@ -61,7 +63,7 @@ def heats(currents: Currents) -> dict[str, list[Heat]]:
                     t, ends = isolation.t_s, f"{net.name(isolation.device)} opens"
                 limited = _let_through(devices.get(isolation.device or ""), opens.get(isolation.device or "", math.inf))
                 for e in at[bus]:
-                    own = flows.of(e.id)[e.buses.index(net.topology.bus_ids[bus]), k, 0]
+                    own = at_own[net.terminals.of(e.id).start + e.buses.index(net.topology.bus_ids[bus]), 0]
                     i = abs(complex(flows.ik_ka[k, 0] + own))
                     heat = _squared(currents.faults.cases[case], bus, i, t)
                     limits = limited is not None and limited < heat

@@ -16,13 +16,13 @@ from northfell.core.studies.short_circuit import (  # fmt: skip
     IeeeCase,
     ShortCircuit,
     as_phases,
+    at_own_buses,
     direct_current_ka,
     heat_of_direct_part,
     peak_current_ka,
     peak_factor,
 )
 
-BLOCK = 128  # faults at a time
 CONSIDERED = ("3ph", "lg", "llg")  # of which the one that asks most counts; those to earth where they are known
 Step = tuple[str, str, str, float, str, str]  # title, symbol, equation, value, unit, source
 
@@ -65,14 +65,13 @@ class Currents:
         found: dict[tuple[str, int, str], tuple[float, float]] = {}
         for fault in CONSIDERED:
             buses = [b for b in at if fault in self.known[b]]
-            for start in range(0, len(buses), BLOCK):
-                some = buses[start : start + BLOCK]
-                early = self.case.flows(some, fault)
-                late = self.case.interrupting.flows(some, fault) if isinstance(self.case, IeeeCase) else early
-                asked = [(e.id, b, k) for k, b in enumerate(some) for e in at[b]]
-                where = [self.net.terminals.of(e).start for e, _, _ in asked], [k for _, _, k in asked]
-                both = (largest(flows.terminals[where], fault) for flows in (early, late))
-                found |= {(e, b, fault): parts for (e, b, _), parts in zip(asked, zip(*both, strict=True), strict=True)}
+            asked = [(e.id, b, self.net.terminals.of(e.id).start + e.buses.index(self.net.topology.bus_ids[b])) for b in buses for e in at[b]]
+            if not asked:
+                continue
+            where = [number for _, _, number in asked]
+            early = largest(at_own_buses(self.case, buses, fault)[where], fault)
+            late = largest(at_own_buses(self.case.interrupting, buses, fault)[where], fault) if isinstance(self.case, IeeeCase) else early
+            found |= {(e, b, fault): parts for (e, b, _), parts in zip(asked, zip(early, late, strict=True), strict=True)}
         return found
 
     def at_bus(self, bus: int, fault: str) -> Meets:

@@ -20,6 +20,11 @@ _COLUMNS = (
 )  # fmt: skip
 
 
+def _pressed(pct: float | None) -> float:
+    """How much of a rating is asked for, as rows are ordered: what differs by rounding stays in the order of the network."""
+    return -1.0 if pct is None else round(pct, 9)
+
+
 def worst_over_states(tables: Sequence[Table]) -> list[Table]:
     """The worst duty of each element over all states, the gravest first, with every state beside it."""
     duties = next((t for t in tables if t.name == "duties"), None)
@@ -31,12 +36,12 @@ def worst_over_states(tables: Sequence[Table]) -> list[Table]:
     by_state: dict[str, dict[str, float]] = {}
     for r in records:
         pct = r["pct"]
-        if r["element"] not in worst or (pct if pct is not None else -1.0) > (worst[r["element"]]["pct"] if worst[r["element"]]["pct"] is not None else -1.0):
+        if r["element"] not in worst or _pressed(pct) > _pressed(worst[r["element"]]["pct"]):
             worst[r["element"]] = r
         if pct is not None:
             of = by_state.setdefault(r["element"], {})
             of[r["state"]] = max(pct, of.get(r["state"], 0.0))
-    ordered = sorted(worst.values(), key=lambda r: (ORDER.get(r["verdict"], 3), -(r["pct"] if r["pct"] is not None else -1.0)))
+    ordered = sorted(worst.values(), key=lambda r: (ORDER.get(r["verdict"], 3), -_pressed(r["pct"])))
     names = ("element", "kind", "verdict", "pct", "quantity", "value", "rating", "unit", "rated_by", "basis")
     heads = {c.name: c for c in duties.columns}
     columns = [*((n, heads[n].unit, heads[n].label) for n in names), ("in_state", "", "In state"), *((f"pct in {s}", "%", s) for s in states)]
@@ -83,7 +88,7 @@ class Duties:
         by: dict[str, list[Duty]] = {}
         for one in self.rows:
             by.setdefault(one.element_id, []).append(one)
-        return {i: tuple(sorted(rows, key=lambda d: -(d.pct if d.pct is not None else -1.0))) for i, rows in by.items()}
+        return {i: tuple(sorted(rows, key=lambda d: -_pressed(d.pct))) for i, rows in by.items()}
 
     def worst(self, element_id: str) -> Duty | None:
         rows = self.of.get(element_id, ())
@@ -104,7 +109,7 @@ class Duties:
     def duties_table(self) -> Table:
         net, ids = self.net, self.net.topology.bus_ids
         rows = []
-        for one in sorted(self.rows, key=lambda d: (ORDER.get(self.verdict(d), 3), -(d.pct if d.pct is not None else -1.0))):
+        for one in sorted(self.rows, key=lambda d: (ORDER.get(self.verdict(d), 3), -_pressed(d.pct))):
             e = net.elements[one.element_id]
             at = net.name(ids[one.bus]) if one.bus >= 0 else None
             rows.append((

@@ -5,6 +5,7 @@ from northfell.core.network import Compiled
 from northfell.core.network.sequences import as_phases
 from northfell.core.studies.record import Asked, OnRequest, Study, Told
 from northfell.core.studies.short_circuit.along import PLACES, Along, along, resistance_for
+from northfell.core.studies.short_circuit.at_own_bus import at_own_buses
 from northfell.core.studies.short_circuit.case import FAULTS, TO_EARTH, Case
 from northfell.core.studies.short_circuit.decay import decrement_pu, falls, left_of, most_left
 from northfell.core.studies.short_circuit.equations import (
@@ -74,7 +75,7 @@ def _compared(faults: ShortCircuit) -> dict[str, dict[str, float]]:
 __all__ = [
     "ALONG", "Along", "CASES", "Case", "FAULTS", "FAULT_WORDS", "Floats", "Flows", "Given", "IEEE_SOURCE", "IecCase", "IeeeCase", "LV_SOURCE", "MAGNETISING_PU",
     "OPEN", "OpenConductors",
-    "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "by_component",
+    "PARTING_CYCLES", "PLACES", "SCHOOLS", "SHORT_CIRCUIT", "ShortCircuit", "ShortCircuitSettings", "TO_EARTH", "as_phases", "at_own_buses", "by_component",
     "crest_multiplier", "decrement_pu", "direct_current_ka", "explain_fault", "factor_c", "falls", "heat_of_direct_part", "iec_given", "left_of", "most_left",
     "peak_current_ka", "peak_factor", "remote_multiplier",
     "resistance_for", "rms_factor", "rms_multiplier", "run", "transformer_correction", "voltage_factor", "without_motors", "zero_pairs",
