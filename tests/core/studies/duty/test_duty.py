@@ -168,6 +168,8 @@ def test_a_cable_takes_up_what_flows_until_its_device_opens():
     assert one.value == pytest.approx(10.0**2 * (m + 1) * t, rel=1e-6)
     assert one.rating == pytest.approx((94 * 95 / 1000) ** 2)
     assert "Q opens" in one.basis
+    towards = duties_of([BUS_A, BUS_B, near, INFEED, {**BREAKER, "to_bus": "N"}, {**relay, "looks": "forward"}, cable])
+    assert towards.of["W"][0].value == pytest.approx(one.value)  # which way it flows is known
     bare = duties_of([BUS_A, BUS_B, near, INFEED, {**BREAKER, "to_bus": "N"}, cable])
     assert "no device cuts it off" in bare.of["W"][0].basis
     assert bare.of["W"][0].value > one.value

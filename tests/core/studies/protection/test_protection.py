@@ -59,6 +59,18 @@ def latest_cut(elements, times, bus: str) -> float:
     return worst
 
 
+@given(protected_networks(), st.data())
+def test_many_faults_at_a_bus_are_each_one_alone(made, data):
+    """Also where nothing opens, several open together, or of a device nothing is known."""
+    network, known = made
+    net = compile_network(network, "Normal")
+    zones, faults = Zones(net, devices_of(net.elements)), 3
+    asked = data.draw(st.sets(st.sampled_from(sorted(known)))) if known else set()
+    times = {d: data.draw(st.lists(st.sampled_from([0.1, 0.2, math.inf]), min_size=faults, max_size=faults)) for d in sorted(asked)}
+    for i in range(len(net.topology.bus_ids)):
+        assert zones.isolate_each(i, times, faults) == [zones.isolate(i, {d: one[n] for d, one in times.items()}) for n in range(faults)]
+
+
 @given(protected_networks())
 def test_isolation_is_the_longest_of_the_shortest(made):
     network, times = made

@@ -7,7 +7,7 @@ import pytest
 from tests.conftest import network_of
 from tests.core.studies.arc_flash.test_arc_flash import BOX, CHAIN, arc, breaker, infeed, lv
 from tests.core.studies.coordination.test_coordination import coordinated, relay
-from tests.core.studies.protection.test_relay_elements import EXACT, breakers, cable
+from tests.core.studies.protection.test_relay_elements import EXACT, breakers, cable, device
 
 from northfell.core.model.elements import Breaker
 from northfell.core.network import compile_network
@@ -352,3 +352,15 @@ def test_below_what_it_rests_at_nothing_operates(example):
         assert a == 0 or np.isinf(fn.orders_at_s(Through(least, least), edge)).all(), fn.code
         own = fn.measures in ("phase", "residual") and not (fn.measured_at or fn.released or fn.restraint)
         assert a == (fn.curve.from_a(edge) if own else 0.0)
+
+
+def test_what_goes_by_voltage_or_negative_sequence_never_rests_by_the_current_of_its_breaker():
+    """Undervoltage acts where nothing flows, a voltage lowers a pickup, and of the negative sequence neither current tells."""
+    acting = {"i_negative_a": 100.0, "t_negative_s": 0.7, "v_under_pct": 80.0, "t_under_s": 1.0, "voltage": "controlled", "v_release_pct": 80.0}
+    one = device(**acting)
+    rests = {fn.code: fn.rests_below_a("fast") for fn in one.functions}
+    assert set(rests.values()) == {0.0}
+    assert {"27", "46"} <= set(rests)
+    nothing = Through(np.zeros(1), np.zeros(1), Seen(v_bolted_pu=np.zeros(1), dip_pu=np.ones(1)))
+    assert np.isfinite(one.opens_at_s(nothing)).all()
+    assert device().rests_below_a > 0

@@ -94,6 +94,34 @@ def test_a_breaker_that_fails_leaves_it_to_the_others_and_a_fault_that_nobody_cu
         at(orders(two_sources(), failed="Q9"), "F")
 
 
+def test_a_device_that_carries_little_runs_once_another_has_opened():
+    """Two ways to F, the second of twenty times the impedance: Q2 is far below its pickup until Q1 has gone."""
+    exact = {"time_tolerance_pct": 0.0, "pickup_tolerance_pct": 0.0}
+    lines = [
+        {"kind": "line", "name": n, "from_bus": a, "to_bus": "F", "length_m": 1000.0, "r_ohm_per_km": z / 10, "x_ohm_per_km": z, "t_end_degc": 80.0}
+        for n, a, z in (("W1", "A", 0.1), ("W2", "B", 2.0))
+    ]
+    elements = [
+        *({"kind": "bus", "name": n, "v_nominal_kv": 11.0} for n in ("S", "A", "B", "F")), *lines,
+        {"kind": "infeed", "name": "G", "bus": "S", "ik_max_ka": 10.0, "ik_min_ka": 8.0, "r_over_x": 0.1},
+        *({"kind": "breaker", "name": f"Q{k}", "from_bus": "S", "to_bus": b, "t_break_s": 0.06} for k, b in ((1, "A"), (2, "B"))),
+        relay("R1", "Q1", 4000, 10.0, i_high_a=2000.0, t_high_s=0.1, **exact), relay("R2", "Q2", 4000, 10.0, i_high_a=1500.0, t_high_s=0.3, **exact),
+    ]  # fmt: skip
+    order = at(orders(elements), "F")
+    assert [(s.device, round(s.t_s, 6)) for s in order.steps] == [("Q1", 0.16), ("Q2", 0.16 + 0.3 + 0.06)]
+    assert order.intervals[0].of_devices["Q2"] < 500
+    assert order.steps[1].i_a > 1500
+
+
+def test_what_sources_bring_is_told_at_the_voltage_of_the_fault():
+    """One source at 11 kV, a fault at 0.4 kV: all of it is the infeed's."""
+    bus = next(b.id for b in skerrow_water().elements.values() if b.kind == "bus" and b.v_nominal_kv == 0.4)
+    found = run(compile_network(skerrow_water(), "Normal", "short_circuit"))
+    first = at(found, bus).intervals[0]
+    assert sum(first.of_sources.values()) == pytest.approx(first.i_bolted_ka, rel=0.05)  # phasors, that stand nearly alike
+    assert len(first.of_sources) >= 2
+
+
 def test_what_an_order_has_been_given_for_opens_even_if_the_current_is_gone():
     """Q1 and Q3 both operate at 0.5 s; Q3 opens first and takes the current away, Q1 opens all the same."""
     elements = [e | ({"t_break_s": 0.2} if e["name"] == "Q1" else {}) for e in two_sources() if e["name"] not in ("B3", "G2")]
