@@ -75,7 +75,7 @@ def draw(
     placed = {i: p for i, p in sheet.placements.items() if i in elements}
     painter = _Painter(elements, placed, standing_of(elements, placed, standard, memory), Connections(elements, adjacency), others)
     standing, painted, groups = painter.standing, memory.painted, []
-    for i in _in_order(elements, placed):
+    for i in memory.in_order(sheet, len(placed), lambda: _in_order(elements, placed)):
         look = (energised.get(i, True), tags.get(i, NO_TAG), i == selected, i in missing, units)
         e, known, stand = elements[i], painted.get(i), standing.stands.get(i)
         # what stands as it stood, among wires and neighbours that are as they were, takes nothing else from these
@@ -89,7 +89,7 @@ def draw(
     groups += painter.references()
     for gone in memory.painted.keys() - placed.keys():
         del memory.painted[gone]
-    return Drawing(groups, _view(groups), painter.standing)
+    return Drawing(groups, memory.view(groups, _view), painter.standing)
 
 
 def _in_order(elements: Mapping[str, Element], placed: Mapping[str, Placement]) -> list[str]:

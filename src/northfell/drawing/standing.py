@@ -1,6 +1,6 @@
 """How a sheet's symbols stand: which way each looks, where its terminals are, and the wires from there to the buses."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from northfell.core.model.elements import Bus, Element
@@ -57,6 +57,23 @@ class SheetMemory:
     standard: str = ""
     standing: Standing = field(default_factory=Standing)
     painted: dict[str, Painted] = field(default_factory=dict)
+    _ordered: tuple[object, int, list[str]] = (None, 0, [])  # of which sheet, how many of it there are, and in which order they are painted
+    _seen: tuple[list[Group], Box] = field(default_factory=lambda: ([], (0.0, 0.0, 0.0, 0.0)))  # groups, and what holds them all
+
+    def in_order(self, sheet: object, placed: int, made: Callable[[], list[str]]) -> list[str]:
+        """The order in which a sheet is painted, while nothing is put on it or taken off."""
+        if self._ordered[0] is not sheet or self._ordered[1] != placed:
+            self._ordered = sheet, placed, made()
+        return self._ordered[2]
+
+    def view(self, groups: list[Group], made: Callable[[list[Group]], Box]) -> Box:
+        """What holds all groups, found anew where one of them takes other room."""
+        before = self._seen[0]
+        if not groups or len(before) != len(groups) or any(a is not b and a.extent != b.extent for a, b in zip(before, groups, strict=True)):
+            self._seen = groups, made(groups)
+        else:
+            self._seen = groups, self._seen[1]
+        return self._seen[1]
 
     def symbol(self, e: Element, standard: str) -> Symbol:
         known = self.symbols.get(e.id)

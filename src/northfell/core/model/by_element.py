@@ -1,6 +1,6 @@
 """What was worked out of an element, kept while it stands: an edit makes a new element of what it changes, and leaves all others as they are."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any, Generic, TypeVar
 from weakref import ref
 
@@ -32,6 +32,11 @@ class ByElement(Generic[T, V]):
         held.number = id(one)
         self._kept[held.number] = (held, made)
         return made
+
+    def each(self, those: Iterable[T]) -> list[V]:
+        """The values of many objects, of which most are known."""
+        kept = self._kept
+        return [known[1] if (known := kept.get(id(one))) is not None and known[0]() is one else self.of(one) for one in those]
 
     def _forget(self, gone: _Held) -> None:
         known = self._kept.get(gone.number)

@@ -20,8 +20,9 @@ def conductors_of(e: Element, elements: Mapping[str, Element]) -> str:
 
 def only_by_phase(taking_part: Iterable[Element]) -> Iterator[tuple[Element, str]]:
     """The elements that a balanced study cannot take, and why."""
-    for e in taking_part:
-        if why := _WHY.of(e):
+    those = list(taking_part)
+    for e, why in zip(those, _WHY.each(those), strict=True):
+        if why:
             yield e, why
 
 

@@ -111,15 +111,19 @@ def missing_of(elements: Mapping[str, Element], element: Element, study: str, or
     return found
 
 
-def lacking_for(elements: Mapping[str, Element], element: Element) -> list[str]:
-    """The studies for which one element lacks something."""
-    return [study for study in _MAY_LACK.of(element) if missing_of(elements, element, study)]
+def all_lacking(elements: Mapping[str, Element]) -> dict[str, list[str]]:
+    """The studies for which elements lack something, by the id of each that does."""
+    asked, found = list(elements.values()), dict[str, list[str]]()
+    for e, may_lack in zip(asked, _MAY_LACK.each(asked), strict=True):
+        if studies := [study for study in may_lack if missing_of(elements, e, study)]:
+            found[e.id] = studies
+    return found
 
 
 def missing(elements: Mapping[str, Element], study: str, among: Iterable[Element] | None = None) -> list[Missing]:
     """What the elements (or some `among` them) lack for the study, in the order of the network."""
-    may_lack = _MAY_LACK.of  # asked here too, as of tens of thousands of elements next to none lack anything
-    those = [e for e in (elements.values() if among is None else among) if study in may_lack(e)]
+    asked = list(elements.values() if among is None else among)
+    those = [e for e, may_lack in zip(asked, _MAY_LACK.each(asked), strict=True) if study in may_lack]  # of tens of thousands next to none lack anything
     ordered = _all_ordered(elements) if those else frozenset()
     return [one for e in those for one in missing_of(elements, e, study, ordered)]
 

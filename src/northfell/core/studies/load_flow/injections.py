@@ -1,7 +1,7 @@
 """What loads, motors, generators and inverters ask for before the voltages are known."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -34,11 +34,12 @@ def asked_mw(e: Consumer) -> float:
 
 def load_power(net: Compiled) -> Complexes:
     """Power each load draws at nominal voltage [p.u.]."""
-    return np.array([_one_load(net, e) for e in net.loads], complex)
+    return _power_of(net, net.loads)
 
 
-def _one_load(net: Compiled, e: StaticLoad) -> complex:
-    return _DRAWN.of(e) * net.factor_of(e) / net.s_base_mva
+def _power_of(net: Compiled, loads: Sequence[StaticLoad]) -> Complexes:
+    factors = np.array([net.factor_of(e) for e in loads], float)
+    return np.asarray(np.array(_DRAWN.each(loads), complex) * factors / net.s_base_mva)
 
 
 def _drawn(e: StaticLoad) -> complex:
@@ -52,7 +53,7 @@ _SHARES: ByElement[StaticLoad, tuple[float, ...]] = ByElement(lambda e: (*e.shar
 
 def load_draws(net: Compiled) -> Complexes:
     """Power each load draws at nominal voltage by exponent of the voltage [p.u.], shape (load, 3); what follows other exponents is not in it."""
-    shares = np.array([_SHARES.of(e) for e in net.loads], float).reshape(-1, 2, 3)
+    shares = np.array(_SHARES.each(net.loads), float).reshape(-1, 2, 3)
     s = load_power(net)[:, None]
     return np.asarray(s.real * shares[:, 0] + 1j * s.imag * shares[:, 1], complex)
 
@@ -148,7 +149,7 @@ class Following:
         those = [e for e in net.loads if isinstance(e, Load) and e.characteristic == "by exponents"]
         self.load_node = net.node_of(net.loads)[self.loads]
         self.exponents = np.array([[e.exponent_p or 0.0, e.exponent_q or 0.0] for e in those], float).reshape(-1, 2)
-        self.load_draws = np.array([_one_load(net, e) * (1 - e.motor_part) for e in those], complex)
+        self.load_draws = _power_of(net, those) * np.array([1 - e.motor_part for e in those], float)
 
     def __bool__(self) -> bool:
         return len(self.machines) + len(self.loads) > 0

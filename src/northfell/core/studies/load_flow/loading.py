@@ -133,8 +133,8 @@ class Ratings:
 def ratings_of(terminals: Terminals, emergency: bool = False) -> Ratings:
     """The ratings of all elements, in the order of their terminals."""
     n, ends = len(terminals.elements), len(terminals.bus)
-    of = _RATINGS[emergency].of
-    told: list[Rating | None] = [of(e) if len(e.TERMINALS) > 1 else None for e in terminals.elements]
+    every = _RATINGS[emergency].each(terminals.elements)
+    told: list[Rating | None] = [one if len(e.TERMINALS) > 1 else None for e, one in zip(terminals.elements, every, strict=True)]
     value = np.array([None if r is None else r.value for r in told], float)  # an empty one is None, of which NumPy makes nan
     of_terminal = np.repeat(value, terminals.count)
     unit_mva = np.array([r is not None and r.unit == "MVA" for r in told], bool)

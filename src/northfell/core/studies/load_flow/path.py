@@ -3,6 +3,8 @@
 import heapq
 from dataclasses import dataclass
 
+import numpy as np
+
 from northfell.core.model.elements import Element
 from northfell.core.studies.load_flow.solved import Solved
 
@@ -66,9 +68,9 @@ def _ways(flow: Solved) -> dict[str, list[tuple[Element, str, float]]]:
     """Fed neighbours of each bus, with the size of the impedance between."""
     net, b, top = flow.net, flow.net.branches, flow.net.topology
     found: dict[str, list[tuple[Element, str, float]]] = {}
-    pairs = [(b.ids[i], int(b.from_bus[i]), int(b.to_bus[i]), abs(complex(b.r_flow[i], b.x[i]))) for i in range(len(b.ids))]
-    pairs += [(one, int(x), int(y), SWITCH) for one, x, y in zip(top.closed_ids, top.closed_from, top.closed_to, strict=True)]
-    for element_id, x, y, z in pairs:
+    ends = [*zip(b.from_bus.tolist(), b.to_bus.tolist(), strict=True), *zip(top.closed_from.tolist(), top.closed_to.tolist(), strict=True)]
+    z_pu = [*np.abs(b.r_flow + 1j * b.x).tolist(), *[SWITCH] * len(top.closed_ids)]
+    for element_id, (x, y), z in zip((*b.ids, *top.closed_ids), ends, z_pu, strict=True):
         if top.fed_bus(x) and top.fed_bus(y):
             one, other = top.bus_ids[x], top.bus_ids[y]
             found.setdefault(one, []).append((net.elements[element_id], other, z))

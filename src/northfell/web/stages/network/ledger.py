@@ -5,7 +5,7 @@ from northfell.core.model.declare.parameters import parameter
 from northfell.core.model.elements import Element
 from northfell.core.model.settings import UnitSettings
 from northfell.core.quantities import entry
-from northfell.core.rules.completeness import lacking_for
+from northfell.core.rules.completeness import all_lacking
 from northfell.core.studies import STUDIES
 from northfell.drawing.words import short_data
 from northfell.web.shell.naming import ENDS, Ends, is_end
@@ -17,8 +17,9 @@ def elements_table(look: Look) -> Ledger:
     network, view = look.network, look.view
     elements = network.in_state(view.state)
     rows, ends, label_of = [], Ends(elements, network.adjacency), {study.key: study.label for study in STUDIES}
+    every = {i: tuple(sorted({label_of[key] for key in studies if key in label_of})) for i, studies in all_lacking(elements).items()}
     for e in elements.values():
-        lacking = tuple(sorted({label_of[key] for key in lacking_for(elements, e) if key in label_of}))
+        lacking = every.get(e.id, ())
         if view.ends != ENDS and e.id != view.selected and not lacking and is_end(e):  # elements that meet there say what they lead to
             continue
         beside = (ends.of(e), network.settings.units, lacking)
