@@ -21,7 +21,7 @@ from northfell.drawing.shapes import Line, Rect, Text, svg_of
 from northfell.drawing.sheet import draw
 from northfell.drawing.standing import STEP
 from northfell.drawing.symbols_ieee import symbol_of
-from northfell.drawing.words import Tag
+from northfell.drawing.words import OfPhase, Tag, one_under_another
 from northfell.web.stages.arc_flash.tags import arc_flash_tags
 from northfell.web.stages.faults.tags import board_tags, brought_tags, during_tags, duty_tags
 from northfell.web.stages.flow.tags import flow_tags
@@ -166,3 +166,18 @@ def test_a_board_of_many_hundred_ways_has_its_place():
     placed = laid_out(network.elements)
     assert set(placed) == set(network.elements)
     assert placed["A"].width > 10_000
+
+
+def test_three_phases_that_are_written_alike_are_one_line_without_a_name():
+    """Two, or three that differ as far as they are written, keep their names; quantities stand as they come."""
+
+    def told(*figures, quantity="i", unit="A"):
+        return [OfPhase(quantity, of, figure, unit) for of, figure in zip("abc", figures, strict=False)]
+
+    assert one_under_another(told("81.4", "81.4", "81.4")) == (("81.4", "A"),)
+    assert one_under_another(told("81.4", "81.4", "81.5")) == (("a 81.4", "A"), ("b 81.4", "A"), ("c 81.5", "A"))
+    assert one_under_another(told("81.4", "81.4")) == (("a 81.4", "A"), ("b 81.4", "A"))
+    power = told("5", "5", "6", quantity="p", unit="kW")
+    mixed = [one for pair in zip(told("1", "1", "1"), power, strict=True) for one in pair] + [OfPhase("neutral", "n", "0", "A")]
+    assert one_under_another(mixed) == (("1", "A"), ("a 5", "kW"), ("b 5", "kW"), ("c 6", "kW"), ("n 0", "A"))
+    assert one_under_another([OfPhase("ik", "", "5.87", "kA")]) == (("5.87", "kA"),)

@@ -1,5 +1,6 @@
 """The words beside a symbol: name, short data, and the value tag that a study hands in."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -30,6 +31,28 @@ class Tag(NamedTuple):
 
 
 NO_TAG = Tag()
+
+
+class OfPhase(NamedTuple):
+    """A figure of one phase, of two of them, or of a leg."""
+
+    quantity: str
+    of: str  # as the project names it; empty where it is of all three
+    figure: str
+    unit: str
+
+
+def one_under_another(told: Sequence[OfPhase]) -> tuple[tuple[str, str], ...]:
+    """The lines of a tag: a figure for each phase with its name, but one without a name for all three where they are written alike."""
+    lines, written = list[tuple[str, str]](), set[str]()
+    for one in told:
+        same = [t for t in told if t.quantity == one.quantity]
+        alike = len(same) == 3 and len({t.figure for t in same}) == 1
+        if not alike or one.quantity not in written:
+            lines.append((one.figure if alike or not one.of else f"{one.of} {one.figure}", one.unit))
+        written.add(one.quantity)
+    return tuple(lines)
+
 
 SI = UnitSettings()
 

@@ -4,7 +4,7 @@ from northfell.core.model.elements import Bus, Conductor, Consumer
 from northfell.core.quantities import figure
 from northfell.core.studies.phase_faults import PHASE_FAULTS, PhaseFaults, Which, kind_of
 from northfell.core.studies.phase_flow import PhaseFlowSettings
-from northfell.drawing.words import Tag
+from northfell.drawing.words import OfPhase, Tag, one_under_another
 from northfell.web.shell.stage import Look
 
 LEGS = {"1": "1", "2": "2"}  # short: there is room for a figure beside it
@@ -41,13 +41,20 @@ def fault_tags(look: Look) -> dict[str, Tag]:
         if isinstance(e, Conductor) and all(b in faults.conductors for b in e.buses):
             near, far = e.buses
             both = shown([fault for fault in faults.faults(near) if fault in faults.faults(far)], look.view.fault)
-            tags[e.id] = Tag(tuple((f"{told(look, fault)} {ka(near, fault)} … {ka(far, fault)}", "kA") for fault in both))
+            ends = [OfPhase("ik", _named(look, fault), f"{ka(near, fault)} … {ka(far, fault)}", "kA") for fault in both]
+            tags[e.id] = Tag(one_under_another(ends))
             continue
         bus = e.id if isinstance(e, Bus) else e.buses[0] if isinstance(e, Consumer) else ""
         if bus in faults.conductors and bus not in at_places and _is_board(faults, bus) == isinstance(e, Bus):
-            tags[e.id] = Tag(tuple((f"{told(look, fault)} {ka(bus, fault)}", "kA") for fault in shown(faults.faults(bus), look.view.fault)))
+            here = [OfPhase("ik", _named(look, fault), ka(bus, fault), "kA") for fault in shown(faults.faults(bus), look.view.fault)]
+            tags[e.id] = Tag(one_under_another(here))
             at_places |= {bus}
     return tags
+
+
+def _named(look: Look, fault: str) -> str:
+    """A fault by its conductors; that of all three phases needs no name beside the kind that is looked at."""
+    return "" if kind_of(fault) == "3ph" else told(look, fault)
 
 
 def _is_board(faults: PhaseFaults, bus: str) -> bool:

@@ -1,4 +1,4 @@
-"""What flow by phase shows on the sheet: the phases one under another, by the project's names."""
+"""What flow by phase shows on the sheet: the phases one under another, by the project's names; once where all three are written alike."""
 
 import math
 
@@ -7,7 +7,7 @@ from northfell.core.model.settings import Limits
 from northfell.core.quantities import figure, fixed, signed
 from northfell.core.studies.load_flow import loading_severity
 from northfell.core.studies.phase_flow import ByPhase, band_at, is_judged, judged, settings_of
-from northfell.drawing.words import Tag
+from northfell.drawing.words import OfPhase, Tag, one_under_another
 
 QUANTITIES = {  # code -> what it is in words, and where it is shown
     "pu": ("voltage to neutral or earth", "buses"), "ll": ("voltage between phases", "buses"), "kv": ("voltage in kV", "buses"), "u": ("unbalance", "buses"),
@@ -28,62 +28,66 @@ def phase_tags(made: ByPhase, limits: Limits, chosen: tuple[str, ...]) -> dict[s
         elif len(e.buses) > 1 and made.carries(e):
             lines, severity = _of_branch(made, limits, e, chosen, named, taps.get(e.id, {}))
         else:
-            lines, severity = [(f"{named.get(where, '–'.join(named.get(c, c) for c in where))} {figure(i)}", "A")
-                               for where, i in loads.get(e.id, ())] if "i" in chosen else [], ""  # fmt: skip
+            drawn = loads.get(e.id, ()) if "i" in chosen else ()
+            lines = one_under_another([OfPhase("i", named.get(where, "–".join(named.get(c, c) for c in where)), figure(i), "A") for where, i in drawn])
+            severity = ""
         if lines or severity:
-            tags[e.id] = Tag(tuple(lines), severity)
+            tags[e.id] = Tag(lines, severity)
     return tags
 
 
-Lines = list[tuple[str, str]]
+Lines = tuple[tuple[str, str], ...]
+FOLLOWING = {"a": "b", "b": "c", "c": "a", "1": "2"}
 
 
 def _of_bus(made: ByPhase, limits: Limits, e: Bus, chosen: tuple[str, ...], named: dict[str, str]) -> tuple[Lines, str]:
     there = made.voltages(e.id)
-    judges, lines = is_judged(made, e), Lines()
+    judges, told = is_judged(made, e), list[OfPhase]()
     band = band_at(made, limits, e.id) if math.isfinite(made.net.v_nominal_kv[made.net.topology.bus_index[e.id]]) else None
     verdicts = {band.severity(v) for v in judged(made, settings_of(made), e.id).values()} if band and judges else set()
     severity = "breach" if "breach" in verdicts else "close" if "close" in verdicts else ""
     if e.bus_kind == "junction" and not severity and not judges:
-        return [], ""  # poles by the hundred: their figures stand on the card and in the ledger
+        return (), ""  # poles by the hundred: their figures stand on the card and in the ledger
+    between = {c: OfPhase("ll", f"{named[c]}–{named[FOLLOWING[c]]}", fixed(one.ll_pu, 3), "p.u.") for c, one in there.items() if one.ll_pu is not None}
     for c, one in there.items():
         if "pu" in chosen and one.ln_pu is not None:
-            lines.append((f"{named[c]} {fixed(one.ln_pu, 3)}", "p.u."))
-        if "ll" in chosen and one.ll_pu is not None:
-            lines.append((f"{named[c]}–{named[{'a': 'b', 'b': 'c', 'c': 'a', '1': '2'}[c]]} {fixed(one.ll_pu, 3)}", "p.u."))
+            told.append(OfPhase("pu", named[c], fixed(one.ln_pu, 3), "p.u."))
+        if "ll" in chosen and c in between:
+            told.append(between[c])
         if "kv" in chosen and one.v is not None:
-            lines.append((f"{named[c]} {figure(abs(one.v) / 1000, 4)}", "kV"))
-    if "pu" in chosen and "ll" not in chosen and not lines:  # nothing ties it to earth: between phases alone
-        lines = [(f"{named[c]}–{named[{'a': 'b', 'b': 'c', 'c': 'a', '1': '2'}[c]]} {fixed(one.ll_pu, 3)}", "p.u.")
-                 for c, one in there.items() if one.ll_pu is not None]  # fmt: skip
+            told.append(OfPhase("kv", named[c], figure(abs(one.v) / 1000, 4), "kV"))
+    if "pu" in chosen and "ll" not in chosen and not told:  # nothing ties it to earth: between phases alone
+        told = list(between.values())
+    lines = one_under_another(told)
     if "u" in chosen and (pct := made.unbalance_pct(e.id, settings_of(made).unbalance)) is not None:
-        lines.append((fixed(pct, 2), f"% {settings_of(made).unbalance}"))
+        lines += ((fixed(pct, 2), f"% {settings_of(made).unbalance}"),)
     return lines, severity
 
 
 def _of_branch(
     made: ByPhase, limits: Limits, e: Element, chosen: tuple[str, ...], named: dict[str, str], taps: dict[str, int]
 ) -> tuple[Lines, str]:  # fmt: skip
-    one, lines = made.loading(e), Lines()
+    one, told = made.loading(e), list[OfPhase]()
     severity = loading_severity(limits, e, one.pct)
     if hasattr(e, "closed") and not severity:
-        return [], ""  # a closed switch carries what stands beside it
+        return (), ""  # a closed switch carries what stands beside it
     for (k, c), (i, s) in made.currents_of(e).items():
         if k != 0 or not math.isfinite(abs(i)) or (c == "n" and "i" not in chosen):
             continue
         if "i" in chosen and not taps:
-            lines.append((f"{named[c]} {figure(abs(i))}", "A"))
+            told.append(OfPhase("neutral" if c == "n" else "i", named[c], figure(abs(i)), "A"))
         if c == "n":
             continue
         if "p" in chosen:
-            lines.append((f"{named[c]} {figure(s.real / 1e3)}", "kW"))
+            told.append(OfPhase("p", named[c], figure(s.real / 1e3), "kW"))
         if "q" in chosen:
-            lines.append((f"{named[c]} {figure(s.imag / 1e3)}", "kvar"))
+            told.append(OfPhase("q", named[c], figure(s.imag / 1e3), "kvar"))
     if "tap" in chosen:
-        lines += [(f"{named[p]} {signed(t)}", "tap") for p, t in taps.items()]
+        told += [OfPhase("tap", named[p], signed(t), "tap") for p, t in taps.items()]
+    lines = one_under_another(told)
     if "load" in chosen and one.pct is not None:
         where = f"leg {one.phase}" if one.phase in ("1", "2") else named.get(one.phase, one.phase)
-        lines.append((f"{fixed(one.pct, 0)}", f"% in {where}"))
+        lines += ((f"{fixed(one.pct, 0)}", "%" if len(lines) < len(told) else f"% in {where}"),)
     return lines, severity
 
 
