@@ -21,6 +21,7 @@ from northfell.core.model.network import OperatingState, check_network
 from northfell.core.network.compile import GROUPS
 from northfell.core.studies import STUDIES
 from northfell.core.studies.load_flow import LOAD_FLOW, START
+from northfell.core.studies.phase_flow import PHASE_FLOW
 from northfell.core.studies.short_circuit import SHORT_CIRCUIT
 from northfell.core.verdicts import findings_of
 from northfell.demo import skerrow_water
@@ -105,6 +106,9 @@ def test_what_is_not_solved_is_waited_for_or_told_and_what_was_gathered_elsewher
             assert there == Results(network).over(study)
         else:  # by phase, where all phases are alike: for who looks at it
             assert there.waiting == frozenset(network.state_names)
+    seen_by_phase = Results(network)
+    gathering.findings(seen_by_phase, lambda done, of, doing: None, frozenset({PHASE_FLOW.key}))
+    assert seen_by_phase.over(PHASE_FLOW, wait=False) == Results(network).over(PHASE_FLOW)
     assert not any(one.kept for one in gathered.states.values())  # nothing was solved in this process
 
 

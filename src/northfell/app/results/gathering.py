@@ -14,23 +14,25 @@ SMALL = 1000  # elements times states
 BATCHES = 64  # at most so many parts of one run: more would cost more to send than they save
 
 
-def _gathered(network: Network, states: list[str], told: Told) -> tuple[list[Finding], dict[str, dict[str, Compared | None]]]:
+def _gathered(network: Network, states: list[str], looked_at: frozenset[str], told: Told) -> tuple[list[Finding], dict[str, dict[str, Compared | None]]]:
     results = Results(network)
-    found = results.findings_in(states, told)
-    every = [results.at(state) for state in states]
-    return found, {one.state: {study.key: one.compared(study) for study in STUDIES if study.concerns(one.elements.values())} for one in every}
+    found, figures = results.findings_in(states, told), dict[str, dict[str, Compared | None]]()
+    for one in (results.at(state) for state in states):
+        those = [study for study in STUDIES if study.key in looked_at or study.concerns(one.elements.values())]
+        figures[one.state] = {study.key: one.compared(study) for study in those}
+    return found, figures
 
 
 def _asked_for(network: Network, state: str, key: str, of: str, part: int, parts: int, told: Told) -> Any:
     return do_request(StateResults(network, state), key, of, lambda n, of_all: told(n, of_all, key), part, parts)
 
 
-def findings(results: Results, told: Told) -> list[Finding]:
-    """All findings of a version, gathered once."""
+def findings(results: Results, told: Told, looked_at: frozenset[str] = frozenset()) -> list[Finding]:
+    """All findings of a version, gathered once; with the figures of the studies that concern it, and of those that are looked at, by their keys."""
     if not results.findings_are_known and not _is_small(results.network):
         states = results.network.state_names
         size = math.ceil(len(states) / parts_for(len(states)))
-        batches = [(results.network, states[k : k + size]) for k in range(0, len(states), size)]
+        batches = [(results.network, states[k : k + size], looked_at) for k in range(0, len(states), size)]
         made = each("Gathering the findings", _gathered, batches, told, results.network.name)
         results.know(together([f for found, _ in made for f in found]), {state: figures for _, compared in made for state, figures in compared.items()})
     return results.findings(told)

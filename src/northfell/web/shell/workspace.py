@@ -187,7 +187,7 @@ def others(
 def findings_counts(request: Request, db: Db, look: Looking) -> Response:
     """How many findings there are over all states: gathered in the background after the answer to an edit, with progress until they are."""
     opened = open_project(db, look.project_id, look.proposal)
-    job = gathering(request, opened)
+    job = gathering(request, opened, frozenset(STAGES[look.stage].studies))
     with suppress(TimeoutError, GivenUp, CancelledError):
         job.future.result(timeout=WAIT_S)  # most networks are done by then
     results = request.app.state.results.of(opened)
@@ -208,11 +208,11 @@ def findings_counts(request: Request, db: Db, look: Looking) -> Response:
 WAIT_S = 0.25
 
 
-def gathering(request: Request, opened: Project) -> Job:
-    """The run that gathers the findings of a version of a project, begun if it is not under way."""
+def gathering(request: Request, opened: Project, looked_at: frozenset[str] = frozenset()) -> Job:
+    """The run that gathers the findings of a version of a project, begun if it is not under way; with figures of studies that are looked at."""
     results = request.app.state.results.of(opened)
     key = f"{opened.version} {opened.proposal}"
-    begun: Job = request.app.state.jobs.start(findings_place(opened), key, lambda job: gathering_of.findings(results, job.told))
+    begun: Job = request.app.state.jobs.start(findings_place(opened), key, lambda job: gathering_of.findings(results, job.told, looked_at))
     return begun
 
 

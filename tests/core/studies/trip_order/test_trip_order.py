@@ -172,3 +172,11 @@ def test_a_device_that_is_not_set_is_told_and_never_opens():
     order = at(orders(elements), "F")
     assert [s.device for s in order.steps] == ["Q3"]
     assert any("never opening" in line and "B1" in line and "curve" in line for line in order.told)
+
+
+def test_what_may_act_goes_by_the_share_that_flows():
+    """Devices begin to run where they carry what moves them, of an arc as of a bolted fault."""
+    flowing = following._Flowing(None, ("Q1", "Q2", "Q3"), None, np.array([80.0, 200.0, 0.0]), np.array([100.0, 100.0, 0.0]))
+    assert flowing.may_act(1.0) == ["Q2", "Q3"]  # Q3 goes by something else than its current
+    assert flowing.may_act(0.4) == ["Q3"]
+    assert flowing.may_act(1.3) == ["Q1", "Q2", "Q3"]

@@ -125,7 +125,8 @@ class Device:
     @cached_property
     def rests_below_a(self) -> float:
         """Below which current through it nothing opens it, whatever else is measured [A]; 0 where something may."""
-        return min(fn.rests_below_a("fast") for fn in (*self.functions, *self.on_failure))
+        every = (*self.functions, *self.on_failure, *self.once.functions, *self.by_fast_curve.functions)
+        return min(fn.rests_below_a("fast") for fn in every)
 
     @cached_property
     def on_failure(self) -> tuple[Function, ...]:

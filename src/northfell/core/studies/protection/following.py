@@ -13,6 +13,7 @@ import numpy as np
 
 from northfell.core.model.elements import Element, Inverter
 from northfell.core.network import Compiled, compile_network, with_open
+from northfell.core.studies.protection.curves import Floats
 from northfell.core.studies.protection.devices import Device, Wanted, devices_of, wanted_by
 from northfell.core.studies.protection.functions import Function
 from northfell.core.studies.protection.through import Edge, Through, seen_by, through_devices
@@ -153,6 +154,7 @@ class Solved:
         """What is asked of devices once."""
         if self.known is None or self.known.devices is not devices:
             self.known = _Known.of(devices)
+            self.flowing.clear()
         return self.known
 
     def flows(self, key: tuple[object, ...], made: Callable[[], "_Flowing"]) -> "_Flowing":
@@ -170,8 +172,13 @@ class _Flowing:
 
     flows: Flows
     devices: tuple[str, ...]  # that carry some of it, or may act where they carry nothing
-    may_act: tuple[str, ...]  # of them
     through: Through  # (device, 1)
+    carries_a: Floats  # (device,)
+    rests_below_a: Floats  # (device,)
+
+    def may_act(self, share: float) -> list[str]:
+        """The devices that such a share of it may move."""
+        return [self.devices[k] for k in np.flatnonzero(self.carries_a * share >= self.rests_below_a)]
 
 
 @dataclass(frozen=True)
@@ -262,7 +269,7 @@ class _Loop:
             self.bolted_ka = self._bolted_ka(bus)
             self.share = self.asked.current_ka(self.bolted_ka) / self.bolted_ka if self.bolted_ka > 0 else 0.0
             carried = Carried(flowing.devices, flowing.through.times(self.share, self.asked.arc))
-            running = self._with_those_that_begin(running, flowing.may_act)
+            running = self._with_those_that_begin(running, flowing.may_act(self.share))
             until, opening = self._next(running, carried)
             if self.closes and min(self.closes.values()) < min(until, self._falls_at()):
                 self.intervals.append(self._interval(bus, min(self.closes.values()), carried))
@@ -369,8 +376,8 @@ class _Loop:
         through = through_devices(flows, those, self.known.wanted.more, self.known.wanted.elsewhere)
         least = np.array([self.known.rests_below_a[d] for d in those])
         carries_a = np.maximum(through.phase_a, through.residual_a)[:, 0]
-        seen, may_act = np.flatnonzero(carries_a >= np.minimum(least, 1000 * LEAST_KA)), np.flatnonzero(carries_a >= least)
-        return _Flowing(flows, tuple(those[k] for k in seen), tuple(those[k] for k in may_act), through.at((seen,)))
+        seen = np.flatnonzero(carries_a >= np.minimum(least, 1000 * LEAST_KA))
+        return _Flowing(flows, tuple(those[k] for k in seen), through.at((seen,)), carries_a[seen], least[seen])
 
     def _next(self, running: list[_Running], carried: Carried) -> tuple[float, list[_Running]]:
         """When the next device has opened, and which do together; each by its first function."""
