@@ -2,14 +2,20 @@
 
 import re
 from html import unescape
+from types import SimpleNamespace
 
 import pytest
 from tests.web.test_findings_and_proposals import settled
 from tests.web.test_pages import PART, add, client, database  # noqa: F401
 
+from northfell.app.results.studies import StateResults
 from northfell.core.model.changes import Change, Set, apply_change
+from northfell.core.quantities import figure
+from northfell.core.studies.phase_flow import PHASE_FLOW
 from northfell.demo import ellerdale, skerrow_water
 from northfell.formats import northfell_json
+from northfell.web.stages.phase_faults.tags import _lines as fault_lines
+from northfell.web.stages.phases.tags import phase_tags
 
 ELLERDALE = northfell_json.read(ellerdale())
 
@@ -97,6 +103,35 @@ def test_faults_open_by_phase_where_phases_are_not_alike(client, feeder):  # noq
     csv = client.get(f"{feeder}/tables/faults.csv?stage=phase-faults").text
     assert csv.splitlines()[0].lstrip("\ufeff").startswith("state,bus,fault,ik_max_ka [kA],ik_min_ka [kA]")
     assert any(row.startswith("Normal,A7,a–earth,") for row in csv.splitlines())
+
+
+def test_a_current_without_a_name_is_of_the_kind_that_is_looked_at():
+    """What stands for a kind that a place does not have keeps its names, also where it is alike in all phases."""
+
+    def lines(kind, *faults):
+        look = SimpleNamespace(network=skerrow_water(), view=SimpleNamespace(fault=kind))
+        return fault_lines(look, [(fault, "3.20") for fault in faults])
+
+    pairs = ("a–b", "b–c", "c–a")
+    assert lines("ll", *pairs) == (("3.20", "kA"),)
+    assert lines("llg", *pairs) == tuple((f"{pair} 3.20", "kA") for pair in pairs)  # nothing leads to earth there
+    assert lines("3ph", "a–b–c") == (("3.20", "kA"),)
+    assert lines("lg", "a–b–c") == (("a–b–c 3.20", "kA"),)
+    assert lines("3ph", "b–earth") == (("b–earth 3.20", "kA"),)
+
+
+def test_a_loading_names_its_phase_unless_all_carry_the_same():
+    """Whatever else is shown, and alike: taps, or what there is no choice of."""
+    found = 0
+    for network in (ELLERDALE, skerrow_water()):
+        made = StateResults(network, "Normal").result(PHASE_FLOW)
+        for chosen in (("load",), ("tap", "load"), ("i", "load")):
+            for i, tag in phase_tags(made, network.settings.limits, chosen).items():
+                units = [unit for _, unit in tag.lines if unit.startswith("%")]
+                carried = [figure(abs(a)) for (k, c), (a, _) in made.currents_of(network.elements[i]).items() if k == 0 and c != "n"] if units else []
+                assert ("%" in units) == (len(carried) == 3 and len(set(carried)) == 1)
+                found += len(units)
+    assert found > 100
 
 
 def test_a_fault_by_phase_opens_its_working_in_both_cases(client, feeder):  # noqa: F811

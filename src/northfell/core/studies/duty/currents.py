@@ -79,7 +79,7 @@ class Currents:
         if fault not in self._at_all:
             self._at_all[fault] = self._columns(fault)
         ik, ip, ib, i_dc, ith, ratio, late = (column[bus] for column in self._at_all[fault])
-        return Meets(bus, fault, ik, ip, min(ib, ik) if isinstance(self.case, IecCase) else ib, i_dc, ith, ratio, late)
+        return Meets(bus, fault, ik, ip, ib, i_dc, ith, ratio, late)
 
     def _columns(self, fault: str) -> list[list[float]]:
         """What flows at all buses, in the order of `Meets`."""

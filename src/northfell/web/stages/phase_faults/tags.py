@@ -41,20 +41,28 @@ def fault_tags(look: Look) -> dict[str, Tag]:
         if isinstance(e, Conductor) and all(b in faults.conductors for b in e.buses):
             near, far = e.buses
             both = shown([fault for fault in faults.faults(near) if fault in faults.faults(far)], look.view.fault)
-            ends = [OfPhase("ik", _named(look, fault), f"{ka(near, fault)} … {ka(far, fault)}", "kA") for fault in both]
-            tags[e.id] = Tag(one_under_another(ends))
+            tags[e.id] = Tag(_lines(look, [(fault, f"{ka(near, fault)} … {ka(far, fault)}") for fault in both]))
             continue
         bus = e.id if isinstance(e, Bus) else e.buses[0] if isinstance(e, Consumer) else ""
         if bus in faults.conductors and bus not in at_places and _is_board(faults, bus) == isinstance(e, Bus):
-            here = [OfPhase("ik", _named(look, fault), ka(bus, fault), "kA") for fault in shown(faults.faults(bus), look.view.fault)]
-            tags[e.id] = Tag(one_under_another(here))
+            tags[e.id] = Tag(_lines(look, [(fault, ka(bus, fault)) for fault in shown(faults.faults(bus), look.view.fault)]))
             at_places |= {bus}
     return tags
 
 
-def _named(look: Look, fault: str) -> str:
-    """A fault by its conductors; that of all three phases needs no name beside the kind that is looked at."""
-    return "" if kind_of(fault) == "3ph" else told(look, fault)
+def _lines(look: Look, currents: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
+    """Currents by the conductors of their faults; of the kind that is looked at what is of all three phases, or alike in them, needs no name.
+
+    What stands for another kind, which the place does not have, keeps its names: it would be taken for that one.
+    """
+    lines = []
+    for fault, ik in currents:
+        kind = kind_of(fault)
+        if kind != look.view.fault:
+            lines.append(OfPhase(fault, told(look, fault), ik, "kA"))  # a quantity of its own: never one for all
+        else:
+            lines.append(OfPhase(kind, "" if kind == "3ph" else told(look, fault), ik, "kA"))
+    return one_under_another(lines)
 
 
 def _is_board(faults: PhaseFaults, bus: str) -> bool:

@@ -86,8 +86,10 @@ def _of_branch(
         told += [OfPhase("tap", named[p], signed(t), "tap") for p, t in taps.items()]
     lines = one_under_another(told)
     if "load" in chosen and one.pct is not None:
+        carried = [figure(abs(i)) for (k, c), (i, _) in made.currents_of(e).items() if k == 0 and c != "n"]
+        alike = len(carried) == 3 and len(set(carried)) == 1  # none of them governs more than the others
         where = f"leg {one.phase}" if one.phase in ("1", "2") else named.get(one.phase, one.phase)
-        lines += ((f"{fixed(one.pct, 0)}", "%" if len(lines) < len(told) else f"% in {where}"),)
+        lines += ((f"{fixed(one.pct, 0)}", "%" if alike else f"% in {where}"),)
     return lines, severity
 
 
